@@ -1,0 +1,46 @@
+#include "apps/cli/cli.h"
+
+#include <fmt/format.h>
+
+#include <cstdio>
+
+namespace dusky::cli {
+
+int failWith(const Error& error) {
+  fmt::print(stderr, "moth: {}\n", error.message);
+  switch (error.kind) {
+    case ErrorKind::CannotSolve: return kCouldNotSolve;
+    case ErrorKind::Cancelled: return kCancelled;
+    case ErrorKind::InvalidInput:
+    case ErrorKind::Unreadable:
+    case ErrorKind::CannotWrite: return kBadInput;
+  }
+  return kBadInput;
+}
+
+int run(int argc, const char* const* argv, std::stop_token stop) {
+  CLI::App app(
+      "moth finds the camera that shot a piece of footage: position, orientation, focal length and lens for every frame,\n"
+      "and 3D points of the set.\n\n"
+      "  moth info FOOTAGE                 what is in a file\n"
+      "  moth solve FOOTAGE -o DIR         footage in, camera and points out\n"
+      "  moth compare REPORT TRUTH         how far a solve is from a known truth\n\n"
+      "`moth COMMAND --help` explains each. The window is dusky-moth.",
+      "moth");
+  app.require_subcommand(1);
+  app.set_version_flag("--version", "moth 0.1.0");
+  int code = kSolved;
+  addSolve(app, stop, code);
+  addCompare(app, code);
+  addInfo(app, code);
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& problem) {
+    if (problem.get_exit_code() == 0) return app.exit(problem);
+    fmt::print(stderr, "moth: {}\nRun `moth --help`, or `moth COMMAND --help`, to see what it takes.\n", problem.what());
+    return kBadInput;
+  }
+  return code;
+}
+
+}  // namespace dusky::cli

@@ -1,0 +1,23 @@
+#pragma once
+#include <CLI/CLI.hpp>
+#include <stop_token>
+
+#include "core/base/result.h"
+
+namespace dusky::cli {
+
+// Exit codes of the contract.
+inline constexpr int kSolved = 0, kBadInput = 2, kSolvedInPart = 3, kCouldNotSolve = 4, kCancelled = 130;
+
+/// The exit code for an error, after printing its sentence to standard error.
+int failWith(const Error& error);
+
+/// Runs the program; `stop` is asked during long work.
+int run(int argc, const char* const* argv, std::stop_token stop);
+
+// Each adds its command; `code` gets the exit code when it ran.
+void addSolve(CLI::App& app, std::stop_token stop, int& code);
+void addCompare(CLI::App& app, int& code);
+void addInfo(CLI::App& app, int& code);
+
+}  // namespace dusky::cli

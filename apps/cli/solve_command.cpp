@@ -1,0 +1,166 @@
+#include <fmt/format.h>
+#include <oneapi/tbb/global_control.h>
+
+#include <optional>
+
+#include "apps/cli/cli.h"
+#include "apps/cli/progress_line.h"
+#include "core/base/atomic_file.h"
+#include "core/pipeline/workspace.h"
+
+namespace dusky::cli {
+namespace {
+
+struct Arguments {
+  std::string footage, folder, frames, focal, motion = "auto", lens = "auto", report, progress = "line";
+  double focal_mm = 0, sensor_mm = 0, focal_px = 0;
+  int max_tracks = 600, seed = 1, threads = 0;
+  bool quiet = false;
+};
+
+Status readRange(const std::string& text, FollowOptions& options) {
+  if (text.empty()) return Done{};
+  int first = 0, last = 0;
+  char rest = 0;
+  if (std::sscanf(text.c_str(), "%d-%d%c", &first, &last, &rest) != 2 || first > last) {
+    return invalidInput(fmt::format("--frames takes a range like 10-80, not \"{}\".", text));
+  }
+  options.first_frame = first;
+  options.last_frame = last;
+  return Done{};
+}
+
+Status readFocal(const Arguments& a, int width, LensSettings& lens) {
+  const bool given = a.focal_mm > 0 || a.focal_px > 0;
+  if (a.focal_mm < 0 || a.focal_px < 0 || a.sensor_mm < 0) return invalidInput("Focal length and sensor width must be over 0.");
+  if (a.focal_mm > 0 && a.focal_px > 0) return invalidInput("Give --focal-mm with --sensor-mm, or --focal-px, not both.");
+  if ((a.focal_mm > 0) != (a.sensor_mm > 0)) return invalidInput("--focal-mm and --sensor-mm go together: the focal length means nothing without the sensor's width.");
+  if (a.focal_px > 0) lens.focal_mm = a.focal_px / width * lens.sensor_mm;
+  if (a.focal_mm > 0) lens.focal_mm = a.focal_mm, lens.sensor_mm = a.sensor_mm;
+  const std::string kind = a.focal.empty() ? (given ? "near" : "unknown") : a.focal;
+  if (kind == "zoom") return invalidInput("--focal zoom: zooms cannot be solved yet; use a range with one focal length.");
+  if (kind != "unknown" && !given) return invalidInput(fmt::format("--focal {} needs the focal length: --focal-mm with --sensor-mm, or --focal-px.", kind));
+  lens.focal = kind == "locked" ? FocalKnowledge::Locked : kind == "near" ? FocalKnowledge::Near : FocalKnowledge::Unknown;
+  return Done{};
+}
+
+Status readKinds(const Arguments& a, LensSettings& lens) {
+  if (a.motion == "nodal") return invalidInput("--motion nodal: tripod shots cannot be solved yet.");
+  if (a.lens == "fisheye" || a.lens == "anamorphic") return invalidInput(fmt::format("--lens {}: this lens model cannot be solved yet; use brown.", a.lens));
+  lens.distortion = a.lens != "none";
+  return Done{};
+}
+
+/// Footage, options, everything the document needs.
+Status prepare(const Arguments& a, Workspace& workspace) {
+  if (const Status opened = workspace.openFootage(a.footage); !opened.ok()) return opened;
+  FollowOptions tracking = workspace.document().tracking;
+  LensSettings lens = workspace.document().lens;
+  if (const Status fine = readRange(a.frames, tracking); !fine.ok()) return fine;
+  if (const Status fine = readFocal(a, workspace.footage().width, lens); !fine.ok()) return fine;
+  if (const Status fine = readKinds(a, lens); !fine.ok()) return fine;
+  tracking.features = a.max_tracks;
+  if (const Status fine = tracking.check(); !fine.ok()) return fine;
+  (void)workspace.run(setMember("Set tracking", &Document::tracking, tracking));
+  (void)workspace.run(setMember("Set lens", &Document::lens, lens));
+  return workspace.run(setMember("Set seed", &Document::seed, a.seed));
+}
+
+void printResult(const Workspace& workspace, const std::vector<DeliveredFile>& files, double seconds) {
+  const Solution& s = *workspace.solution();
+  fmt::print("frames   {} of {}\n", s.placedFrames(), s.frames.size());
+  fmt::print("tracks   {} kept of {}\n", s.keptTracks(), s.tracks.size());
+  fmt::print("RMS      {:.3f} px, holdout {:.3f} px\n", s.rms_px, s.holdout_rms_px);
+  fmt::print("focal    {:.1f} ± {:.1f} px\n", s.lens.focal_px, s.lens_sigma[0]);
+  for (const std::string& warning : s.summary.warnings) fmt::print("note     {}\n", warning);
+  fmt::print("files    {}\n", fmt::join([&] {
+    std::vector<std::string> names;
+    for (const DeliveredFile& file : files) names.push_back(file.path.string());
+    names.push_back(workspace.filePath().string());
+    return names;
+  }(), "\n         "));
+  fmt::print("time     {:.1f} s\n", seconds);
+}
+
+Result<RunTimings> track(Workspace& workspace, const Progress& progress) {
+  const std::string key = tracksKey(workspace.document(), workspace.footage());
+  const auto tracks = runTracks(workspace.document(), progress);
+  if (!tracks.ok()) return tracks.error();
+  if (const Status taken = workspace.takeTracks(*tracks, key); !taken.ok()) return taken.error();
+  return RunTimings{.decode_s = (*tracks)->summary.decode_s, .track_s = (*tracks)->summary.track_s};
+}
+
+Status solveNow(Workspace& workspace, const Progress& progress) {
+  const std::string key = solveKey(workspace.document(), workspace.footage());
+  const auto solved = runSolve(workspace.document(), *workspace.tracks(), progress);
+  if (!solved.ok()) return solved.error();
+  return workspace.takeSolution(*solved, key);
+}
+
+int solve(const Arguments& a, std::stop_token stop) {
+  const Stopwatch watch;
+  if (a.threads < 0 || a.threads > 1024) return failWith(invalidInput(fmt::format("--threads must be 0 (all) to 1024, not {}.", a.threads)));
+  std::optional<oneapi::tbb::global_control> limit;
+  if (a.threads > 0) limit.emplace(oneapi::tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(a.threads));
+  const ProgressStyle style = a.quiet ? ProgressStyle::Quiet : a.progress == "json" ? ProgressStyle::Json : ProgressStyle::Line;
+  const Progress progress(progressListener(style), stop);
+
+  Workspace workspace;
+  if (const Status ready = prepare(a, workspace); !ready.ok()) return failWith(ready.error());
+  auto timings = track(workspace, progress.part(0, 0.6));
+  if (!timings.ok()) return failWith(timings.error());
+  if (const Status solved = solveNow(workspace, progress.part(0.6, 0.97)); !solved.ok()) return failWith(solved.error());
+  timings->solve_s = workspace.solution()->summary.total_s;
+  timings->total_s = watch.seconds();
+  const std::filesystem::path folder = a.folder;
+  const auto files = workspace.deliver({.folder = folder}, *timings, progress.part(0.97, 1));
+  if (!files.ok()) return failWith(files.error());
+  if (!a.report.empty()) {
+    const auto bytes = readFile(folder / "report.json");
+    if (!bytes.ok()) return failWith(bytes.error());
+    if (const Status copied = writeFileAtomically(a.report, *bytes); !copied.ok()) return failWith(copied.error());
+  }
+  const auto project = folder / (std::filesystem::path(a.footage).stem().string() + ".moth");
+  if (const Status saved = workspace.saveAs(project); !saved.ok()) return failWith(saved.error());
+  progress.report(1, "done");
+  if (!a.quiet) printResult(workspace, *files, watch.seconds());
+  const Solution& solution = *workspace.solution();
+  if (solution.placedFrames() == static_cast<int>(solution.frames.size())) return kSolved;
+  std::string missing;
+  for (const SolvedFrame& frame : solution.frames) {
+    if (!frame.placed) missing += fmt::format("{}{}", missing.empty() ? "" : ", ", frame.frame);
+  }
+  fmt::print(stderr, "moth: solved in part; no camera for frames {}.\n", missing);
+  return kSolvedInPart;
+}
+
+}  // namespace
+
+void addSolve(CLI::App& app, std::stop_token stop, int& code) {
+  auto* command = app.add_subcommand("solve",
+                                     "Footage in, camera and points out: tracks features, solves camera and lens, and writes camera.glb, points.ply,\n"
+                                     "camera.csv, report.json and a project that the window opens.\n\n"
+                                     "Exit codes: 0 solved; 2 bad arguments or unreadable input; 3 solved in part; 4 could not solve (the reason is\n"
+                                     "printed); 130 cancelled. Nothing half-written is left under a final name.");
+  auto a = std::make_shared<Arguments>();
+  command->add_option("FOOTAGE", a->footage, "A movie, one picture of a sequence, or a folder with one sequence")->required();
+  command->add_option("-o,--output", a->folder, "Folder for the results; made when missing")->required();
+  command->add_option("--frames", a->frames, "Only this range, like 10-80 (the footage's own numbers)");
+  command->add_option("--focal-mm", a->focal_mm, "Focal length in mm; goes with --sensor-mm");
+  command->add_option("--sensor-mm", a->sensor_mm, "Width of the sensor in mm");
+  command->add_option("--focal-px", a->focal_px, "Focal length in px of the full picture");
+  command->add_option("--focal", a->focal, "How firmly it is known: locked, near (the default when given), unknown, zoom")
+      ->check(CLI::IsMember({"locked", "near", "unknown", "zoom"}));
+  command->add_option("--motion", a->motion, "auto or free; nodal for a camera that only turns")->check(CLI::IsMember({"auto", "free", "nodal"}))->capture_default_str();
+  command->add_option("--lens", a->lens, "auto or brown: distortion is found; none: there is none")
+      ->check(CLI::IsMember({"auto", "none", "brown", "fisheye", "anamorphic"}))->capture_default_str();
+  command->add_option("--max-tracks", a->max_tracks, "Features followed at one time, 20 to 20000")->capture_default_str();
+  command->add_option("--seed", a->seed, "Of the random draws; the same seed gives the same result")->capture_default_str();
+  command->add_option("--threads", a->threads, "0: all cores; the result does not depend on it")->capture_default_str();
+  command->add_option("--report", a->report, "Also write the report to this file");
+  command->add_flag("--quiet", a->quiet, "No progress and no summary");
+  command->add_option("--progress", a->progress, "line, or json: one object a line on standard error")->check(CLI::IsMember({"line", "json"}))->capture_default_str();
+  command->callback([a, stop, &code] { code = solve(*a, stop); });
+}
+
+}  // namespace dusky::cli

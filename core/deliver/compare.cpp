@@ -1,0 +1,199 @@
+#include "core/deliver/compare.h"
+
+#include <fmt/format.h>
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "core/geometry/align.h"
+
+namespace dusky {
+namespace {
+
+struct Slip {
+  int point = 0, frame = 0;
+  Vec2 offset = Vec2::Zero();
+};
+
+std::optional<Vec2> projectView(const ShotRecord::View& view, const Vec3& point) {
+  const Vec3 p = view.pose.toCamera(point);
+  if (p.z() < 1e-9) return std::nullopt;
+  return view.lens.distort(p.hnormalized());
+}
+
+bool visibleIn(const ShotRecord& truth, const ShotRecord::Point& point, int frame, const Vec2& at) {
+  if (!point.visible.empty()) return std::binary_search(point.visible.begin(), point.visible.end(), frame);
+  return at.x() >= 0 && at.y() >= 0 && at.x() <= truth.width && at.y() <= truth.height;
+}
+
+std::vector<Slip> slips(const ShotRecord& solved, const ShotRecord& truth, const Similarity& solved_from_truth) {
+  std::vector<Slip> out;
+  for (const auto& [frame, view] : solved.frames) {
+    const auto true_view = truth.frames.find(frame);
+    if (true_view == truth.frames.end()) continue;
+    for (std::size_t k = 0; k < truth.points.size(); ++k) {
+      const auto want = projectView(true_view->second, truth.points[k].xyz);
+      if (!want || !visibleIn(truth, truth.points[k], frame, *want)) continue;
+      const auto got = projectView(view, solved_from_truth * truth.points[k].xyz);
+      out.push_back({static_cast<int>(k), frame, got ? Vec2(*got - *want) : Vec2(1e4, 1e4)});
+    }
+  }
+  return out;
+}
+
+Similarity nudged(const Similarity& s, const Eigen::Matrix<double, 7, 1>& step, const Vec3& pivot) {
+  // Turn and scale about the middle of the set, so that the seven unknowns hardly mix.
+  const Similarity about{std::exp(step[6]), rotationFromVector(step.head<3>()), Vec3::Zero()};
+  Similarity moved = about * Similarity{1.0, Eigen::Quaterniond::Identity(), -pivot} * s;
+  moved.shift += pivot + step.segment<3>(3);
+  return moved;
+}
+
+/// Gauss-Newton on the slips, numeric slopes.
+Similarity refineSimilarity(const ShotRecord& solved, const ShotRecord& truth, Similarity s) {
+  Vec3 pivot = Vec3::Zero();
+  for (const auto& point : truth.points) pivot += (s * point.xyz) / static_cast<double>(truth.points.size());
+  const auto cost = [](const std::vector<Slip>& all) {
+    double sum = 0;
+    for (const Slip& slip : all) sum += slip.offset.squaredNorm();
+    return sum;
+  };
+  const double size = s.scale;
+  for (int round = 0; round < 10; ++round) {
+    const auto here = slips(solved, truth, s);
+    const double before = cost(here);
+    Eigen::Matrix<double, 7, 7> normal = Eigen::Matrix<double, 7, 7>::Zero();
+    Eigen::Matrix<double, 7, 1> gradient = Eigen::Matrix<double, 7, 1>::Zero();
+    std::array<std::vector<Slip>, 7> beside;
+    std::array<double, 7> widths;
+    for (int k = 0; k < 7; ++k) {
+      widths[k] = k >= 3 && k < 6 ? 1e-6 * size : 1e-6;
+      beside[k] = slips(solved, truth, nudged(s, widths[k] * Eigen::Matrix<double, 7, 1>::Unit(k), pivot));
+    }
+    for (std::size_t i = 0; i < here.size(); ++i) {
+      Eigen::Matrix<double, 2, 7> slope;
+      for (int k = 0; k < 7; ++k) slope.col(k) = (beside[k][i].offset - here[i].offset) / widths[k];
+      normal += slope.transpose() * slope;
+      gradient -= slope.transpose() * here[i].offset;
+    }
+    const Similarity next = nudged(s, normal.ldlt().solve(gradient), pivot);
+    const double after = cost(slips(solved, truth, next));
+    if (!(after < before)) break;
+    s = next;
+    if (before - after < 1e-9 * before) break;
+  }
+  return s;
+}
+
+void measureSlip(const std::vector<Slip>& all, Comparison& out) {
+  std::vector<double> lengths;
+  double squares = 0, jitter = 0;
+  int steps = 0;
+  std::map<std::pair<int, int>, Vec2> by_place;
+  for (const Slip& slip : all) by_place[{slip.point, slip.frame}] = slip.offset;
+  for (const Slip& slip : all) {
+    squares += slip.offset.squaredNorm();
+    lengths.push_back(slip.offset.norm());
+    const auto before = by_place.find({slip.point, slip.frame - 1});
+    if (before != by_place.end()) jitter += (slip.offset - before->second).squaredNorm(), ++steps;
+  }
+  out.slip_samples = static_cast<int>(all.size());
+  if (all.empty()) return;
+  out.slip_rms_px = std::sqrt(squares / static_cast<double>(all.size()));
+  const auto p95 = lengths.begin() + static_cast<std::ptrdiff_t>(0.95 * static_cast<double>(lengths.size() - 1));
+  std::nth_element(lengths.begin(), p95, lengths.end());
+  out.slip_p95_px = *p95;
+  if (steps > 0) out.slip_jitter_px = std::sqrt(jitter / steps);
+}
+
+void measureLens(const Lens& solved, const Lens& truth, Comparison& out) {
+  constexpr int kGrid = 33;
+  double squares = 0, worst = 0;
+  int count = 0;
+  for (int j = 0; j < kGrid; ++j) {
+    for (int i = 0; i < kGrid; ++i) {
+      const Vec2 pixel(truth.width * static_cast<double>(i) / (kGrid - 1), truth.height * static_cast<double>(j) / (kGrid - 1));
+      const auto ray = truth.undistort(pixel);
+      if (!ray) continue;
+      const double error = (solved.distort(*ray) - pixel).norm();
+      squares += error * error;
+      worst = std::max(worst, error);
+      ++count;
+    }
+  }
+  if (count == 0) return;
+  // Zooms are measured at their worst frame.
+  const double rms = std::sqrt(squares / count);
+  if (!(out.lens_rms_px > rms)) out.lens_rms_px = rms;
+  if (!(out.lens_max_px > worst)) out.lens_max_px = worst;
+}
+
+}  // namespace
+
+Result<Comparison> compareShots(const ShotRecord& solved, const ShotRecord& truth) {
+  if (solved.width != truth.width || solved.height != truth.height) {
+    return invalidInput(fmt::format("The report is of a {}×{} picture, the truth of {}×{}.", solved.width, solved.height, truth.width, truth.height));
+  }
+  if (truth.points.empty()) return invalidInput("The truth has no static points to measure the insert slip by.");
+  Comparison out;
+  out.frames_true = static_cast<int>(truth.frames.size());
+  std::vector<Pose> from, to;
+  const ShotRecord::View* last = nullptr;
+  out.path_length = 0;
+  for (const auto& [frame, view] : truth.frames) {
+    if (last) out.path_length += (view.pose.centre - last->pose.centre).norm();
+    last = &view;
+    const auto found = solved.frames.find(frame);
+    if (found == solved.frames.end()) continue;
+    from.push_back(view.pose);
+    to.push_back(found->second.pose);
+    const double focal = std::abs(found->second.lens.focal_px / view.lens.focal_px - 1);
+    if (!(out.focal_error_share > focal)) out.focal_error_share = focal;
+    if (from.size() == 1 || !(view.lens == truth.frames.begin()->second.lens)) measureLens(found->second.lens, view.lens, out);
+  }
+  out.frames_solved = static_cast<int>(from.size());
+  if (from.empty()) return invalidInput("The report and the truth have no frame in common.");
+  const auto start = alignPaths(from, to);
+  if (!start.ok()) return start.error();
+  const Similarity solved_from_truth = refineSimilarity(solved, truth, *start);
+  double centres = 0, turns = 0;
+  out.centre_max = out.rotation_max_deg = 0;
+  for (std::size_t i = 0; i < from.size(); ++i) {
+    const Pose carried = solved_from_truth * from[i];
+    const double centre = (carried.centre - to[i].centre).norm() / solved_from_truth.scale;
+    const double turn = carried.world_from_camera.angularDistance(to[i].world_from_camera) * 180 / M_PI;
+    centres += centre * centre;
+    turns += turn * turn;
+    out.centre_max = std::max(out.centre_max, centre);
+    out.rotation_max_deg = std::max(out.rotation_max_deg, turn);
+  }
+  out.centre_rms = std::sqrt(centres / static_cast<double>(from.size()));
+  out.rotation_rms_deg = std::sqrt(turns / static_cast<double>(from.size()));
+  measureSlip(slips(solved, truth, solved_from_truth), out);
+  return out;
+}
+
+std::string Comparison::text() const {
+  return fmt::format(
+      "frames         {} of {}\n"
+      "insert slip    {:.3f} px RMS, {:.3f} px 95th percentile, {:.3f} px jitter ({} sightings)\n"
+      "camera centre  {:.5f} RMS, {:.5f} worst, on a path of {:.3f}\n"
+      "rotation       {:.4f}° RMS, {:.4f}° worst\n"
+      "focal length   {:.3f} % off\n"
+      "lens           {:.3f} px RMS, {:.3f} px worst over the picture\n",
+      frames_solved, frames_true, slip_rms_px, slip_p95_px, slip_jitter_px, slip_samples, centre_rms, centre_max, path_length, rotation_rms_deg, rotation_max_deg,
+      100 * focal_error_share, lens_rms_px, lens_max_px);
+}
+
+std::string Comparison::json() const {
+  const auto number = [](double v) { return std::isfinite(v) ? nlohmann::ordered_json(v) : nlohmann::ordered_json(nullptr); };
+  return nlohmann::ordered_json{{"format", "dusky-moth-comparison"}, {"version", 1}, {"frames_solved", frames_solved}, {"frames_true", frames_true},
+                                {"slip_rms_px", number(slip_rms_px)}, {"slip_p95_px", number(slip_p95_px)}, {"slip_jitter_px", number(slip_jitter_px)},
+                                {"centre_rms", number(centre_rms)}, {"centre_max", number(centre_max)}, {"path_length", number(path_length)},
+                                {"rotation_rms_deg", number(rotation_rms_deg)}, {"rotation_max_deg", number(rotation_max_deg)},
+                                {"focal_error_percent", number(100 * focal_error_share)}, {"lens_rms_px", number(lens_rms_px)}, {"lens_max_px", number(lens_max_px)}}.dump(1) + "\n";
+}
+
+}  // namespace dusky

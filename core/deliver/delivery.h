@@ -1,0 +1,53 @@
+#pragma once
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include "core/image/frame_source.h"
+#include "core/scene/scene.h"
+#include "core/solve/solution.h"
+
+namespace dusky {
+
+/// Busy seconds of each stage; unknown where it did not run in this session.
+struct RunTimings {
+  double decode_s = kUnknown, track_s = kUnknown, solve_s = kUnknown, total_s = kUnknown;
+};
+
+/// Everything a delivery is made from.
+struct DeliveryInput {
+  const FootageInfo& footage;
+  const Solution& solution;
+  const SceneFrame& scene;
+  RunTimings timings;
+  std::vector<std::string> warnings;  ///< Besides the solution's own.
+};
+
+struct DeliveryOptions {
+  std::filesystem::path folder;
+  bool camera_glb = true, points_ply = true, camera_csv = true, report_json = true;
+};
+
+struct DeliveredFile {
+  std::filesystem::path path;
+  std::string what;         ///< "animated camera and points".
+  std::uintmax_t bytes = 0;
+};
+
+/// Writes the chosen files into the folder (made when missing). Each appears whole or not at all; a failure names the file and
+/// leaves those before it.
+/// Errors: CannotWrite.
+Result<std::vector<DeliveredFile>> deliver(const DeliveryInput& input, const DeliveryOptions& options, const Progress& progress);
+
+// The writers, as bytes.
+/// glTF 2.0 binary: camera node with one key a frame at (frame - first) / fps seconds, points as a mesh of POINTS. glTF has no lens
+/// distortion and no off-centre axis: those are in the camera's extras.
+std::string cameraGlb(const DeliveryInput& input);
+/// Binary little-endian PLY: x y z, red green blue, track, error_px.
+std::string pointsPly(const DeliveryInput& input);
+/// One line a frame: time, centre, rotation quaternion (world from camera, w x y z), lens.
+std::string cameraCsv(const DeliveryInput& input);
+/// The report of the command line contract, see docs/formats.md.
+std::string reportJson(const DeliveryInput& input);
+
+}  // namespace dusky

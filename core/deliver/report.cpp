@@ -1,0 +1,106 @@
+#include <fmt/format.h>
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "core/base/process.h"
+#include "core/deliver/delivery.h"
+
+namespace dusky {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+Json number(double value) { return std::isfinite(value) ? Json(value) : Json(nullptr); }
+
+Json matrixOf(const Pose& pose) {
+  const Mat3 r = pose.world_from_camera.toRotationMatrix();
+  Json rows = Json::array();
+  for (int k = 0; k < 3; ++k) rows.push_back({r(k, 0), r(k, 1), r(k, 2), pose.centre[k]});
+  rows.push_back({0, 0, 0, 1});
+  return rows;
+}
+
+double degrees(double radians) { return radians * 180 / M_PI; }
+
+Json framesOf(const DeliveryInput& input, Json& missing) {
+  Json frames = Json::array();
+  for (const SolvedFrame& frame : input.solution.frames) {
+    if (!frame.placed) {
+      missing.push_back(frame.frame);
+      continue;
+    }
+    frames.push_back({{"frame", frame.frame}, {"image", nullptr}, {"camera", "A"}, {"world_from_camera", matrixOf(input.scene.scene_from_solve * frame.pose)},
+                      {"sigma", {{"centre", number(input.scene.scene_from_solve.scale * frame.sigma_centre)}, {"rotation_deg", number(degrees(frame.sigma_rotation_rad))}}},
+                      {"rms_px", number(frame.rms_px)}, {"holdout_rms_px", number(frame.holdout_rms_px)}, {"tracks", frame.tracks}});
+  }
+  return frames;
+}
+
+/// Distorted pixel to undistorted ray, over the whole picture, corners included.
+Json lensSamples(const Lens& lens) {
+  constexpr int kGrid = 17;
+  Json samples = Json::array();
+  for (int j = 0; j < kGrid; ++j) {
+    for (int i = 0; i < kGrid; ++i) {
+      const Vec2 pixel(static_cast<double>(lens.width) * i / (kGrid - 1), static_cast<double>(lens.height) * j / (kGrid - 1));
+      if (const auto n = lens.undistort(pixel)) samples.push_back({pixel.x(), pixel.y(), n->x(), n->y()});
+    }
+  }
+  return samples;
+}
+
+Json cameraOf(const Solution& solution) {
+  Json parameters = Json::object(), sigma = Json::object();
+  for (std::size_t k = 0; k < kLensParameterNames.size(); ++k) {
+    parameters[std::string(kLensParameterNames[k])] = solution.lens.parameters()[k];
+    sigma[std::string(kLensParameterNames[k])] = number(solution.lens_sigma[k]);
+  }
+  return {{"width", solution.lens.width}, {"height", solution.lens.height},
+          {"lens", {{"model", solution.lens.model == LensModel::Brown ? "brown" : "none"}, {"parameters", parameters}, {"sigma", sigma}}},
+          {"lens_samples", Json::array({{{"frame", nullptr}, {"samples", lensSamples(solution.lens)}}})}};
+}
+
+Json pointsOf(const DeliveryInput& input) {
+  Json points = Json::array();
+  for (const SolvedTrack& track : input.solution.tracks) {
+    if (track.state != TrackState::Kept) continue;
+    const Vec3 p = input.scene.scene_from_solve * track.point;
+    points.push_back({{"id", track.id}, {"xyz", {p.x(), p.y(), p.z()}}, {"rgb", {track.color.r, track.color.g, track.color.b}},
+                      {"typical_error_px", number(track.typical_error_px)}, {"life", track.life}, {"parallax_deg", number(degrees(track.parallax_rad))},
+                      {"holdout", track.holdout}});
+  }
+  return points;
+}
+
+Json staircaseOf(const Solution& solution) {
+  Json steps = Json::array();
+  for (const StaircaseStep& step : solution.staircase) {
+    steps.push_back({{"released", step.released}, {"rms_px", number(step.rms_px)}, {"holdout_rms_px", number(step.holdout_rms_px)}, {"kept", step.kept}});
+  }
+  return steps;
+}
+
+}  // namespace
+
+std::string reportJson(const DeliveryInput& input) {
+  const Solution& s = input.solution;
+  Json missing = Json::array();
+  Json frames = framesOf(input, missing);
+  Json warnings = s.summary.warnings;
+  for (const std::string& warning : input.warnings) warnings.push_back(warning);
+  Json report = {{"format", "dusky-moth-report"}, {"version", 1},
+                 {"footage", {{"path", input.footage.path}, {"width", input.footage.width}, {"height", input.footage.height}, {"fps", input.footage.fps},
+                              {"first", input.footage.first}, {"last", input.footage.last}}},
+                 {"units", input.scene.metric ? "metres" : "units"},
+                 {"frames", std::move(frames)}, {"missing_frames", std::move(missing)}, {"cameras", {{"A", cameraOf(s)}}}, {"points", pointsOf(input)},
+                 {"rms_px", number(s.rms_px)}, {"holdout_rms_px", number(s.holdout_rms_px)},
+                 {"holdout", {{"tracks", s.summary.holdout_tracks}, {"kept", s.summary.holdout_kept}, {"tolerance_px", number(s.summary.tolerance_px)}}},
+                 {"tracks_total", s.tracks.size()}, {"tracks_kept", s.keptTracks()}, {"motion", s.motion}, {"staircase", staircaseOf(s)},
+                 {"timings_s", {{"decode", number(input.timings.decode_s)}, {"track", number(input.timings.track_s)}, {"solve", number(input.timings.solve_s)},
+                                {"total", number(input.timings.total_s)}}},
+                 {"peak_rss_mb", std::round(peakResidentMb())}, {"warnings", std::move(warnings)}};
+  return report.dump(1) + "\n";
+}
+
+}  // namespace dusky

@@ -1,0 +1,89 @@
+#include "core/geometry/triangulation.h"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+
+namespace dusky {
+namespace {
+
+/// Least squares of the distances to the rays.
+std::optional<Vec3> nearestToRays(const std::vector<Sighting>& sightings) {
+  Mat3 normal = Mat3::Zero();
+  Vec3 right = Vec3::Zero();
+  for (const Sighting& s : sightings) {
+    const Vec3 ray = s.camera.direction(s.seen.homogeneous()).normalized();
+    const Mat3 across = Mat3::Identity() - ray * ray.transpose();
+    normal += across;
+    right += across * s.camera.centre;
+  }
+  const Eigen::SelfAdjointEigenSolver<Mat3> eigen(normal);
+  if (!(eigen.eigenvalues()[0] > 1e-10 * eigen.eigenvalues()[2])) return std::nullopt;
+  return Vec3(normal.ldlt().solve(right));
+}
+
+double squaredError(const Vec3& point, const std::vector<Sighting>& sightings) {
+  double sum = 0;
+  for (const Sighting& s : sightings) {
+    const Vec3 p = s.camera.toCamera(point);
+    if (p.z() <= 1e-9) return 1e300;
+    sum += (p.hnormalized() - s.seen).squaredNorm();
+  }
+  return sum;
+}
+
+Vec3 gaussNewtonStep(const Vec3& point, const std::vector<Sighting>& sightings) {
+  Mat3 normal = Mat3::Zero();
+  Vec3 gradient = Vec3::Zero();
+  for (const Sighting& s : sightings) {
+    const Mat3 camera_from_world = s.camera.world_from_camera.conjugate().toRotationMatrix();
+    const Vec3 p = s.camera.toCamera(point);
+    Eigen::Matrix<double, 2, 3> slope;
+    slope << 1 / p.z(), 0, -p.x() / (p.z() * p.z()), 0, 1 / p.z(), -p.y() / (p.z() * p.z());
+    const Eigen::Matrix<double, 2, 3> jacobian = slope * camera_from_world;
+    normal += jacobian.transpose() * jacobian;
+    gradient += jacobian.transpose() * (s.seen - p.hnormalized());
+  }
+  normal.diagonal() *= 1 + 1e-6;
+  return normal.ldlt().solve(gradient);
+}
+
+}  // namespace
+
+double parallaxAt(const Vec3& point, const std::vector<Vec3>& centres) {
+  double smallest_cosine = 1;
+  // Many sightings of a smooth path: every pair of a thinned list is as good as every pair.
+  const std::size_t step = std::max<std::size_t>(1, centres.size() / 16);
+  std::vector<Vec3> rays;
+  for (std::size_t i = 0; i < centres.size(); i += step) rays.push_back((centres[i] - point).normalized());
+  if (!centres.empty()) rays.push_back((centres.back() - point).normalized());
+  for (std::size_t i = 0; i < rays.size(); ++i) {
+    for (std::size_t j = i + 1; j < rays.size(); ++j) smallest_cosine = std::min(smallest_cosine, rays[i].dot(rays[j]));
+  }
+  return std::acos(std::clamp(smallest_cosine, -1.0, 1.0));
+}
+
+std::optional<Triangulated> triangulate(const std::vector<Sighting>& sightings) {
+  if (sightings.size() < 2) return std::nullopt;
+  const std::optional<Vec3> start = nearestToRays(sightings);
+  if (!start) return std::nullopt;
+  Vec3 point = *start;
+  double error = squaredError(point, sightings);
+  if (error >= 1e300) return std::nullopt;
+  for (int step = 0; step < 10; ++step) {
+    const Vec3 moved = point + gaussNewtonStep(point, sightings);
+    const double moved_error = squaredError(moved, sightings);
+    if (!(moved_error < error)) break;
+    const bool settled = error - moved_error < 1e-9 * error;
+    point = moved;
+    error = moved_error;
+    if (settled) break;
+  }
+  Triangulated found{point, 0};
+  std::vector<Vec3> centres;
+  for (const Sighting& s : sightings) centres.push_back(s.camera.centre);
+  found.parallax_rad = parallaxAt(point, centres);
+  return found;
+}
+
+}  // namespace dusky

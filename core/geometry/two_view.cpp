@@ -1,0 +1,145 @@
+#include "core/geometry/two_view.h"
+
+#include <Eigen/Dense>
+
+#include "core/geometry/homography.h"
+#include "core/geometry/triangulation.h"
+
+namespace dusky {
+namespace {
+
+struct Pairs {
+  const std::vector<Vec2>& a;
+  const std::vector<Vec2>& b;
+
+  std::vector<Vec2> pickA(const std::vector<int>& of) const { return pick(a, of); }
+  std::vector<Vec2> pickB(const std::vector<int>& of) const { return pick(b, of); }
+  static std::vector<Vec2> pick(const std::vector<Vec2>& from, const std::vector<int>& of) {
+    std::vector<Vec2> out;
+    for (int i : of) out.push_back(from[i]);
+    return out;
+  }
+};
+
+Mat3 essentialOf(const RelativePose& pose) { return crossMatrix(pose.direction) * pose.rotation; }
+
+/// Gauss-Newton over rotation (3) and direction (2) on the Sampson error, numeric slopes.
+RelativePose refineRelative(RelativePose pose, const Pairs& pairs, const std::vector<int>& inliers) {
+  const auto moved = [](const RelativePose& from, const Eigen::Matrix<double, 5, 1>& step) {
+    const Vec3 side = from.direction.unitOrthogonal(), other = from.direction.cross(side);
+    return RelativePose{Mat3(rotationFromVector(step.head<3>()) * from.rotation), (from.direction + step[3] * side + step[4] * other).normalized()};
+  };
+  for (int round = 0; round < 4; ++round) {
+    constexpr double kStep = 1e-6;
+    const Mat3 here = essentialOf(pose);
+    std::array<Mat3, 5> beside;
+    for (int k = 0; k < 5; ++k) beside[k] = essentialOf(moved(pose, kStep * Eigen::Matrix<double, 5, 1>::Unit(k)));
+    Eigen::Matrix<double, 5, 5> normal = 1e-12 * Eigen::Matrix<double, 5, 5>::Identity();
+    Eigen::Matrix<double, 5, 1> gradient = Eigen::Matrix<double, 5, 1>::Zero();
+    for (int i : inliers) {
+      const double r = sampsonError(here, pairs.a[i], pairs.b[i]);
+      Eigen::Matrix<double, 5, 1> slope;
+      for (int k = 0; k < 5; ++k) slope[k] = (sampsonError(beside[k], pairs.a[i], pairs.b[i]) - r) / kStep;
+      normal += slope * slope.transpose();
+      gradient -= slope * r;
+    }
+    pose = moved(pose, normal.ldlt().solve(gradient));
+  }
+  return pose;
+}
+
+struct EssentialEstimator {
+  static constexpr int kSample = 5;
+  const Pairs& pairs;
+
+  std::vector<Mat3> minimal(const std::vector<int>& sample) const {
+    std::array<Vec2, 5> a, b;
+    for (int k = 0; k < 5; ++k) {
+      a[k] = pairs.a[sample[k]];
+      b[k] = pairs.b[sample[k]];
+    }
+    return essentialFromFive(a, b);
+  }
+  double residual(const Mat3& e, int i) const { return sampsonError(e, pairs.a[i], pairs.b[i]); }
+  std::vector<Mat3> refine(const Mat3& e, const std::vector<int>& inliers) const {
+    if (inliers.size() < 6) return {};
+    return {essentialOf(refineRelative(decomposeEssential(e)[0], pairs, inliers))};
+  }
+};
+
+struct RotationEstimator {
+  static constexpr int kSample = 2;
+  const Pairs& pairs;
+
+  std::vector<Mat3> minimal(const std::vector<int>& sample) const { return {rotationFromPairs(pairs.pickA(sample), pairs.pickB(sample))}; }
+  double residual(const Mat3& r, int i) const {
+    const Vec3 p = r * pairs.a[i].homogeneous();
+    return p.z() > 1e-6 ? (p.hnormalized() - pairs.b[i]).norm() : 1e9;
+  }
+  std::vector<Mat3> refine(const Mat3&, const std::vector<int>& inliers) const {
+    if (inliers.size() < 3) return {};
+    return {rotationFromPairs(pairs.pickA(inliers), pairs.pickB(inliers))};
+  }
+};
+
+struct InFront {
+  std::vector<int> inliers;
+  std::vector<double> parallax;
+};
+
+InFront pointsInFront(const RelativePose& pose, const Pairs& pairs, const std::vector<int>& candidates) {
+  InFront found;
+  const Pose first;
+  const Pose second{Eigen::Quaterniond(Mat3(pose.rotation.transpose())), -pose.rotation.transpose() * pose.direction};
+  for (int i : candidates) {
+    // A point without parallax is in front of both or of none; it says nothing about the side.
+    const Vec3 turned = pose.rotation * pairs.a[i].homogeneous().normalized();
+    const auto point = triangulate({{first, pairs.a[i]}, {second, pairs.b[i]}});
+    if (!point && turned.dot(pairs.b[i].homogeneous().normalized()) < std::cos(1e-3)) continue;
+    found.inliers.push_back(i);
+    found.parallax.push_back(point ? point->parallax_rad : 0.0);
+  }
+  return found;
+}
+
+double medianOf(std::vector<double> values) {
+  if (values.empty()) return 0;
+  std::nth_element(values.begin(), values.begin() + values.size() / 2, values.end());
+  return values[values.size() / 2];
+}
+
+}  // namespace
+
+double sampsonError(const Mat3& essential, const Vec2& a, const Vec2& b) {
+  const Vec3 ea = essential * a.homogeneous(), eb = essential.transpose() * b.homogeneous();
+  const double scale = ea.head<2>().squaredNorm() + eb.head<2>().squaredNorm();
+  return scale > 0 ? b.homogeneous().dot(ea) / std::sqrt(scale) : 1e9;
+}
+
+double rotationOnlyShare(const std::vector<Vec2>& a, const std::vector<Vec2>& b, double tolerance, std::uint64_t seed, Mat3* rotation) {
+  const Pairs pairs{a, b};
+  const auto fit = robustFit<Mat3>(RotationEstimator{pairs}, static_cast<int>(a.size()), {.tolerance = tolerance, .max_samples = 200, .seed = seed});
+  if (rotation && fit.found()) *rotation = fit.model;
+  return a.empty() ? 0.0 : static_cast<double>(fit.inliers.size()) / static_cast<double>(a.size());
+}
+
+TwoView relatePair(const std::vector<Vec2>& a, const std::vector<Vec2>& b, double tolerance, std::uint64_t seed) {
+  const Pairs pairs{a, b};
+  TwoView view;
+  const auto fit = robustFit<Mat3>(EssentialEstimator{pairs}, static_cast<int>(a.size()), {.tolerance = tolerance, .max_samples = 400, .seed = seed});
+  if (!fit.found()) return view;
+  view.cost = fit.cost;
+  InFront best;
+  for (const RelativePose& side : decomposeEssential(fit.model)) {
+    InFront front = pointsInFront(side, pairs, fit.inliers);
+    if (front.inliers.size() <= best.inliers.size()) continue;
+    best = std::move(front);
+    view.relative = side;
+  }
+  view.inliers = best.inliers;
+  view.median_parallax_rad = medianOf(best.parallax);
+  view.rotation_only_share = rotationOnlyShare(a, b, tolerance, seed);
+  return view;
+}
+
+}  // namespace dusky

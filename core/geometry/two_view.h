@@ -1,0 +1,28 @@
+#pragma once
+#include <vector>
+
+#include "core/geometry/robust.h"
+#include "core/geometry/essential.h"
+
+namespace dusky {
+
+/// What two views of the same points say about each other. Points are normalised (x/z, y/z); tolerance likewise.
+struct TwoView {
+  RelativePose relative;             ///< x_b = R x_a + t, |t| = 1.
+  std::vector<int> inliers;          ///< Pairs that agree and lie in front of both.
+  double median_parallax_rad = 0.0;  ///< Over the inliers.
+  double rotation_only_share = 0.0;  ///< Share of the pairs that a turn on the spot explains within the tolerance.
+  double cost = 0.0;                 ///< MSAC cost of the essential matrix.
+};
+
+/// Relative pose by five-point samples, refined on its inliers, the side of the four solutions by points in front.
+/// No inliers where the pairs do not fix a pose. Sources: see essential.h and robust.h.
+TwoView relatePair(const std::vector<Vec2>& a, const std::vector<Vec2>& b, double tolerance, std::uint64_t seed);
+
+/// Share of the pairs that the best single rotation explains within the tolerance; `rotation` gets it when not null.
+double rotationOnlyShare(const std::vector<Vec2>& a, const std::vector<Vec2>& b, double tolerance, std::uint64_t seed, Mat3* rotation = nullptr);
+
+/// First-order geometric (Sampson) error of a pair against E. Source: Sampson, CGIP 18(1), 1982.
+double sampsonError(const Mat3& essential, const Vec2& a, const Vec2& b);
+
+}  // namespace dusky

@@ -1,0 +1,34 @@
+#pragma once
+#include <string>
+
+#include "core/base/result.h"
+#include "core/image/plane.h"
+
+namespace dusky {
+
+/// What is known of footage before its pictures are read.
+struct FootageInfo {
+  std::string path;        ///< As the artist gave it.
+  std::string kind;        ///< "movie (h264)", "sequence (png)".
+  int width = 0, height = 0;
+  double fps = 24.0;
+  int first = 1, last = 1;  ///< Frame numbers, both included.
+  int frames() const { return last - first + 1; }
+};
+
+struct Frame {
+  int number = 0;
+  Picture picture;  ///< For the screen.
+  FloatPlane luma;  ///< For tracking: Rec. 709 weights on display-referred values, 0 to 255, at the source's own precision.
+};
+
+/// Frames by number, one at a time. Reading in order is cheap; a jump may cost a seek. Not shared between threads.
+class FrameSource {
+ public:
+  virtual ~FrameSource() = default;
+  virtual const FootageInfo& info() const = 0;
+  /// Errors: InvalidInput outside first..last; Unreadable naming the frame.
+  virtual Result<Frame> read(int number) = 0;
+};
+
+}  // namespace dusky

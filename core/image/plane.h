@@ -1,0 +1,33 @@
+#pragma once
+#include <cstddef>
+#include <cstdint>
+#include <vector>
+
+namespace dusky {
+
+/// A picture of one channel, row by row. Pixel (x, y) covers [x, x+1) x [y, y+1); its centre is (x + 0.5, y + 0.5).
+template <class T>
+struct Plane {
+  int width = 0, height = 0;
+  std::vector<T> data;
+
+  Plane() = default;
+  Plane(int w, int h, T fill = T{}) : width(w), height(h), data(static_cast<std::size_t>(w) * h, fill) {}
+  T* row(int y) { return data.data() + static_cast<std::size_t>(y) * width; }
+  const T* row(int y) const { return data.data() + static_cast<std::size_t>(y) * width; }
+  T& at(int x, int y) { return row(y)[x]; }
+  const T& at(int x, int y) const { return row(y)[x]; }
+  bool empty() const { return data.empty(); }
+};
+
+using FloatPlane = Plane<float>;
+
+struct Rgb {
+  std::uint8_t r = 0, g = 0, b = 0;
+  bool operator==(const Rgb&) const = default;
+};
+
+/// A picture for the screen and for colouring points: 8 bits a channel, display-referred.
+using Picture = Plane<Rgb>;
+
+}  // namespace dusky

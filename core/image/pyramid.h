@@ -1,0 +1,22 @@
+#pragma once
+#include <vector>
+
+#include "core/image/plane.h"
+
+namespace dusky {
+
+/// A picture at full size and its halvings; level l has coordinates of level 0 divided by 2^l, exactly.
+struct Pyramid {
+  std::vector<FloatPlane> levels;
+  const FloatPlane& base() const { return levels.front(); }
+};
+
+/// Halves with the even kernel 1 3 3 1, whose centre lies between two pixels, so that continuous coordinates
+/// halve without an offset. Levels stop before a side falls under 24 px.
+/// Source: Burt and Adelson, IEEE Trans. Comm. 31(4), 1983 (with an even kernel).
+Pyramid buildPyramid(FloatPlane picture, int levels);
+
+/// Bilinear value at continuous (u, v), clamped to the border.
+float sampleLinear(const FloatPlane& plane, float u, float v);
+
+}  // namespace dusky

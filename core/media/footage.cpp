@@ -1,0 +1,44 @@
+#include "core/media/footage.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cctype>
+
+#include "core/media/movie_source.h"
+#include "core/media/sequence.h"
+#include "core/media/sequence_source.h"
+
+namespace dusky {
+
+bool isPictureFile(const std::filesystem::path& path) {
+  static constexpr std::array<std::string_view, 6> endings = {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr"};
+  std::string ending = path.extension().string();
+  std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return std::tolower(c); });
+  return std::find(endings.begin(), endings.end(), ending) != endings.end();
+}
+
+FloatPlane lumaOf(const Picture& picture) {
+  FloatPlane luma(picture.width, picture.height);
+  for (std::size_t i = 0; i < luma.data.size(); ++i) {
+    const Rgb c = picture.data[i];
+    luma.data[i] = 0.2126f * c.r + 0.7152f * c.g + 0.0722f * c.b;
+  }
+  return luma;
+}
+
+Result<std::unique_ptr<FrameSource>> openFootage(const std::filesystem::path& path) {
+  std::error_code failed;
+  if (path.empty() || !std::filesystem::exists(path, failed)) {
+    return unreadable(fmt::format("There is no file or folder {}. Check the path.", path.string()));
+  }
+  if (std::filesystem::is_directory(path, failed) || isPictureFile(path)) {
+    auto sequence = findSequence(path);
+    if (!sequence.ok()) return sequence.error();
+    return openSequence(std::move(*sequence));
+  }
+  return openMovie(path);
+}
+
+}  // namespace dusky

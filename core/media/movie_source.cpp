@@ -1,0 +1,199 @@
+#include "core/media/movie_source.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <vector>
+
+#include "core/media/footage.h"
+
+extern "C" {
+#include <libavcodec/avcodec.h>
+#include <libavformat/avformat.h>
+#include <libavutil/log.h>
+#include <libswscale/swscale.h>
+}
+
+namespace dusky {
+namespace {
+
+template <auto Free>
+struct FreeByAddress {
+  template <class T>
+  void operator()(T* object) const { Free(&object); }
+};
+struct FreeScaler {
+  void operator()(SwsContext* scaler) const { sws_freeContext(scaler); }
+};
+using Format = std::unique_ptr<AVFormatContext, FreeByAddress<avformat_close_input>>;
+using Codec = std::unique_ptr<AVCodecContext, FreeByAddress<avcodec_free_context>>;
+using Packet = std::unique_ptr<AVPacket, FreeByAddress<av_packet_free>>;
+using Raw = std::unique_ptr<AVFrame, FreeByAddress<av_frame_free>>;
+using Scaler = std::unique_ptr<SwsContext, FreeScaler>;
+
+class MovieSource final : public FrameSource {
+ public:
+  Status open(const std::filesystem::path& path);
+  const FootageInfo& info() const override { return info_; }
+  Result<Frame> read(int number) override;
+
+ private:
+  Status openDecoder();
+  Status countFrames();
+  bool decodeNext();
+  bool sendNextPacket();
+  bool seekTo(int number);
+  Picture convert();
+  int numberOf(std::int64_t pts) const;
+
+  FootageInfo info_;
+  Format format_;
+  Codec codec_;
+  Packet packet_{av_packet_alloc()};
+  Raw raw_{av_frame_alloc()};
+  Scaler scaler_;
+  int stream_ = -1;
+  std::vector<std::int64_t> times_;  ///< Presentation times of all frames, sorted.
+  std::vector<std::int64_t> keys_;   ///< Those a decoder can start from.
+  int at_ = 0;                       ///< Number of the frame in raw_; 0 before the first.
+  bool drained_ = false;
+};
+
+Status MovieSource::open(const std::filesystem::path& path) {
+  av_log_set_level(AV_LOG_QUIET);
+  info_.path = path.string();
+  AVFormatContext* raw_format = nullptr;
+  if (avformat_open_input(&raw_format, path.c_str(), nullptr, nullptr) < 0) {
+    return unreadable(fmt::format("{} is not a movie that can be read: no known container in it.", info_.path));
+  }
+  format_.reset(raw_format);
+  if (avformat_find_stream_info(format_.get(), nullptr) < 0) return unreadable(fmt::format("{} is damaged: its streams cannot be read.", info_.path));
+  stream_ = av_find_best_stream(format_.get(), AVMEDIA_TYPE_VIDEO, -1, -1, nullptr, 0);
+  if (stream_ < 0) return unreadable(fmt::format("{} holds no moving picture.", info_.path));
+  if (const Status decoder = openDecoder(); !decoder.ok()) return decoder;
+  return countFrames();
+}
+
+Status MovieSource::openDecoder() {
+  const AVStream* stream = format_->streams[stream_];
+  const AVCodec* codec = avcodec_find_decoder(stream->codecpar->codec_id);
+  if (!codec) return unreadable(fmt::format("{}: no decoder for its picture ({}).", info_.path, avcodec_get_name(stream->codecpar->codec_id)));
+  // Text files and the like open as subtitle art; a picture without a size is none.
+  if (stream->codecpar->codec_id == AV_CODEC_ID_ANSI || stream->codecpar->width <= 0 || stream->codecpar->height <= 0) {
+    return unreadable(fmt::format("{} is not a movie: there is no picture in it.", info_.path));
+  }
+  codec_.reset(avcodec_alloc_context3(codec));
+  avcodec_parameters_to_context(codec_.get(), stream->codecpar);
+  codec_->thread_count = 2;
+  if (avcodec_open2(codec_.get(), codec, nullptr) < 0) return unreadable(fmt::format("{}: its decoder ({}) does not start.", info_.path, codec->name));
+  const AVRational rate = av_guess_frame_rate(format_.get(), format_->streams[stream_], nullptr);
+  info_.fps = rate.num > 0 && rate.den > 0 ? av_q2d(rate) : 24.0;
+  info_.width = codec_->width;
+  info_.height = codec_->height;
+  info_.kind = fmt::format("movie ({})", codec->name);
+  return Done{};
+}
+
+Status MovieSource::countFrames() {
+  while (av_read_frame(format_.get(), packet_.get()) >= 0) {
+    if (packet_->stream_index == stream_ && !(packet_->flags & AV_PKT_FLAG_DISCARD)) {
+      const std::int64_t time = packet_->pts != AV_NOPTS_VALUE ? packet_->pts : packet_->dts;
+      times_.push_back(time);
+      if (packet_->flags & AV_PKT_FLAG_KEY) keys_.push_back(time);
+    }
+    av_packet_unref(packet_.get());
+  }
+  if (times_.empty()) return unreadable(fmt::format("{} holds no frames; it may be cut off.", info_.path));
+  std::sort(times_.begin(), times_.end());
+  std::sort(keys_.begin(), keys_.end());
+  info_.first = 1;
+  info_.last = static_cast<int>(times_.size());
+  if (!seekTo(1) || !decodeNext()) return unreadable(fmt::format("{} is damaged: its first frame does not decode.", info_.path));
+  return Done{};
+}
+
+bool MovieSource::seekTo(int number) {
+  const auto after = std::upper_bound(keys_.begin(), keys_.end(), times_[number - 1]);
+  const std::int64_t key = after == keys_.begin() ? times_.front() : *std::prev(after);
+  if (av_seek_frame(format_.get(), stream_, key, AVSEEK_FLAG_BACKWARD) < 0) return false;
+  avcodec_flush_buffers(codec_.get());
+  drained_ = false;
+  at_ = 0;
+  return true;
+}
+
+bool MovieSource::sendNextPacket() {
+  while (av_read_frame(format_.get(), packet_.get()) >= 0) {
+    const bool ours = packet_->stream_index == stream_;
+    if (ours) avcodec_send_packet(codec_.get(), packet_.get());
+    av_packet_unref(packet_.get());
+    if (ours) return true;
+  }
+  if (drained_) return false;
+  drained_ = true;
+  avcodec_send_packet(codec_.get(), nullptr);
+  return true;
+}
+
+int MovieSource::numberOf(std::int64_t pts) const {
+  return static_cast<int>(std::lower_bound(times_.begin(), times_.end(), pts) - times_.begin()) + 1;
+}
+
+bool MovieSource::decodeNext() {
+  for (;;) {
+    const int got = avcodec_receive_frame(codec_.get(), raw_.get());
+    if (got == 0) {
+      if (raw_->best_effort_timestamp != AV_NOPTS_VALUE) at_ = numberOf(raw_->best_effort_timestamp);
+      else ++at_;
+      return true;
+    }
+    if (got != AVERROR(EAGAIN) || !sendNextPacket()) return false;
+  }
+}
+
+Picture MovieSource::convert() {
+  Picture picture(raw_->width, raw_->height);
+  scaler_.reset(sws_getCachedContext(scaler_.release(), raw_->width, raw_->height, static_cast<AVPixelFormat>(raw_->format), raw_->width, raw_->height,
+                                     AV_PIX_FMT_RGB24, SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT, nullptr, nullptr, nullptr));
+  const int space = raw_->colorspace == AVCOL_SPC_UNSPECIFIED ? (raw_->height >= 720 ? SWS_CS_ITU709 : SWS_CS_ITU601)
+                                                              : static_cast<int>(raw_->colorspace);
+  const int* table = sws_getCoefficients(space);
+  sws_setColorspaceDetails(scaler_.get(), table, raw_->color_range == AVCOL_RANGE_JPEG, table, 1, 0, 1 << 16, 1 << 16);
+  std::uint8_t* rows[1] = {&picture.data.front().r};
+  const int stride[1] = {3 * raw_->width};
+  sws_scale(scaler_.get(), raw_->data, raw_->linesize, 0, raw_->height, rows, stride);
+  return picture;
+}
+
+Result<Frame> MovieSource::read(int number) {
+  if (number < info_.first || number > info_.last) {
+    return invalidInput(fmt::format("Frame {} is outside {}–{} of {}.", number, info_.first, info_.last, info_.path));
+  }
+  constexpr int kCheaperThanSeek = 12;
+  if (number < at_ || number > at_ + kCheaperThanSeek) {
+    if (!seekTo(number)) return unreadable(fmt::format("{}: cannot go to frame {}.", info_.path, number));
+  }
+  while (at_ < number) {
+    if (!decodeNext()) return unreadable(fmt::format("{}: frame {} does not decode; the file may be cut off or damaged there.", info_.path, number));
+  }
+  if (at_ != number) return unreadable(fmt::format("{}: frame {} is damaged and was left out by the decoder.", info_.path, number));
+  if (raw_->width != info_.width || raw_->height != info_.height) {
+    return unreadable(fmt::format("{}: frame {} is {}×{}, the first one {}×{}; all frames must have one size.", info_.path, number, raw_->width,
+                                  raw_->height, info_.width, info_.height));
+  }
+  Frame frame;
+  frame.number = number;
+  frame.picture = convert();
+  frame.luma = lumaOf(frame.picture);
+  return frame;
+}
+
+}  // namespace
+
+Result<std::unique_ptr<FrameSource>> openMovie(const std::filesystem::path& path) {
+  auto source = std::make_unique<MovieSource>();
+  if (const Status opened = source->open(path); !opened.ok()) return opened.error();
+  return std::unique_ptr<FrameSource>(std::move(source));
+}
+
+}  // namespace dusky

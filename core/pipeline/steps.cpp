@@ -1,0 +1,68 @@
+#include "core/pipeline/steps.h"
+
+#include <chrono>
+
+#include "core/base/content_key.h"
+#include "core/media/footage.h"
+
+namespace dusky {
+namespace {
+
+void addFootage(KeyBuilder& key, const Document& document, const FootageInfo& footage) {
+  std::error_code failed;
+  const std::filesystem::path path = document.footage_path;
+  const auto size = std::filesystem::is_regular_file(path, failed) ? std::filesystem::file_size(path, failed) : 0;
+  const auto time = std::filesystem::last_write_time(path, failed).time_since_epoch().count();
+  key.add(std::filesystem::absolute(path, failed).string()).add(static_cast<std::int64_t>(size)).add(static_cast<std::int64_t>(time));
+  key.add(footage.width).add(footage.height).add(footage.first).add(footage.last);
+}
+
+}  // namespace
+
+std::string tracksKey(const Document& document, const FootageInfo& footage) {
+  KeyBuilder key;
+  addFootage(key, document, footage);
+  const FollowOptions& o = document.tracking;
+  key.add("tracks 1").add(o.first_frame).add(o.last_frame).add(o.features).add(o.min_strength).add(o.min_distance_px).add(o.patch_radius).add(o.min_life)
+      .add(o.max_return_px).add(o.min_likeness);
+  return key.key();
+}
+
+std::string solveKey(const Document& document, const FootageInfo& footage) {
+  KeyBuilder key;
+  const LensSettings& lens = document.lens;
+  key.add("solve 1").add(tracksKey(document, footage)).add(static_cast<int>(lens.focal)).add(lens.distortion).add(document.seed);
+  if (lens.focal != FocalKnowledge::Unknown) key.add(lens.focal_mm / lens.sensor_mm);
+  for (int id : document.set_aside) key.add(id);
+  return key.key();
+}
+
+SolveOptions solveOptionsOf(const Document& document, int width) {
+  SolveOptions options;
+  options.focal = document.lens.focal;
+  options.focal_px = document.lens.focal_mm / document.lens.sensor_mm * width;
+  options.lens_distortion = document.lens.distortion;
+  options.seed = document.seed;
+  options.set_aside = document.set_aside;
+  return options;
+}
+
+Result<TrackSetPtr> runTracks(const Document& document, const Progress& progress, const std::function<void(TrackSetPtr)>& on_partial) {
+  auto source = openFootage(document.footage_path);
+  if (!source.ok()) return source.error();
+  auto tracks = followFeatures(**source, document.tracking, progress, on_partial);
+  if (tracks.ok() && (*tracks)->summary.termination == Termination::Cancelled) return cancelled();
+  return tracks;
+}
+
+Result<SolutionPtr> runSolve(const Document& document, const TrackSet& tracks, const Progress& progress, const std::function<void(SolutionPtr)>& on_partial) {
+  return solveCamera(tracks, solveOptionsOf(document, tracks.width), progress, on_partial);
+}
+
+std::filesystem::path defaultDeliveryFolder(const Document& document) {
+  if (!document.delivery.folder.empty()) return document.delivery.folder;
+  const std::filesystem::path footage = document.footage_path;
+  return footage.parent_path() / (footage.stem().string() + "-delivery");
+}
+
+}  // namespace dusky

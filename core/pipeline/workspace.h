@@ -1,0 +1,71 @@
+#pragma once
+#include <map>
+#include <memory>
+
+#include "core/pipeline/steps.h"
+#include "core/project/project_store.h"
+#include "core/project/undo_stack.h"
+
+namespace dusky {
+
+enum class Step { Footage, Tracks, Solve, Scene, Deliver };
+enum class StepState { NotRun, Current, Stale };
+
+struct StepStatus {
+  StepState state = StepState::NotRun;
+  std::string line;  ///< One line: the result, what changed, or what is missing.
+};
+
+/// One shot being worked on: document, undo, project file and the results that belong to the present settings. Not for several threads;
+/// jobs take copies and hand their results back.
+class Workspace {
+ public:
+  /// Starts anew with this footage. Errors: as openFootage; the workspace stays as it was then.
+  Status openFootage(const std::string& path);
+  /// Opens a project and the stored results of its settings. A project whose footage is gone opens all the same; `warning` says so.
+  Status openProject(const std::filesystem::path& path, std::string* warning = nullptr);
+  /// Writes everything to a new file and goes on with it.
+  Status saveAs(const std::filesystem::path& path);
+  bool hasFile() const { return store_ != nullptr; }
+  std::filesystem::path filePath() const { return store_ ? store_->path() : std::filesystem::path(); }
+
+  const Document& document() const { return document_; }
+  const FootageInfo& footage() const { return footage_; }
+  bool hasFootage() const { return footage_.width > 0; }
+  const UndoStack& undoStack() const { return undo_; }
+
+  /// Changes the document; saved at once when there is a file. Errors: CannotWrite (the change stands all the same).
+  Status run(std::unique_ptr<Edit> edit);
+  Status undo();
+  Status redo();
+
+  /// The newest results. They may be stale: status() says so.
+  const TrackSetPtr& tracks() const { return tracks_; }
+  const SolutionPtr& solution() const { return solution_; }
+  /// Takes a finished job's result, made under `key`.
+  Status takeTracks(TrackSetPtr tracks, const std::string& key);
+  Status takeSolution(SolutionPtr solution, const std::string& key);
+
+  StepStatus status(Step step) const;
+  /// The world as picked or guessed; an error when a pick cannot be used.
+  Result<SceneFrame> scene() const;
+  /// Everything a delivery needs, or why there is none.
+  Result<std::vector<DeliveredFile>> deliver(const DeliveryOptions& options, const RunTimings& timings, const Progress& progress) const;
+
+ private:
+  Status afterChange();
+  void recall();
+  std::optional<std::string> stored(const std::string& step, const std::string& key) const;
+
+  Document document_;
+  FootageInfo footage_;
+  UndoStack undo_;
+  std::unique_ptr<ProjectStore> store_;
+  TrackSetPtr tracks_;
+  SolutionPtr solution_;
+  std::string tracks_key_, solution_key_;  ///< Under which they were made.
+  std::map<std::string, TrackSetPtr> made_tracks_;
+  std::map<std::string, SolutionPtr> made_solutions_;
+};
+
+}  // namespace dusky

@@ -1,0 +1,184 @@
+#include "core/project/result_codec.h"
+
+#include <cstring>
+#include <nlohmann/json.hpp>
+
+namespace dusky {
+namespace {
+
+using Json = nlohmann::json;
+constexpr int kVersion = 1;
+
+/// Plain numbers as one byte string, little-endian as the machine has them.
+template <class T>
+Json packed(const std::vector<T>& values) {
+  std::vector<std::uint8_t> bytes(values.size() * sizeof(T));
+  if (!values.empty()) std::memcpy(bytes.data(), values.data(), bytes.size());
+  return Json::binary(std::move(bytes));
+}
+
+template <class T>
+std::vector<T> unpacked(const Json& json) {
+  const auto& bytes = json.get_binary();
+  if (bytes.size() % sizeof(T) != 0) throw std::runtime_error("a list is cut off");
+  std::vector<T> values(bytes.size() / sizeof(T));
+  if (!values.empty()) std::memcpy(values.data(), bytes.data(), bytes.size());
+  return values;
+}
+
+/// Unknown numbers survive CBOR, but not as JSON text; keep them explicit.
+Json number(double v) { return std::isnan(v) ? Json(nullptr) : Json(v); }
+double numberOf(const Json& json) { return json.is_null() ? kUnknown : json.get<double>(); }
+
+std::string toBytes(const Json& json) {
+  std::string bytes;
+  Json::to_cbor(json, nlohmann::detail::output_adapter<char>(bytes));
+  return bytes;
+}
+
+template <class Value, class Read>
+Result<std::shared_ptr<const Value>> decodeWith(const std::string& bytes, std::string_view kind, const Read& read) {
+  try {
+    const Json json = Json::from_cbor(bytes);
+    if (json.at("kind") != kind || json.at("version") != kVersion) return unreadable("A stored result is of another version; run the step again.");
+    auto value = std::make_shared<Value>();
+    read(json, *value);
+    return std::shared_ptr<const Value>(std::move(value));
+  } catch (const std::exception&) {
+    return unreadable("A stored result is damaged; run the step again.");
+  }
+}
+
+Json poseJson(const Pose& pose) {
+  const auto& q = pose.world_from_camera;
+  return {q.w(), q.x(), q.y(), q.z(), pose.centre.x(), pose.centre.y(), pose.centre.z()};
+}
+
+Pose poseOf(const Json& j) {
+  return {Eigen::Quaterniond(j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>(), j.at(3).get<double>()),
+          Vec3(j.at(4).get<double>(), j.at(5).get<double>(), j.at(6).get<double>())};
+}
+
+Json trackJson(const SolvedTrack& t) {
+  std::vector<int> frames;
+  std::vector<double> values;
+  std::vector<std::uint8_t> used;
+  for (const TrackError& e : t.errors) {
+    frames.push_back(e.frame);
+    values.insert(values.end(), {e.reprojected.x(), e.reprojected.y(), e.error_px});
+    used.push_back(e.used);
+  }
+  return {{"id", t.id}, {"state", t.state}, {"reason", t.reason}, {"holdout", t.holdout}, {"point", {t.point.x(), t.point.y(), t.point.z()}},
+          {"color", {t.color.r, t.color.g, t.color.b}}, {"life", t.life}, {"typical", number(t.typical_error_px)}, {"worst", number(t.worst_error_px)},
+          {"worst_frame", t.worst_frame}, {"parallax", number(t.parallax_rad)}, {"frames", packed(frames)}, {"values", packed(values)}, {"used", packed(used)}};
+}
+
+SolvedTrack trackOf(const Json& j) {
+  SolvedTrack t;
+  t.id = j.at("id");
+  t.state = j.at("state").get<TrackState>();
+  t.reason = j.at("reason").get<AsideReason>();
+  t.holdout = j.at("holdout");
+  t.point = Vec3(j.at("point").at(0).get<double>(), j.at("point").at(1).get<double>(), j.at("point").at(2).get<double>());
+  t.color = {j.at("color").at(0), j.at("color").at(1), j.at("color").at(2)};
+  t.life = j.at("life");
+  t.typical_error_px = numberOf(j.at("typical"));
+  t.worst_error_px = numberOf(j.at("worst"));
+  t.worst_frame = j.at("worst_frame");
+  t.parallax_rad = numberOf(j.at("parallax"));
+  const auto frames = unpacked<int>(j.at("frames"));
+  const auto values = unpacked<double>(j.at("values"));
+  const auto used = unpacked<std::uint8_t>(j.at("used"));
+  if (values.size() != 3 * frames.size() || used.size() != frames.size()) throw std::runtime_error("lists of different length");
+  for (std::size_t i = 0; i < frames.size(); ++i) t.errors.push_back({frames[i], Vec2(values[3 * i], values[3 * i + 1]), values[3 * i + 2], used[i] != 0});
+  return t;
+}
+
+Json summaryJson(const SolveSummary& s) {
+  return {{"termination", s.termination}, {"rounds", s.rounds}, {"observations", s.observations}, {"holdout_tracks", s.holdout_tracks},
+          {"holdout_kept", s.holdout_kept}, {"tolerance_px", number(s.tolerance_px)}, {"total_s", number(s.total_s)}, {"warnings", s.warnings}};
+}
+
+void readSummary(const Json& j, SolveSummary& s) {
+  s.termination = j.at("termination").get<Termination>();
+  s.rounds = j.at("rounds");
+  s.observations = j.at("observations");
+  s.holdout_tracks = j.at("holdout_tracks");
+  s.holdout_kept = j.at("holdout_kept");
+  s.tolerance_px = numberOf(j.at("tolerance_px"));
+  s.total_s = numberOf(j.at("total_s"));
+  s.warnings = j.at("warnings").get<std::vector<std::string>>();
+}
+
+}  // namespace
+
+std::string encode(const TrackSet& set) {
+  std::vector<int> heads, frames;
+  std::vector<double> places;
+  for (const Track& t : set.tracks) {
+    heads.insert(heads.end(), {t.id, t.color.r, t.color.g, t.color.b, static_cast<int>(t.stop), t.life()});
+    for (const Observation& o : t.observations) {
+      frames.push_back(o.frame);
+      places.insert(places.end(), {o.position.x(), o.position.y()});
+    }
+  }
+  const TrackSummary& s = set.summary;
+  return toBytes({{"kind", "tracks"}, {"version", kVersion}, {"width", set.width}, {"height", set.height}, {"first", set.first_frame}, {"last", set.last_frame},
+                  {"heads", packed(heads)}, {"frames", packed(frames)}, {"places", packed(places)},
+                  {"summary", {{"termination", s.termination}, {"frames", s.frames}, {"found", s.found}, {"too_short", s.too_short}, {"decode_s", number(s.decode_s)},
+                               {"track_s", number(s.track_s)}, {"total_s", number(s.total_s)}, {"warnings", s.warnings}}}});
+}
+
+Result<TrackSetPtr> decodeTracks(const std::string& bytes) {
+  return decodeWith<TrackSet>(bytes, "tracks", [](const Json& j, TrackSet& set) {
+    set.width = j.at("width"), set.height = j.at("height");
+    set.first_frame = j.at("first"), set.last_frame = j.at("last");
+    const auto heads = unpacked<int>(j.at("heads")), frames = unpacked<int>(j.at("frames"));
+    const auto places = unpacked<double>(j.at("places"));
+    if (heads.size() % 6 != 0 || places.size() != 2 * frames.size()) throw std::runtime_error("lists of different length");
+    std::size_t next = 0;
+    for (std::size_t h = 0; h < heads.size(); h += 6) {
+      Track t{.id = heads[h], .color = {static_cast<std::uint8_t>(heads[h + 1]), static_cast<std::uint8_t>(heads[h + 2]), static_cast<std::uint8_t>(heads[h + 3])},
+              .stop = static_cast<StopReason>(heads[h + 4])};
+      for (int k = 0; k < heads[h + 5]; ++k, ++next) t.observations.push_back({frames.at(next), Vec2(places[2 * next], places[2 * next + 1])});
+      set.tracks.push_back(std::move(t));
+    }
+    const Json& s = j.at("summary");
+    set.summary = {s.at("termination").get<Termination>(), s.at("frames"), s.at("found"), s.at("too_short"), numberOf(s.at("decode_s")), numberOf(s.at("track_s")),
+                   numberOf(s.at("total_s")), s.at("warnings").get<std::vector<std::string>>()};
+  });
+}
+
+std::string encode(const Solution& s) {
+  Json frames = Json::array(), tracks = Json::array(), steps = Json::array(), sigma = Json::array();
+  for (const SolvedFrame& f : s.frames) {
+    frames.push_back({f.frame, f.placed, poseJson(f.pose), number(f.sigma_centre), number(f.sigma_rotation_rad), number(f.rms_px), number(f.holdout_rms_px), f.tracks});
+  }
+  for (const SolvedTrack& t : s.tracks) tracks.push_back(trackJson(t));
+  for (const StaircaseStep& step : s.staircase) steps.push_back({step.released, number(step.rms_px), number(step.holdout_rms_px), step.kept});
+  for (double v : s.lens_sigma) sigma.push_back(number(v));
+  return toBytes({{"kind", "solution"}, {"version", kVersion}, {"frames", frames}, {"tracks", tracks}, {"staircase", steps}, {"lens_sigma", sigma},
+                  {"lens", {{"model", s.lens.model}, {"width", s.lens.width}, {"height", s.lens.height}, {"parameters", s.lens.parameters()}}},
+                  {"rms", number(s.rms_px)}, {"holdout_rms", number(s.holdout_rms_px)}, {"motion", s.motion}, {"summary", summaryJson(s.summary)}});
+}
+
+Result<SolutionPtr> decodeSolution(const std::string& bytes) {
+  return decodeWith<Solution>(bytes, "solution", [](const Json& j, Solution& s) {
+    for (const Json& f : j.at("frames")) {
+      s.frames.push_back({f.at(0), f.at(1), poseOf(f.at(2)), numberOf(f.at(3)), numberOf(f.at(4)), numberOf(f.at(5)), numberOf(f.at(6)), f.at(7)});
+    }
+    for (const Json& t : j.at("tracks")) s.tracks.push_back(trackOf(t));
+    for (const Json& step : j.at("staircase")) s.staircase.push_back({step.at(0), numberOf(step.at(1)), numberOf(step.at(2)), step.at(3)});
+    for (int k = 0; k < 8; ++k) s.lens_sigma[k] = numberOf(j.at("lens_sigma").at(k));
+    const Json& lens = j.at("lens");
+    s.lens.model = lens.at("model").get<LensModel>();
+    s.lens.width = lens.at("width"), s.lens.height = lens.at("height");
+    s.lens.setParameters(lens.at("parameters").get<std::array<double, 8>>());
+    s.rms_px = numberOf(j.at("rms"));
+    s.holdout_rms_px = numberOf(j.at("holdout_rms"));
+    s.motion = j.at("motion");
+    readSummary(j.at("summary"), s.summary);
+  });
+}
+
+}  // namespace dusky

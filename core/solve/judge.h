@@ -1,0 +1,35 @@
+#pragma once
+#include "core/solve/reconstruction.h"
+
+namespace dusky {
+
+/// What the errors of a reconstruction look like.
+struct Judgement {
+  double sigma_px = kUnknown;      ///< Robust spread of one coordinate, from the median error of used tracks.
+  double rms_px = kUnknown;        ///< Used observations of the tracks that take part.
+  double holdout_rms_px = kUnknown;
+  int used = 0, holdout_kept = 0;
+};
+
+/// Limits that separate good observations from bad ones.
+struct Limits {
+  double tolerance_px = 4.0;  ///< Largest error of a used observation.
+  int min_frames = 3;         ///< Good observations that a track needs.
+  double min_share = 0.5;     ///< Of its observations in placed frames that must be good.
+};
+
+/// Robust spread of the errors over all observations of tracks that take part (used or not).
+double errorSpread(const Reconstruction& work);
+
+/// Marks each observation as used when its error is within the limits, and each track's reason. Tracks that were set
+/// aside for errors may come back. Holdout tracks are judged by the same limits.
+void sortOut(Reconstruction& work, const Limits& limits);
+
+/// Gives a place to every track that can have one: those without a point, and all holdout and set-aside tracks anew.
+/// `all`: also moves points that are already placed.
+void placeTracks(Reconstruction& work, bool all);
+
+/// RMS of the tracks that take part and of the holdout tracks (placed anew first, from their used observations).
+Judgement judge(Reconstruction& work);
+
+}  // namespace dusky

@@ -1,0 +1,282 @@
+#include "core/solve/skeleton.h"
+
+#include <cmath>
+#include <map>
+
+#include "core/base/parallel.h"
+#include "core/geometry/homography.h"
+#include "core/geometry/resection.h"
+#include "core/geometry/two_view.h"
+#include "core/solve/judge.h"
+
+namespace dusky {
+namespace {
+
+constexpr double kTolerancePx = 4.0;  // while the lens is still rough
+constexpr int kMinCommon = 16;
+
+double median(std::vector<double> values) {
+  if (values.empty()) return kUnknown;
+  std::nth_element(values.begin(), values.begin() + values.size() / 2, values.end());
+  return values[values.size() / 2];
+}
+
+/// Tracks that two frames share, by index, and where each saw them.
+struct Common {
+  std::vector<int> tracks;
+  std::vector<Vec2> a, b;
+
+  double medianMotion() const {
+    std::vector<double> moves;
+    for (std::size_t i = 0; i < a.size(); ++i) moves.push_back((b[i] - a[i]).norm());
+    return a.empty() ? 0 : median(std::move(moves));
+  }
+};
+
+/// Observations by frame, for quick look-up.
+class FrameIndex {
+ public:
+  explicit FrameIndex(const Reconstruction& work) : by_frame_(work.cameras.size()) {
+    for (std::size_t t = 0; t < work.tracks.size(); ++t) {
+      if (work.tracks[t].holdout || work.tracks[t].by_artist) continue;
+      for (const WorkObservation& o : work.tracks[t].observations) by_frame_[o.camera].emplace(static_cast<int>(t), o.seen);
+    }
+  }
+  const std::map<int, Vec2>& at(int frame) const { return by_frame_[frame]; }
+  Common between(int a, int b) const {
+    Common common;
+    for (const auto& [track, seen] : by_frame_[a]) {
+      const auto other = by_frame_[b].find(track);
+      if (other == by_frame_[b].end()) continue;
+      common.tracks.push_back(track);
+      common.a.push_back(seen);
+      common.b.push_back(other->second);
+    }
+    return common;
+  }
+
+ private:
+  std::vector<std::map<int, Vec2>> by_frame_;
+};
+
+std::vector<Vec2> normalised(const Lens& lens, const std::vector<Vec2>& pixels) {
+  std::vector<Vec2> out;
+  for (const Vec2& p : pixels) out.push_back(lens.undistort(p).value_or(Vec2((p.x() - lens.cx_px) / lens.focal_px, (p.y() - lens.cy_px) / lens.focal_px)));
+  return out;
+}
+
+struct Pair {
+  int a = 0, b = 0;
+  double promise = 0;  ///< Before any geometry: shared tracks times motion.
+  TwoView view;
+  double worth() const { return static_cast<double>(view.inliers.size()) * std::min(view.median_parallax_rad / 0.07, 1.0); }
+};
+
+std::vector<Pair> promisingPairs(const FrameIndex& index, const std::vector<int>& keyframes, double width) {
+  std::vector<Pair> pairs;
+  for (std::size_t i = 0; i < keyframes.size(); ++i) {
+    for (std::size_t j = i + 1; j < std::min(keyframes.size(), i + 7); ++j) {
+      const Common common = index.between(keyframes[i], keyframes[j]);
+      if (static_cast<int>(common.tracks.size()) < kMinCommon) continue;
+      const double motion = std::min(common.medianMotion() / (0.15 * width), 1.0);
+      pairs.push_back({keyframes[i], keyframes[j], std::min(static_cast<double>(common.tracks.size()), 250.0) * motion, {}});
+    }
+  }
+  std::stable_sort(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.promise > b.promise; });
+  constexpr std::size_t kTried = 8;
+  if (pairs.size() > kTried) pairs.resize(kTried);
+  return pairs;
+}
+
+class Grower {
+ public:
+  Grower(const Reconstruction& start, const std::vector<int>& keyframes, const Lens& lens, const LensFreedom& free_lens, std::uint64_t seed)
+      : index_(start), keyframes_(keyframes), free_lens_(free_lens), seed_(seed) {
+    skeleton_.work = start;
+    skeleton_.work.lens = lens;
+  }
+
+  std::optional<Skeleton> run(const Progress& progress) {
+    if (!placeFirstPair()) return std::nullopt;
+    adjustNow(false, 12, progress);
+    while (placeNextKeyframe()) {
+      if (progress.stopRequested()) return std::nullopt;
+      placeNewTracks();
+      adjustNow(placedKeyframes() >= 4, 6, progress);
+      dropBadTracks();
+    }
+    placeNewTracks();
+    adjustNow(placedKeyframes() >= 3, 30, progress);
+    dropBadTracks();
+    placeNewTracks();
+    adjustNow(placedKeyframes() >= 3, 15, progress);
+    measure();
+    return std::move(skeleton_);
+  }
+
+ private:
+  Reconstruction& work() { return skeleton_.work; }
+  double tolerance() { return kTolerancePx / work().lens.focal_px; }
+  int placedKeyframes() { return work().placedCameras(); }
+
+  bool placeFirstPair() {
+    std::vector<Pair> pairs = promisingPairs(index_, keyframes_, work().lens.width);
+    parallelFor(static_cast<int>(pairs.size()), [&](int i) {
+      const Common common = index_.between(pairs[i].a, pairs[i].b);
+      pairs[i].view = relatePair(normalised(work().lens, common.a), normalised(work().lens, common.b), 0.5 * tolerance(), seed_ + i);
+    });
+    const auto best = std::max_element(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.worth() < b.worth(); });
+    if (best == pairs.end() || best->view.inliers.size() < 10 || best->view.median_parallax_rad < 1e-3) return false;
+    const RelativePose& relative = best->view.relative;
+    work().cameras[best->a] = Pose{};
+    work().cameras[best->b] = Pose{Eigen::Quaterniond(Mat3(relative.rotation.transpose())), -relative.rotation.transpose() * relative.direction};
+    const Common common = index_.between(best->a, best->b);
+    for (int i : best->view.inliers) placeOne(common.tracks[i], 0.003);
+    return true;
+  }
+
+  /// Gives a track a place when all its placed keyframes agree on one.
+  void placeOne(int t, double min_parallax_rad) {
+    WorkTrack& track = work().tracks[t];
+    const auto placed = placeTrack(work(), track, false);
+    if (!placed || placed->parallax_rad < min_parallax_rad) return;
+    for (const WorkObservation& o : track.observations) {
+      if (!work().cameras[o.camera]) continue;
+      const auto seen = project(work().lens, *work().cameras[o.camera], placed->point);
+      if (!seen || (*seen - o.seen).norm() > 2 * kTolerancePx) return;
+    }
+    track.point = placed->point;
+    track.reason = AsideReason::None;
+  }
+
+  void placeNewTracks() {
+    parallelFor(static_cast<int>(work().tracks.size()), [&](int t) {
+      WorkTrack& track = work().tracks[t];
+      if (!track.point && !track.holdout && !track.by_artist) placeOne(t, 0.012);
+    }, 32);
+  }
+
+  void dropBadTracks() {
+    for (WorkTrack& track : work().tracks) {
+      if (!track.point) continue;
+      std::vector<double> errors;
+      for (const WorkObservation& o : track.observations) {
+        if (!work().cameras[o.camera]) continue;
+        const auto seen = project(work().lens, *work().cameras[o.camera], *track.point);
+        errors.push_back(seen ? (*seen - o.seen).norm() : 1e9);
+      }
+      if (median(std::move(errors)) > kTolerancePx) track.point.reset();
+    }
+  }
+
+  bool placeNextKeyframe() {
+    int best = -1, best_count = 0;
+    for (int frame : keyframes_) {
+      if (work().cameras[frame] || tried_[frame] >= 2) continue;
+      int count = 0;
+      for (const auto& [track, seen] : index_.at(frame)) count += work().tracks[track].point.has_value();
+      if (count > best_count) best = frame, best_count = count;
+    }
+    if (best < 0 || best_count < 6) return false;
+    ++tried_[best];
+    std::vector<Vec3> points;
+    std::vector<Vec2> seen;
+    for (const auto& [track, at] : index_.at(best)) {
+      const auto n = work().lens.undistort(at);
+      if (!work().tracks[track].point || !n) continue;
+      points.push_back(*work().tracks[track].point);
+      seen.push_back(*n);
+    }
+    const auto found = resect(points, seen, 1.5 * tolerance(), seed_ + best);
+    if (found && static_cast<int>(found->inliers.size()) >= std::max<int>(6, static_cast<int>(points.size()) / 4)) work().cameras[best] = found->pose;
+    return true;
+  }
+
+  void adjustNow(bool with_lens, int steps, const Progress& progress) {
+    BundleOptions options{.loss_px = 1.5, .max_steps = steps, .settled = 1e-4};
+    if (with_lens) options.free_lens = free_lens_;
+    adjustReconstruction(work(), options, progress);
+  }
+
+  void measure() {
+    std::vector<double> errors, parallax;
+    for (const WorkTrack& track : work().tracks) {
+      if (!track.point) continue;
+      ++skeleton_.placed_tracks;
+      for (const WorkObservation& o : track.observations) {
+        if (!work().cameras[o.camera]) continue;
+        const auto seen = project(work().lens, *work().cameras[o.camera], *track.point);
+        errors.push_back(seen ? (*seen - o.seen).norm() : 1e9);
+      }
+      if (const auto placed = placeTrack(work(), track, false)) parallax.push_back(placed->parallax_rad);
+    }
+    skeleton_.median_error_px = median(std::move(errors));
+    skeleton_.median_parallax_rad = median(std::move(parallax));
+    skeleton_.placed_keyframes = placedKeyframes();
+  }
+
+  FrameIndex index_;
+  const std::vector<int>& keyframes_;
+  const LensFreedom free_lens_;
+  const std::uint64_t seed_;
+  std::map<int, int> tried_;
+  Skeleton skeleton_;
+};
+
+}  // namespace
+
+std::vector<int> chooseKeyframes(const TrackSet& tracks) {
+  const Reconstruction work = makeReconstruction(tracks, {}, 0, 0);
+  const FrameIndex index(work);
+  const int last = tracks.frames() - 1;
+  std::vector<int> keyframes = {0};
+  for (int frame = 1; frame <= last; ++frame) {
+    const Common common = index.between(keyframes.back(), frame);
+    const double kept = static_cast<double>(common.tracks.size()) / std::max<double>(1.0, static_cast<double>(index.at(keyframes.back()).size()));
+    if (common.medianMotion() > 0.045 * tracks.width || kept < 0.6 || frame == last) keyframes.push_back(frame);
+  }
+  // A long shot: every n-th of them still shares enough with its neighbours once grown.
+  constexpr std::size_t kMost = 48;
+  if (keyframes.size() <= kMost) return keyframes;
+  std::vector<int> thinned;
+  for (std::size_t i = 0; i < kMost; ++i) thinned.push_back(keyframes[i * (keyframes.size() - 1) / (kMost - 1)]);
+  return thinned;
+}
+
+std::optional<Skeleton> growSkeleton(const Reconstruction& start, const std::vector<int>& keyframes, const Lens& lens, const LensFreedom& free_lens,
+                                     std::uint64_t seed, const Progress& progress) {
+  return Grower(start, keyframes, lens, free_lens, seed).run(progress);
+}
+
+double turningOnlyError(const Reconstruction& start, const std::vector<int>& keyframes, const Lens& lens, const LensFreedom& free_lens, std::uint64_t seed,
+                        const Progress& progress) {
+  Reconstruction work = start;
+  work.lens = lens;
+  const FrameIndex index(work);
+  for (std::size_t k = 0; k < keyframes.size(); ++k) {
+    if (k == 0) {
+      work.cameras[keyframes[0]] = Pose{};
+      continue;
+    }
+    const Common common = index.between(keyframes[k - 1], keyframes[k]);
+    if (static_cast<int>(common.tracks.size()) < kMinCommon) break;
+    Mat3 turn = Mat3::Identity();
+    rotationOnlyShare(normalised(lens, common.a), normalised(lens, common.b), 2 * kTolerancePx / lens.focal_px, seed + k, &turn);
+    work.cameras[keyframes[k]] = Pose{work.cameras[keyframes[k - 1]]->world_from_camera * Eigen::Quaterniond(Mat3(turn.transpose())), Vec3::Zero()};
+  }
+  for (WorkTrack& track : work.tracks) {
+    if (track.holdout || track.by_artist) continue;
+    Vec3 direction = Vec3::Zero();
+    int seen = 0;
+    for (const WorkObservation& o : track.observations) {
+      const auto n = work.cameras[o.camera] ? lens.undistort(o.seen) : std::nullopt;
+      if (n) direction += work.cameras[o.camera]->direction(n->homogeneous().normalized());
+      seen += n.has_value();
+    }
+    if (seen >= 3 && direction.norm() > 1e-6) track.point = direction.normalized();
+  }
+  adjustReconstruction(work, {.free_lens = free_lens, .fixed_centres = true, .loss_px = 1.5, .max_steps = 30, .settled = 1e-4}, progress);
+  return errorSpread(work) * 1.1774;
+}
+
+}  // namespace dusky

@@ -1,0 +1,38 @@
+#include "core/solve/solution.h"
+
+#include <algorithm>
+
+namespace dusky {
+
+std::string_view describe(AsideReason reason) {
+  switch (reason) {
+    case AsideReason::None: return "";
+    case AsideReason::ByArtist: return "set aside by hand";
+    case AsideReason::HighError: return "error too high";
+    case AsideReason::FewGoodFrames: return "too few good frames";
+    case AsideReason::NoParallax: return "no parallax";
+    case AsideReason::BehindCamera: return "falls behind a camera";
+  }
+  return "";
+}
+
+const SolvedTrack* Solution::find(int id) const {
+  const auto found = std::lower_bound(tracks.begin(), tracks.end(), id, [](const SolvedTrack& t, int i) { return t.id < i; });
+  return found != tracks.end() && found->id == id ? &*found : nullptr;
+}
+
+const SolvedFrame* Solution::frameAt(int frame) const {
+  if (frames.empty()) return nullptr;
+  const auto index = static_cast<std::size_t>(frame - frames.front().frame);
+  return frame >= frames.front().frame && index < frames.size() ? &frames[index] : nullptr;
+}
+
+int Solution::placedFrames() const {
+  return static_cast<int>(std::count_if(frames.begin(), frames.end(), [](const SolvedFrame& f) { return f.placed; }));
+}
+
+int Solution::keptTracks() const {
+  return static_cast<int>(std::count_if(tracks.begin(), tracks.end(), [](const SolvedTrack& t) { return t.state == TrackState::Kept && !t.holdout; }));
+}
+
+}  // namespace dusky

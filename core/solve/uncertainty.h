@@ -1,0 +1,22 @@
+#pragma once
+#include <array>
+#include <vector>
+
+#include "core/solve/bundle.h"
+
+namespace dusky {
+
+/// One standard deviation of each camera and lens parameter.
+struct CameraUncertainty {
+  std::vector<double> centre;        ///< Root of the mean variance along the three axes, the bundle's units.
+  std::vector<double> rotation_rad;  ///< The same about the three axes.
+  std::array<double, 8> lens{};      ///< Unknown for fixed parameters.
+};
+
+/// Covariance of the cameras at a solved bundle, observations taken as independent with the spread that their residuals show.
+/// The world's position, rotation and scale are taken out (the least-norm gauge over the cameras), so a number says how well a camera is
+/// known relative to the rest of the path. Unknown everywhere where the system is singular beyond that.
+/// Source: Morris, Kanatani and Kanade, "Gauge freedoms and uncertainty modeling for 3D computer vision", CVPR 2001.
+CameraUncertainty cameraUncertainty(const Bundle& bundle, const BundleOptions& options);
+
+}  // namespace dusky

@@ -1,0 +1,35 @@
+#include "core/track/track_set.h"
+
+#include <algorithm>
+
+namespace dusky {
+
+std::string_view describe(StopReason reason) {
+  switch (reason) {
+    case StopReason::EndOfFootage: return "reaches the end of the range";
+    case StopReason::LeftPicture: return "left the picture";
+    case StopReason::Lost: return "no longer looked like itself";
+    case StopReason::Drifted: return "forward and backward disagreed";
+  }
+  return "";
+}
+
+const Observation* Track::at(int frame) const {
+  const auto found = std::lower_bound(observations.begin(), observations.end(), frame, [](const Observation& o, int f) { return o.frame < f; });
+  return found != observations.end() && found->frame == frame ? &*found : nullptr;
+}
+
+const Track* TrackSet::find(int id) const {
+  const auto found = std::lower_bound(tracks.begin(), tracks.end(), id, [](const Track& t, int i) { return t.id < i; });
+  return found != tracks.end() && found->id == id ? &*found : nullptr;
+}
+
+double TrackSet::medianLife() const {
+  if (tracks.empty()) return 0;
+  std::vector<int> lives;
+  for (const Track& track : tracks) lives.push_back(track.life());
+  std::nth_element(lives.begin(), lives.begin() + lives.size() / 2, lives.end());
+  return lives[lives.size() / 2];
+}
+
+}  // namespace dusky
