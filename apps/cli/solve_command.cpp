@@ -7,6 +7,7 @@
 #include "apps/cli/progress_line.h"
 #include "core/base/atomic_file.h"
 #include "core/pipeline/workspace.h"
+#include "core/solve/verdict.h"
 
 namespace dusky::cli {
 namespace {
@@ -72,6 +73,7 @@ void printResult(const Workspace& workspace, const std::vector<DeliveredFile>& f
   fmt::print("tracks   {} kept of {}\n", s.keptTracks(), s.tracks.size());
   fmt::print("RMS      {:.3f} px, holdout {:.3f} px\n", s.rms_px, s.holdout_rms_px);
   fmt::print("focal    {:.1f} ± {:.1f} px\n", s.lens.focal_px, s.lens_sigma[0]);
+  fmt::print("verdict  {}\n", judgeSolution(s).hurt);
   for (const std::string& warning : s.summary.warnings) fmt::print("note     {}\n", warning);
   fmt::print("files    {}\n", fmt::join([&] {
     std::vector<std::string> names;
@@ -82,12 +84,11 @@ void printResult(const Workspace& workspace, const std::vector<DeliveredFile>& f
   fmt::print("time     {:.1f} s\n", seconds);
 }
 
-Result<RunTimings> track(Workspace& workspace, const Progress& progress) {
+Status track(Workspace& workspace, const Progress& progress) {
   const std::string key = tracksKey(workspace.document(), workspace.footage());
   const auto tracks = runTracks(workspace.document(), progress);
   if (!tracks.ok()) return tracks.error();
-  if (const Status taken = workspace.takeTracks(*tracks, key); !taken.ok()) return taken.error();
-  return RunTimings{.decode_s = (*tracks)->summary.decode_s, .track_s = (*tracks)->summary.track_s};
+  return workspace.takeTracks(*tracks, key);
 }
 
 Status solveNow(Workspace& workspace, const Progress& progress) {
@@ -107,13 +108,12 @@ int solve(const Arguments& a, std::stop_token stop) {
 
   Workspace workspace;
   if (const Status ready = prepare(a, workspace); !ready.ok()) return failWith(ready.error());
-  auto timings = track(workspace, progress.part(0, 0.6));
-  if (!timings.ok()) return failWith(timings.error());
+  if (const Status tracked = track(workspace, progress.part(0, 0.6)); !tracked.ok()) return failWith(tracked.error());
   if (const Status solved = solveNow(workspace, progress.part(0.6, 0.97)); !solved.ok()) return failWith(solved.error());
-  timings->solve_s = workspace.solution()->summary.total_s;
-  timings->total_s = watch.seconds();
   const std::filesystem::path folder = a.folder;
-  const auto files = workspace.deliver({.folder = folder}, *timings, progress.part(0.97, 1));
+  const auto job = workspace.deliveryJob(watch.seconds());
+  if (!job.ok()) return failWith(job.error());
+  const auto files = job->run({.folder = folder}, progress.part(0.97, 1));
   if (!files.ok()) return failWith(files.error());
   if (!a.report.empty()) {
     const auto bytes = readFile(folder / "report.json");

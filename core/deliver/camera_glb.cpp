@@ -126,6 +126,12 @@ void addMotion(tinygltf::Model& model, Packer& packer, const DeliveryInput& inpu
   model.animations.push_back(animation);
 }
 
+/// COLOR_0 is linear light in glTF; footage colours are display-referred (IEC 61966-2-1).
+std::uint8_t linearByte(std::uint8_t display) {
+  const double v = display / 255.0;
+  return static_cast<std::uint8_t>(std::lround(255 * (v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4))));
+}
+
 void addPoints(tinygltf::Model& model, Packer& packer, const DeliveryInput& input) {
   std::vector<float> places;
   std::vector<std::uint8_t> colors;
@@ -133,7 +139,7 @@ void addPoints(tinygltf::Model& model, Packer& packer, const DeliveryInput& inpu
     if (track.state != TrackState::Kept) continue;
     const Vec3 p = input.scene.scene_from_solve * track.point;
     for (double c : p) places.push_back(static_cast<float>(c));
-    colors.insert(colors.end(), {track.color.r, track.color.g, track.color.b, 255});
+    colors.insert(colors.end(), {linearByte(track.color.r), linearByte(track.color.g), linearByte(track.color.b), 255});
   }
   if (places.empty()) return;
   tinygltf::Primitive primitive;

@@ -17,12 +17,6 @@ struct Slip {
   Vec2 offset = Vec2::Zero();
 };
 
-std::optional<Vec2> projectView(const ShotRecord::View& view, const Vec3& point) {
-  const Vec3 p = view.pose.toCamera(point);
-  if (p.z() < 1e-9) return std::nullopt;
-  return view.lens.distort(p.hnormalized());
-}
-
 bool visibleIn(const ShotRecord& truth, const ShotRecord::Point& point, int frame, const Vec2& at) {
   if (!point.visible.empty()) return std::binary_search(point.visible.begin(), point.visible.end(), frame);
   return at.x() >= 0 && at.y() >= 0 && at.x() <= truth.width && at.y() <= truth.height;
@@ -34,9 +28,9 @@ std::vector<Slip> slips(const ShotRecord& solved, const ShotRecord& truth, const
     const auto true_view = truth.frames.find(frame);
     if (true_view == truth.frames.end()) continue;
     for (std::size_t k = 0; k < truth.points.size(); ++k) {
-      const auto want = projectView(true_view->second, truth.points[k].xyz);
+      const auto want = project(true_view->second.lens, true_view->second.pose, truth.points[k].xyz);
       if (!want || !visibleIn(truth, truth.points[k], frame, *want)) continue;
-      const auto got = projectView(view, solved_from_truth * truth.points[k].xyz);
+      const auto got = project(view.lens, view.pose, solved_from_truth * truth.points[k].xyz);
       out.push_back({static_cast<int>(k), frame, got ? Vec2(*got - *want) : Vec2(1e4, 1e4)});
     }
   }

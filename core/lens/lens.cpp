@@ -26,6 +26,12 @@ Vec2 Lens::distort(const Vec2& n) const {
           focal_px * (y * radial + p1 * (r2 + 2 * y * y) + 2 * p2 * x * y) + cy_px};
 }
 
+std::optional<Vec2> project(const Lens& lens, const Pose& camera, const Vec3& point) {
+  const Vec3 p = camera.toCamera(point);
+  if (p.z() < 1e-6) return std::nullopt;
+  return lens.distort(p.hnormalized());
+}
+
 LensSlopes lensSlopes(const Lens& lens, const Vec2& n) {
   const double x = n.x(), y = n.y(), r2 = x * x + y * y, f = lens.focal_px;
   const double radial = 1 + r2 * (lens.k1 + r2 * (lens.k2 + r2 * lens.k3));

@@ -37,6 +37,9 @@ struct Lens {
   bool operator==(const Lens&) const = default;
 };
 
+/// The place of a world point in the picture; nothing for a point behind the camera.
+std::optional<Vec2> project(const Lens& lens, const Pose& camera, const Vec3& point);
+
 /// The derivative of distort by (x, y), and by the eight parameters.
 struct LensSlopes {
   Eigen::Matrix2d by_point;

@@ -59,6 +59,15 @@ Result<SolutionPtr> runSolve(const Document& document, const TrackSet& tracks, c
   return solveCamera(tracks, solveOptionsOf(document, tracks.width), progress, on_partial);
 }
 
+Result<std::vector<DeliveredFile>> DeliveryJob::run(const DeliveryOptions& options, const Progress& progress) const {
+  return deliver({footage, *solution, scene, timings, warnings}, options, progress);
+}
+
+DeliveryOptions deliveryOptionsOf(const Document& document) {
+  const DeliverySettings& chosen = document.delivery;
+  return {defaultDeliveryFolder(document), chosen.camera_glb, chosen.points_ply, chosen.camera_csv, chosen.report_json};
+}
+
 std::filesystem::path defaultDeliveryFolder(const Document& document) {
   if (!document.delivery.folder.empty()) return document.delivery.folder;
   const std::filesystem::path footage = document.footage_path;

@@ -17,6 +17,21 @@ std::string solveKey(const Document& document, const FootageInfo& footage);
 Result<TrackSetPtr> runTracks(const Document& document, const Progress& progress, const std::function<void(TrackSetPtr)>& on_partial = {});
 Result<SolutionPtr> runSolve(const Document& document, const TrackSet& tracks, const Progress& progress,
                              const std::function<void(SolutionPtr)>& on_partial = {});
+/// A delivery as a value: safe to run on a worker thread while the artist goes on.
+struct DeliveryJob {
+  FootageInfo footage;
+  SolutionPtr solution;
+  SceneFrame scene;
+  RunTimings timings;
+  std::vector<std::string> warnings;  ///< Besides the solution's own.
+
+  /// Errors: as deliver().
+  Result<std::vector<DeliveredFile>> run(const DeliveryOptions& options, const Progress& progress) const;
+};
+
+/// The document's delivery settings, the folder made definite.
+DeliveryOptions deliveryOptionsOf(const Document& document);
+
 /// The folder that a delivery goes to when none is set: beside the footage, named after it.
 std::filesystem::path defaultDeliveryFolder(const Document& document);
 

@@ -133,12 +133,16 @@ StepStatus Workspace::status(Step step) const {
   return {};
 }
 
-Result<std::vector<DeliveredFile>> Workspace::deliver(const DeliveryOptions& options, const RunTimings& timings, const Progress& progress) const {
+Result<DeliveryJob> Workspace::deliveryJob(double total_s) const {
   const auto frame = scene();
   if (!frame.ok()) return frame.error();
-  std::vector<std::string> warnings;
-  if (tracks_) warnings = tracks_->summary.warnings;
-  return dusky::deliver({footage_, *solution_, *frame, timings, warnings}, options, progress);
+  DeliveryJob job{.footage = footage_, .solution = solution_, .scene = *frame, .timings = {.solve_s = solution_->summary.total_s, .total_s = total_s}, .warnings = {}};
+  if (tracks_) {
+    job.timings.decode_s = tracks_->summary.decode_s;
+    job.timings.track_s = tracks_->summary.track_s;
+    job.warnings = tracks_->summary.warnings;
+  }
+  return job;
 }
 
 }  // namespace dusky

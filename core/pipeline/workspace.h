@@ -49,8 +49,8 @@ class Workspace {
   StepStatus status(Step step) const;
   /// The world as picked or guessed; an error when a pick cannot be used.
   Result<SceneFrame> scene() const;
-  /// Everything a delivery needs, or why there is none.
-  Result<std::vector<DeliveredFile>> deliver(const DeliveryOptions& options, const RunTimings& timings, const Progress& progress) const;
+  /// Everything a delivery needs, or why there is none. `total_s` is the wall time to report, when it is known.
+  Result<DeliveryJob> deliveryJob(double total_s = kUnknown) const;
 
  private:
   Status afterChange();

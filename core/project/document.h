@@ -4,6 +4,7 @@
 
 #include "core/base/result.h"
 #include "core/scene/scene.h"
+#include "core/scene/test_object.h"
 #include "core/solve/solve_camera.h"
 #include "core/track/follow_features.h"
 
@@ -16,17 +17,6 @@ struct LensSettings {
   double sensor_mm = 36.0;  ///< Width of the sensor, 1 to 100.
   bool distortion = true;   ///< Whether distortion may be released.
   bool operator==(const LensSettings&) const = default;
-};
-
-enum class ObjectShape { Cone, Cube };
-
-/// A solid test object standing in the scene; places and sizes in scene units.
-struct TestObject {
-  int id = 0;
-  ObjectShape shape = ObjectShape::Cone;
-  int track = 0;      ///< The track it stands on.
-  double size = 0.3;  ///< Height, > 0.
-  bool operator==(const TestObject&) const = default;
 };
 
 struct DeliverySettings {

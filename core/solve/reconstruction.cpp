@@ -25,12 +25,6 @@ Reconstruction makeReconstruction(const TrackSet& tracks, const std::vector<int>
   return work;
 }
 
-std::optional<Vec2> project(const Lens& lens, const Pose& camera, const Vec3& point) {
-  const Vec3 p = camera.toCamera(point);
-  if (p.z() < 1e-6) return std::nullopt;
-  return lens.distort(p.hnormalized());
-}
-
 std::optional<Placed> placeTrack(const Reconstruction& work, const WorkTrack& track, bool only_used) {
   std::vector<Sighting> sightings;
   for (const WorkObservation& o : track.observations) {

@@ -38,9 +38,6 @@ struct Reconstruction {
 
 Reconstruction makeReconstruction(const TrackSet& tracks, const std::vector<int>& set_aside_ids, double holdout_share, std::uint64_t seed);
 
-/// The reprojection of a point in a camera; nothing behind it.
-std::optional<Vec2> project(const Lens& lens, const Pose& camera, const Vec3& point);
-
 /// Least-squares place of one track from its placed cameras (all observations, or the used ones only), the parallax of it.
 struct Placed { Vec3 point; double parallax_rad; };
 std::optional<Placed> placeTrack(const Reconstruction& work, const WorkTrack& track, bool only_used);

@@ -1,0 +1,109 @@
+#include "core/scene/test_object.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace dusky {
+namespace {
+
+constexpr double kTau = 6.283185307179586;
+
+SolidFace face(const Vec3& a, const Vec3& b, const Vec3& c) { return {{a, b, c}, (b - a).cross(c - a).normalized()}; }
+
+/// A cone of height 1 and width 0.6 on the origin.
+std::vector<SolidFace> unitCone() {
+  constexpr int kSides = 24, kRings = 3;
+  std::vector<SolidFace> faces;
+  const auto at = [](int side, double height) {
+    const double angle = kTau * side / kSides, radius = 0.3 * (1 - height);
+    return Vec3(radius * std::cos(angle), height, radius * std::sin(angle));
+  };
+  for (int side = 0; side < kSides; ++side) {
+    faces.push_back(face(Vec3::Zero(), at(side, 0), at(side + 1, 0)));
+    for (int ring = 0; ring < kRings; ++ring) {
+      const double low = static_cast<double>(ring) / kRings, high = (ring + 1.0) / kRings;
+      const Vec3 a = at(side, low), b = at(side + 1, low), c = at(side + 1, high), d = at(side, high);
+      faces.push_back(face(a, d, b));
+      if (ring + 1 < kRings) faces.push_back(face(b, d, c));
+    }
+  }
+  return faces;
+}
+
+/// A cube of side 1 standing on the origin, each side cut into 3 x 3 squares.
+std::vector<SolidFace> unitCube() {
+  constexpr int kCuts = 3;
+  std::vector<SolidFace> faces;
+  for (int axis = 0; axis < 3; ++axis) {
+    for (double side : {-0.5, 0.5}) {
+      const int u = (axis + 1) % 3, v = (axis + 2) % 3;
+      const auto at = [&](int i, int j) {
+        Vec3 p;
+        p[axis] = side;
+        p[u] = static_cast<double>(i) / kCuts - 0.5;
+        p[v] = static_cast<double>(j) / kCuts - 0.5;
+        return Vec3(p + Vec3(0, 0.5, 0));
+      };
+      for (int i = 0; i < kCuts; ++i) {
+        for (int j = 0; j < kCuts; ++j) {
+          const Vec3 a = at(i, j), b = at(i + 1, j), c = at(i + 1, j + 1), d = at(i, j + 1);
+          faces.push_back(side > 0 ? face(a, b, c) : face(a, c, b));
+          faces.push_back(side > 0 ? face(a, c, d) : face(a, d, c));
+        }
+      }
+    }
+  }
+  return faces;
+}
+
+double roundedTo125(double value) {
+  const double power = std::pow(10, std::floor(std::log10(value)));
+  const double digit = value / power;
+  return power * (digit < 1.5 ? 1 : digit < 3.5 ? 2 : digit < 7.5 ? 5 : 10);
+}
+
+}  // namespace
+
+std::vector<SolidFace> solidOf(const TestObject& object, const Solution& solution, const SceneFrame& scene) {
+  const SolvedTrack* track = solution.find(object.track);
+  if (!track || track->state == TrackState::Unplaced) return {};
+  const Vec3 foot = scene.scene_from_solve * track->point;
+  std::vector<SolidFace> faces = object.shape == ObjectShape::Cone ? unitCone() : unitCube();
+  for (SolidFace& f : faces) {
+    for (Vec3& corner : f.corners) corner = foot + object.size * corner;
+  }
+  return faces;
+}
+
+double usualSize(const Solution& solution, const SceneFrame& scene, int track) {
+  const SolvedTrack* found = solution.find(track);
+  std::vector<double> distances;
+  for (const SolvedFrame& frame : solution.frames) {
+    if (frame.placed && found) distances.push_back(scene.scene_from_solve.scale * (frame.pose.centre - found->point).norm());
+  }
+  if (distances.empty()) return 0.3;
+  std::nth_element(distances.begin(), distances.begin() + distances.size() / 2, distances.end());
+  return roundedTo125(std::max(1e-6, 0.1 * distances[distances.size() / 2]));
+}
+
+std::vector<std::array<Vec3, 2>> groundGrid(double spacing, int reach) {
+  std::vector<std::array<Vec3, 2>> lines;
+  for (int i = -reach; i <= reach; ++i) {
+    const double a = i * spacing, end = reach * spacing;
+    lines.push_back({Vec3(a, 0, -end), Vec3(a, 0, end)});
+    lines.push_back({Vec3(-end, 0, a), Vec3(end, 0, a)});
+  }
+  return lines;
+}
+
+double gridSpacing(const Solution& solution, const SceneFrame& scene) {
+  std::vector<double> reaches;
+  for (const SolvedTrack& track : solution.tracks) {
+    if (track.state == TrackState::Kept) reaches.push_back((scene.scene_from_solve * track.point).norm());
+  }
+  if (reaches.empty()) return 1.0;
+  std::nth_element(reaches.begin(), reaches.begin() + reaches.size() / 2, reaches.end());
+  return roundedTo125(std::max(1e-9, reaches[reaches.size() / 2] / 5));
+}
+
+}  // namespace dusky

@@ -1,0 +1,39 @@
+#pragma once
+#include <array>
+#include <vector>
+
+#include "core/scene/scene.h"
+
+namespace dusky {
+
+enum class ObjectShape { Cone, Cube };
+
+/// A solid test object standing in the scene; sizes in scene units.
+struct TestObject {
+  int id = 0;
+  ObjectShape shape = ObjectShape::Cone;
+  int track = 0;      ///< The track it stands on.
+  double size = 0.3;  ///< Height, > 0.
+  bool operator==(const TestObject&) const = default;
+};
+
+/// A flat piece of a solid, in scene coordinates; corners anticlockwise seen from outside, |normal| = 1 outwards.
+struct SolidFace {
+  std::array<Vec3, 3> corners;
+  Vec3 normal = Vec3::UnitY();
+};
+
+/// The object's surface, upright on its track; empty when the track has no place. Faces are small enough to be drawn as
+/// straight triangles through a lens with usual distortion.
+std::vector<SolidFace> solidOf(const TestObject& object, const Solution& solution, const SceneFrame& scene);
+
+/// A height that looks right beside the track: a tenth of its distance from the middle camera, in scene units, rounded to 1, 2 or 5.
+double usualSize(const Solution& solution, const SceneFrame& scene, int track);
+
+/// Ends of lines of the ground grid (y = 0) in scene coordinates, `reach` lines to each side of the origin, `spacing` apart.
+std::vector<std::array<Vec3, 2>> groundGrid(double spacing, int reach);
+
+/// A grid spacing of 1, 2 or 5 times a power of ten so that about ten lines lie under the kept points.
+double gridSpacing(const Solution& solution, const SceneFrame& scene);
+
+}  // namespace dusky

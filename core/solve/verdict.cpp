@@ -1,0 +1,105 @@
+#include "core/solve/verdict.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace dusky {
+namespace {
+
+constexpr int kThin = 20;
+constexpr double kStandsOut = 1.6;  // times the median frame's error
+constexpr std::size_t kMostTracks = 12;
+
+std::string framesText(int first, int last) { return first == last ? fmt::format("Frame {}", first) : fmt::format("Frames {}–{}", first, last); }
+
+/// First and last of the longest run of frames for which `holds`; 0, 0 when there is none.
+template <class Holds>
+std::pair<int, int> longestRun(const Solution& solution, const Holds& holds) {
+  int first = 0, last = 0, begin = 0;
+  bool inside = false;
+  for (const SolvedFrame& frame : solution.frames) {
+    if (!holds(frame)) {
+      inside = false;
+      continue;
+    }
+    if (!inside) begin = frame.frame;
+    inside = true;
+    if (first == 0 || frame.frame - begin > last - first) first = begin, last = frame.frame;
+  }
+  return {first, last};
+}
+
+/// Kept tracks with the largest squared error within the frames, worst first.
+std::vector<int> worstTracks(const Solution& solution, int first, int last) {
+  std::vector<std::pair<double, int>> sums;
+  for (const SolvedTrack& track : solution.tracks) {
+    if (track.state != TrackState::Kept) continue;
+    double sum = 0;
+    for (const TrackError& e : track.errors) {
+      if (e.frame >= first && e.frame <= last && e.used) sum += e.error_px * e.error_px;
+    }
+    if (sum > 0) sums.emplace_back(-sum, track.id);
+  }
+  std::sort(sums.begin(), sums.end());
+  std::vector<int> ids;
+  for (std::size_t i = 0; i < std::min(sums.size(), kMostTracks); ++i) ids.push_back(sums[i].second);
+  return ids;
+}
+
+double medianFrameError(const Solution& solution) {
+  std::vector<double> errors;
+  for (const SolvedFrame& frame : solution.frames) {
+    if (frame.placed && !std::isnan(frame.rms_px)) errors.push_back(frame.rms_px);
+  }
+  if (errors.empty()) return kUnknown;
+  std::nth_element(errors.begin(), errors.begin() + errors.size() / 2, errors.end());
+  return errors[errors.size() / 2];
+}
+
+double shareOfError(const Solution& solution, int first, int last) {
+  double inside = 0, all = 0;
+  for (const SolvedFrame& frame : solution.frames) {
+    if (!frame.placed || frame.tracks == 0) continue;
+    const double squares = frame.tracks * frame.rms_px * frame.rms_px;
+    all += squares;
+    if (frame.frame >= first && frame.frame <= last) inside += squares;
+  }
+  return all > 0 ? inside / all : 0;
+}
+
+}  // namespace
+
+Verdict judgeSolution(const Solution& solution) {
+  Verdict verdict;
+  for (const SolvedFrame& frame : solution.frames) {
+    if (!frame.placed || (verdict.thinnest_frame != 0 && frame.tracks >= verdict.thinnest_tracks)) continue;
+    verdict.thinnest_tracks = frame.tracks;
+    verdict.thinnest_frame = frame.frame;
+  }
+  const auto about = [&](std::pair<int, int> frames, std::string sentence) {
+    verdict.hurt_first = frames.first, verdict.hurt_last = frames.second;
+    verdict.hurt_tracks = worstTracks(solution, frames.first, frames.second);
+    verdict.hurt = std::move(sentence);
+    return verdict;
+  };
+  const auto missing = longestRun(solution, [](const SolvedFrame& f) { return !f.placed; });
+  if (missing.first) return about(missing, fmt::format("{} have no camera: too few tracks there.", framesText(missing.first, missing.second)));
+  if (solution.holdout_rms_px > 1.3 * solution.rms_px) {
+    const auto [first, last] = std::pair{solution.frames.front().frame, solution.frames.back().frame};
+    return about({first, last}, fmt::format("Holdout is {:.1f} × the RMS: the solve fits its own tracks better than the set.", solution.holdout_rms_px / solution.rms_px));
+  }
+  const auto thin = longestRun(solution, [](const SolvedFrame& f) { return f.placed && f.tracks < kThin; });
+  if (thin.first) return about(thin, fmt::format("{} hang on fewer than {} tracks.", framesText(thin.first, thin.second), kThin));
+  const double usual = medianFrameError(solution);
+  const auto loud = longestRun(solution, [&](const SolvedFrame& f) { return f.placed && f.rms_px > kStandsOut * usual; });
+  if (loud.first) {
+    return about(loud, fmt::format("{} carry {:.0f} % of the error.", framesText(loud.first, loud.second), 100 * shareOfError(solution, loud.first, loud.second)));
+  }
+  verdict.hurt = "Nothing stands out.";
+  verdict.fine = true;
+  return verdict;
+}
+
+}  // namespace dusky
