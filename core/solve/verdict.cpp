@@ -71,6 +71,12 @@ double shareOfError(const Solution& solution, int first, int last) {
 
 }  // namespace
 
+double usualErrorTop(const Solution& solution) {
+  if (!(solution.rms_px > 1e-6)) return 1.0;
+  const double wanted = 5 * solution.rms_px, power = std::pow(10, std::floor(std::log10(wanted))), digit = wanted / power;
+  return power * (digit < 1.5 ? 1 : digit < 3.5 ? 2 : digit < 7.5 ? 5 : 10);
+}
+
 Verdict judgeSolution(const Solution& solution) {
   Verdict verdict;
   for (const SolvedFrame& frame : solution.frames) {

@@ -1,0 +1,198 @@
+#include "apps/desktop/app/main_window.h"
+
+#include <QActionGroup>
+#include <QCloseEvent>
+#include <QDragEnterEvent>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QFrame>
+#include <QLabel>
+#include <QMenu>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QSettings>
+#include <QStackedWidget>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include "apps/desktop/app/theme.h"
+#include "apps/desktop/cards/verdict_line.h"
+#include "apps/desktop/cards/welcome.h"
+#include "apps/desktop/errormap/error_map.h"
+#include "apps/desktop/plate/plate_view.h"
+#include "apps/desktop/steps/steps_panel.h"
+
+namespace dusky::desktop {
+
+MainWindow::MainWindow(QWidget* parent)
+    : QMainWindow(parent), track_actions_(new TrackActions(session_, this)), track_menu_(new QMenu(this)), space_modes_(new QActionGroup(this)) {
+  setAcceptDrops(true);
+  resize(1280, 800);
+  track_actions_->fill(*track_menu_);
+  makeActions();
+  makeViews();
+  makeMenus();
+  connectModel();
+  refreshRecent();
+  refreshTitle();
+  refreshActions();
+}
+
+/// Views go before the session that they look at.
+MainWindow::~MainWindow() { delete takeCentralWidget(); }
+
+QString MainWindow::demoPath() { return QStringLiteral(DUSKY_DEMO_SHOT); }
+
+QWidget* MainWindow::makeNotice() {
+  notice_ = new QFrame;
+  notice_->setObjectName("notice");
+  notice_text_ = new QLabel;
+  notice_text_->setWordWrap(true);
+  notice_text_->setObjectName("noticeText");
+  auto* close = new QToolButton;
+  close->setIcon(icon("close"));
+  close->setIconSize({12, 12});
+  close->setToolTip(tr("Close this message."));
+  connect(close, &QToolButton::clicked, notice_, &QFrame::hide);
+  auto* line = new QHBoxLayout(notice_);
+  line->setContentsMargins(14, 6, 8, 6);
+  line->addWidget(notice_text_, 1);
+  line->addWidget(close);
+  notice_->hide();
+  return notice_;
+}
+
+void MainWindow::showNotice(const QString& sentence) {
+  notice_text_->setText(sentence);
+  notice_->show();
+}
+
+QString MainWindow::notice() const { return notice_->isHidden() ? QString() : notice_text_->text(); }
+
+void MainWindow::connectModel() {
+  connect(&session_.model, &DocumentModel::opened, this, &MainWindow::shotOpened);
+  connect(&session_.model, &DocumentModel::problem, this, &MainWindow::showNotice);
+  connect(&session_.jobs, &Jobs::openFailed, this, &MainWindow::showNotice);
+  connect(&session_.jobs, &Jobs::changed, this, &MainWindow::refreshActions);
+  connect(&session_.jobs, &Jobs::finished, this, &MainWindow::jobFinished);
+  connect(&session_.model, &DocumentModel::documentChanged, this, [this] {
+    const FootageInfo& info = session_.model.workspace().footage();
+    if (session_.model.hasFootage()) session_.playback.setRange(session_.model.firstFrame(), session_.model.lastFrame(), info.fps);
+    refreshTitle();
+    refreshActions();
+  });
+  connect(&session_.model, &DocumentModel::resultsChanged, this, [this] {
+    refreshActions();
+    const SolutionPtr solution = session_.model.solution();
+    if (!solution || session_.model.partial() || solution == scaled_for_) return;
+    scaled_for_ = solution;
+    session_.view.setErrorTop(usualErrorTop(*solution));
+  });
+}
+
+void MainWindow::shotOpened() {
+  const FootageInfo& info = session_.model.workspace().footage();
+  notice_->hide();
+  scaled_for_.reset();
+  session_.playback.pause();
+  session_.frames.setFootage(QString::fromStdString(session_.model.document().footage_path), info.first, info.last);
+  session_.playback.setRange(session_.model.firstFrame(), session_.model.lastFrame(), info.fps);
+  session_.playback.setFrame(session_.model.firstFrame());
+  pages_->setCurrentIndex(1);
+  steps_->openStep(session_.model.workspace().solution() ? Step::Scene : session_.model.workspace().tracks() ? Step::Solve : Step::Tracks);
+  const Workspace& workspace = session_.model.workspace();
+  remember(QString::fromStdString(workspace.hasFile() ? workspace.filePath().string() : session_.model.document().footage_path));
+}
+
+void MainWindow::jobFinished(bool well) {
+  refreshActions();
+  const Workspace& workspace = session_.model.workspace();
+  // The next thing to do stands open.
+  if (!well || !session_.model.hasFootage()) return;
+  if (steps_->opened() == Step::Tracks && workspace.status(Step::Tracks).state == StepState::Current) steps_->openStep(Step::Solve);
+  if (steps_->opened() == Step::Solve && workspace.status(Step::Solve).state == StepState::Current) steps_->openStep(Step::Scene);
+}
+
+void MainWindow::open(const QString& path) {
+  if (path.isEmpty() || session_.jobs.busy()) return;
+  if (!mayLeave()) return;
+  session_.jobs.open(path);
+}
+
+void MainWindow::chooseFootage() {
+  open(QFileDialog::getOpenFileName(this, tr("Open footage: a movie, or one picture of a sequence"), {},
+                                    tr("Footage (*.mp4 *.mov *.mkv *.avi *.mxf *.webm *.m4v *.png *.jpg *.jpeg *.tif *.tiff *.exr);;All files (*)")));
+}
+
+void MainWindow::chooseProject() { open(QFileDialog::getOpenFileName(this, tr("Open project"), {}, tr("Dusky Moth projects (*.moth)"))); }
+
+bool MainWindow::saveTo(const QString& path) {
+  if (!session_.model.saveAs(path)) return false;
+  remember(path);
+  return true;
+}
+
+bool MainWindow::save() {
+  // With a file, every edit is saved as it is made; there is nothing left to write.
+  return session_.model.workspace().hasFile() || saveAs();
+}
+
+bool MainWindow::saveAs() {
+  const QFileInfo footage(QString::fromStdString(session_.model.document().footage_path));
+  QString path = QFileDialog::getSaveFileName(this, tr("Save project as"), footage.completeBaseName() + ".moth", tr("Dusky Moth projects (*.moth)"));
+  if (path.isEmpty()) return false;
+  if (!path.endsWith(".moth")) path += ".moth";
+  return saveTo(path);
+}
+
+bool MainWindow::mayLeave() {
+  if (!session_.model.unsaved()) return true;
+  const auto answer = QMessageBox::question(this, tr("Save this shot?"), tr("This shot has no project file yet. Save it before it is closed?"),
+                                            QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
+  if (answer == QMessageBox::Save) return save();
+  return answer == QMessageBox::Discard;
+}
+
+void MainWindow::closeEvent(QCloseEvent* event) {
+  if (!mayLeave()) return event->ignore();
+  session_.jobs.cancel();
+  event->accept();
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
+  if (event->mimeData()->hasUrls() && event->mimeData()->urls().front().isLocalFile()) event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event) { open(event->mimeData()->urls().front().toLocalFile()); }
+
+void MainWindow::refreshTitle() {
+  const Workspace& workspace = session_.model.workspace();
+  if (!session_.model.hasFootage()) return setWindowTitle(tr("Dusky Moth"));
+  const QString name = QString::fromStdString((workspace.hasFile() ? workspace.filePath() : std::filesystem::path(session_.model.document().footage_path)).filename().string());
+  setWindowTitle(tr("%1 · %2 – Dusky Moth").arg(name, workspace.hasFile() ? tr("saved") : tr("not saved yet")));
+}
+
+QStringList MainWindow::recent() const { return QSettings("Dusky Moth", "dusky-moth").value("recent").toStringList(); }
+
+void MainWindow::remember(const QString& path) {
+  QStringList paths = recent();
+  const QString whole = QFileInfo(path).absoluteFilePath();
+  paths.removeAll(whole);
+  paths.prepend(whole);
+  QSettings("Dusky Moth", "dusky-moth").setValue("recent", paths.mid(0, 8));
+  refreshRecent();
+}
+
+void MainWindow::refreshRecent() {
+  recent_menu_->clear();
+  QStringList there;
+  for (const QString& path : recent()) {
+    if (!QFileInfo::exists(path)) continue;
+    there << path;
+    connect(recent_menu_->addAction(path), &QAction::triggered, this, [this, path] { open(path); });
+  }
+  recent_menu_->setEnabled(!there.isEmpty());
+  welcome_->setRecent(there);
+}
+
+}  // namespace dusky::desktop

@@ -1,0 +1,162 @@
+#include <QAction>
+#include <QActionGroup>
+#include <QMenuBar>
+#include <QMessageBox>
+
+#include "apps/desktop/app/main_window.h"
+#include "apps/desktop/app/theme.h"
+#include "apps/desktop/cards/cheat_sheet.h"
+#include "apps/desktop/space/space_view.h"
+#include "apps/desktop/steps/steps_panel.h"
+
+namespace dusky::desktop {
+
+QAction* MainWindow::action(const QString& text, const QString& tip, const QKeySequence& key, const char* icon_name) {
+  auto* made = new QAction(text, this);
+  made->setShortcut(key);
+  made->setToolTip(key.isEmpty() ? tip : tr("%1 (%2)").arg(tip, key.toString(QKeySequence::NativeText)));
+  if (icon_name) made->setIcon(icon(icon_name));
+  return made;
+}
+
+QAction* MainWindow::switchAction(const QString& text, const QString& tip, const QKeySequence& key, const char* icon_name, bool (ViewSettings::*get)() const,
+                                  void (ViewSettings::*set)(bool)) {
+  QAction* made = action(text, tip, key, icon_name);
+  made->setCheckable(true);
+  made->setChecked((session_.view.*get)());
+  connect(made, &QAction::toggled, &session_.view, set);
+  connect(&session_.view, &ViewSettings::changed, made, [this, made, get] { made->setChecked((session_.view.*get)()); });
+  return made;
+}
+
+QAction* MainWindow::spaceMode(Eye::Mode mode, const QString& text, const QString& tip, const QKeySequence& key, const char* icon_name) {
+  QAction* made = action(text, tip, key, icon_name);
+  made->setCheckable(true);
+  space_modes_->addAction(made);
+  connect(made, &QAction::triggered, this, [this, mode] { space_->setMode(mode); });
+  return made;
+}
+
+void MainWindow::makeActions() {
+  open_footage_ = action(tr("Open footage…"), tr("A movie or an image sequence."), QKeySequence::Open);
+  open_project_ = action(tr("Open project…"), tr("A .moth file."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_O));
+  open_demo_ = action(tr("Open the demo shot"), tr("A walk along a ferry landing at dusk."), {});
+  save_ = action(tr("Save project"), tr("Gives the shot a project file; from then on every change is saved as it is made."), QKeySequence::Save);
+  save_as_ = action(tr("Save project as…"), tr("Goes on in another file."), QKeySequence::SaveAs);
+  quit_ = action(tr("Quit"), tr("Closes the window."), QKeySequence::Quit);
+  undo_ = action(tr("Undo"), tr("Takes the last change back."), QKeySequence::Undo);
+  redo_ = action(tr("Redo"), tr("Makes it again."), QKeySequence::Redo);
+  track_ = action(tr("Track features"), tr("Finds features and follows them."), QKeySequence(Qt::CTRL | Qt::Key_T));
+  solve_ = action(tr("Solve camera"), tr("Camera, lens and points; tracks first where needed."), QKeySequence(Qt::CTRL | Qt::Key_R));
+  deliver_ = action(tr("Deliver"), tr("Writes the files chosen in the Deliver step."), QKeySequence(Qt::CTRL | Qt::Key_D));
+  cancel_ = action(tr("Cancel what runs"), tr("Stops the running step."), QKeySequence(Qt::CTRL | Qt::Key_Period));
+  box_ = action(tr("Select by box"), tr("Drag a box to select."), {}, "box");
+  lasso_ = action(tr("Select by lasso"), tr("Draw round what to select."), QKeySequence(Qt::Key_Q), "lasso");
+  fit_ = action(tr("Fit the plate"), tr("The whole picture in the view."), QKeySequence(Qt::Key_F), "fit");
+  actual_ = action(tr("Plate one to one"), tr("One px of footage on one px of screen."), QKeySequence(Qt::Key_1), "actual");
+  tracks_ = switchAction(tr("Show tracks"), tr("Tracks and points in Plate and Space."), QKeySequence(Qt::Key_T), "tracks", &ViewSettings::tracksShown, &ViewSettings::showTracks);
+  aside_ = switchAction(tr("Show tracks set aside"), tr("Also those that take no part."), QKeySequence(Qt::Key_H), "aside", &ViewSettings::asideShown, &ViewSettings::showAside);
+  grid_ = switchAction(tr("Ground grid on the plate"), tr("The ground plane, drawn through the solved lens."), QKeySequence(Qt::Key_G), "grid", &ViewSettings::gridShown, &ViewSettings::showGrid);
+  objects_ = switchAction(tr("Show test objects"), tr("Cones and cubes in Plate and Space."), QKeySequence(Qt::Key_O), "solid", &ViewSettings::objectsShown, &ViewSettings::showObjects);
+  colors_ = switchAction(tr("Points in picture colours"), tr("Picture colours instead of error colours in Space."), QKeySequence(Qt::Key_C), "picture-colors", &ViewSettings::pictureColors,
+                         &ViewSettings::setPictureColors);
+  orbit_ = spaceMode(Eye::Mode::Orbit, tr("Space: orbit"), tr("Look round the set."), QKeySequence(Qt::Key_2), "orbit");
+  top_ = spaceMode(Eye::Mode::Top, tr("Space: from above"), tr("Straight down on the ground."), QKeySequence(Qt::Key_3), "top");
+  through_ = spaceMode(Eye::Mode::Camera, tr("Space: through the camera"), tr("As the solved camera sees it in this frame, without lens distortion."), QKeySequence(Qt::Key_4), "through");
+  orbit_->setChecked(true);
+  frame_all_ = action(tr("Space: everything in view"), tr("Moves back until the set fits."), QKeySequence(Qt::Key_A), "frame-all");
+
+  auto* tools = new QActionGroup(this);
+  for (QAction* tool : {box_, lasso_}) {
+    tool->setCheckable(true);
+    tools->addAction(tool);
+  }
+  box_->setChecked(true);
+  connect(tools, &QActionGroup::triggered, this, [this](QAction* tool) { session_.view.setTool(tool == lasso_ ? ViewSettings::Tool::Lasso : ViewSettings::Tool::Box); });
+  connect(open_footage_, &QAction::triggered, this, &MainWindow::chooseFootage);
+  connect(open_project_, &QAction::triggered, this, &MainWindow::chooseProject);
+  connect(open_demo_, &QAction::triggered, this, [this] { open(demoPath()); });
+  connect(save_, &QAction::triggered, this, &MainWindow::save);
+  connect(save_as_, &QAction::triggered, this, &MainWindow::saveAs);
+  connect(quit_, &QAction::triggered, this, &QWidget::close);
+  connect(undo_, &QAction::triggered, &session_.model, &DocumentModel::undo);
+  connect(redo_, &QAction::triggered, &session_.model, &DocumentModel::redo);
+  connect(track_, &QAction::triggered, &session_.jobs, &Jobs::runTracks);
+  connect(solve_, &QAction::triggered, &session_.jobs, &Jobs::runSolve);
+  connect(deliver_, &QAction::triggered, this, [this] {
+    steps_->openStep(Step::Deliver);
+    session_.jobs.deliver();
+  });
+  connect(cancel_, &QAction::triggered, &session_.jobs, &Jobs::cancel);
+}
+
+void MainWindow::makeMenus() {
+  QMenu* file = menuBar()->addMenu(tr("File"));
+  file->addActions({open_footage_, open_project_});
+  recent_menu_ = file->addMenu(tr("Open recent"));
+  file->addAction(open_demo_);
+  file->addSeparator();
+  file->addActions({save_, save_as_});
+  file->addSeparator();
+  file->addAction(quit_);
+  QMenu* edit = menuBar()->addMenu(tr("Edit"));
+  edit->addActions({undo_, redo_});
+  edit->addSeparator();
+  edit->addActions({track_actions_->select_all, track_actions_->select_others, track_actions_->select_none});
+  edit->addSeparator();
+  track_actions_->fill(*edit);
+  QMenu* shot = menuBar()->addMenu(tr("Shot"));
+  shot->addActions({track_, solve_, deliver_});
+  shot->addSeparator();
+  shot->addAction(cancel_);
+  shot->addSeparator();
+  Playback& playback = session_.playback;
+  const auto time = [&](const QString& text, const QList<QKeySequence>& keys, auto&& slot) {
+    QAction* made = shot->addAction(text);
+    made->setShortcuts(keys);
+    connect(made, &QAction::triggered, this, slot);
+  };
+  time(tr("Play or pause"), {QKeySequence(Qt::Key_Space)}, [&playback] { playback.toggle(); });
+  time(tr("Play"), {QKeySequence(Qt::Key_L)}, [&playback] { playback.play(1); });
+  time(tr("Stop"), {QKeySequence(Qt::Key_K)}, [&playback] { playback.pause(); });
+  time(tr("Play back"), {QKeySequence(Qt::Key_J)}, [&playback] { playback.play(-1); });
+  time(tr("One frame back"), {QKeySequence(Qt::Key_Left)}, [&playback] { playback.step(-1); });
+  time(tr("One frame on"), {QKeySequence(Qt::Key_Right)}, [&playback] { playback.step(1); });
+  time(tr("First frame"), {QKeySequence(Qt::Key_Home)}, [&playback] { playback.pause(), playback.setFrame(playback.first()); });
+  time(tr("Last frame"), {QKeySequence(Qt::Key_End)}, [&playback] { playback.pause(), playback.setFrame(playback.last()); });
+  QMenu* view = menuBar()->addMenu(tr("View"));
+  view->addActions({box_, lasso_});
+  view->addSeparator();
+  view->addActions({fit_, actual_, tracks_, aside_, grid_, objects_});
+  view->addSeparator();
+  view->addActions({orbit_, top_, through_, frame_all_, colors_});
+  QMenu* help = menuBar()->addMenu(tr("Help"));
+  QAction* keys = help->addAction(tr("Keys and gestures"));
+  keys->setShortcut(QKeySequence(Qt::Key_F1));
+  connect(keys, &QAction::triggered, this, [this] {
+    auto* sheet = new CheatSheet(this);
+    sheet->setAttribute(Qt::WA_DeleteOnClose);
+    sheet->show();
+  });
+  connect(help->addAction(tr("About Dusky Moth")), &QAction::triggered, this, [this] {
+    QMessageBox::about(this, tr("About Dusky Moth"), tr("Dusky Moth 0.1\n\nFinds the camera that shot a piece of footage.\nFree software under the GNU General Public License, version 3 or later."));
+  });
+  for (QMenu* menu : {file, edit, shot, view, help}) menu->setToolTipsVisible(true);
+}
+
+void MainWindow::refreshActions() {
+  const bool footage = session_.model.hasFootage(), idle = !session_.jobs.busy();
+  const UndoStack& stack = session_.model.workspace().undoStack();
+  undo_->setEnabled(stack.canUndo());
+  redo_->setEnabled(stack.canRedo());
+  undo_->setText(stack.canUndo() ? tr("Undo: %1").arg(QString::fromStdString(stack.undoName())) : tr("Undo"));
+  redo_->setText(stack.canRedo() ? tr("Redo: %1").arg(QString::fromStdString(stack.redoName())) : tr("Redo"));
+  for (QAction* opening : {open_footage_, open_project_, open_demo_}) opening->setEnabled(idle);
+  for (QAction* run : {track_, solve_}) run->setEnabled(footage && idle);
+  deliver_->setEnabled(idle && session_.model.solution() && !session_.model.partial());
+  cancel_->setEnabled(!idle);
+  save_->setEnabled(footage);
+  save_as_->setEnabled(footage);
+}
+
+}  // namespace dusky::desktop

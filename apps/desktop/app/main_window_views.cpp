@@ -1,0 +1,155 @@
+#include <QComboBox>
+#include <QLabel>
+#include <QSlider>
+#include <QSplitter>
+#include <QStackedWidget>
+#include <QVBoxLayout>
+
+#include "apps/desktop/app/main_window.h"
+#include "apps/desktop/app/scale_control.h"
+#include "apps/desktop/app/view_frame.h"
+#include "apps/desktop/cards/transport.h"
+#include "apps/desktop/cards/verdict_line.h"
+#include "apps/desktop/cards/welcome.h"
+#include "apps/desktop/errormap/error_map.h"
+#include "apps/desktop/plate/plate_view.h"
+#include "apps/desktop/space/space_view.h"
+#include "apps/desktop/steps/steps_panel.h"
+
+namespace dusky::desktop {
+namespace {
+
+QComboBox* whiskerField(ViewSettings& view) {
+  auto* field = new QComboBox;
+  for (int times : {1, 5, 10, 20, 50}) field->addItem(QObject::tr("×%1").arg(times), times);
+  field->setCurrentIndex(2);
+  field->setFocusPolicy(Qt::NoFocus);
+  field->setFixedWidth(58);
+  field->setToolTip(QObject::tr("Whiskers run from where a track was measured to where the solve puts it; drawn this many times longer."));
+  QObject::connect(field, &QComboBox::currentIndexChanged, &view, [field, &view] { view.setWhisker(field->currentData().toDouble()); });
+  return field;
+}
+
+QSlider* dimField(ViewSettings& view) {
+  auto* field = new QSlider(Qt::Horizontal);
+  field->setRange(0, 90);
+  field->setValue(view.dim());
+  field->setFixedWidth(56);
+  field->setFocusPolicy(Qt::NoFocus);
+  field->setToolTip(QObject::tr("Darkens the plate so that what lies over it is seen better, %."));
+  QObject::connect(field, &QSlider::valueChanged, &view, &ViewSettings::setDim);
+  return field;
+}
+
+QComboBox* orderField(ErrorMap& map) {
+  auto* field = new QComboBox;
+  field->setObjectName("order");
+  field->addItem(QObject::tr("worst error first"), QVariant::fromValue(static_cast<int>(ErrorMap::Order::Worst)));
+  field->addItem(QObject::tr("typical error first"), QVariant::fromValue(static_cast<int>(ErrorMap::Order::Typical)));
+  field->addItem(QObject::tr("longest life first"), QVariant::fromValue(static_cast<int>(ErrorMap::Order::Life)));
+  field->addItem(QObject::tr("by first frame"), QVariant::fromValue(static_cast<int>(ErrorMap::Order::Start)));
+  field->setFocusPolicy(Qt::NoFocus);
+  field->setToolTip(QObject::tr("The order of the rows."));
+  QObject::connect(field, &QComboBox::currentIndexChanged, &map, [field, &map] { map.setOrder(static_cast<ErrorMap::Order>(field->currentData().toInt())); });
+  return field;
+}
+
+}  // namespace
+
+ViewFrame* MainWindow::framePlate() {
+  auto* frame = new ViewFrame(tr("PLATE"), plate_);
+  for (QAction* tool : {box_, lasso_}) frame->addTool(tool);
+  frame->addGap();
+  for (QAction* tool : {fit_, actual_}) frame->addTool(tool);
+  frame->addGap();
+  for (QAction* tool : {tracks_, aside_, grid_, objects_}) frame->addTool(tool);
+  frame->addGap();
+  frame->addTool(whiskerField(session_.view));
+  frame->addTool(dimField(session_.view));
+  connect(plate_, &PlateView::zoomChanged, frame, &ViewFrame::setNote);
+  return frame;
+}
+
+ViewFrame* MainWindow::frameSpace() {
+  auto* frame = new ViewFrame(tr("SPACE"), space_);
+  for (QAction* tool : {orbit_, top_, through_}) frame->addTool(tool);
+  frame->addGap();
+  for (QAction* tool : {colors_, frame_all_}) frame->addTool(tool);
+  connect(space_, &SpaceView::noteChanged, frame, &ViewFrame::setNote);
+  return frame;
+}
+
+ViewFrame* MainWindow::frameErrorMap() {
+  auto* frame = new ViewFrame(tr("ERROR MAP"), error_map_);
+  auto* order = orderField(*error_map_);
+  frame->addTool(order);
+  frame->addGap();
+  frame->addTool(new ScaleControl(session_.view));
+  connect(error_map_, &ErrorMap::noteChanged, frame, [frame](const QString& note) { frame->setNote(note.section(QString::fromUtf8(" · "), 0, 0)); });
+  connect(verdict_, &VerdictLine::errorAsked, order, [this, order] {
+    order->setCurrentIndex(0);
+    if (!session_.selection.empty()) error_map_->reveal(session_.selection.ids().front());
+  });
+  return frame;
+}
+
+QWidget* MainWindow::makeWork() {
+  auto* above = new QSplitter(Qt::Horizontal);
+  above->addWidget(framePlate());
+  above->addWidget(frameSpace());
+  above->setStretchFactor(0, 5);
+  above->setStretchFactor(1, 4);
+  auto* views = new QSplitter(Qt::Vertical);
+  views->addWidget(above);
+  views->addWidget(frameErrorMap());
+  views->setStretchFactor(0, 3);
+  views->setStretchFactor(1, 2);
+  for (QSplitter* splitter : {above, views}) {
+    splitter->setHandleWidth(6);
+    splitter->setChildrenCollapsible(false);
+  }
+  above->setSizes({560, 450});
+  views->setSizes({380, 280});
+  auto* right = new QVBoxLayout;
+  right->setSpacing(6);
+  right->setContentsMargins(6, 6, 6, 6);
+  right->addWidget(views, 1);
+  right->addWidget(new Transport(session_));
+  auto* middle = new QHBoxLayout;
+  middle->setSpacing(0);
+  middle->addWidget(steps_);
+  middle->addLayout(right, 1);
+  auto* work = new QWidget;
+  auto* all = new QVBoxLayout(work);
+  all->setContentsMargins(0, 0, 0, 0);
+  all->setSpacing(0);
+  all->addLayout(middle, 1);
+  all->addWidget(verdict_);
+  return work;
+}
+
+void MainWindow::makeViews() {
+  plate_ = new PlateView(session_, track_menu_);
+  space_ = new SpaceView(session_, track_menu_);
+  error_map_ = new ErrorMap(session_);
+  verdict_ = new VerdictLine(session_);
+  steps_ = new StepsPanel(session_, *track_actions_, open_footage_);
+  welcome_ = new Welcome(open_footage_, open_project_, open_demo_);
+  connect(welcome_, &Welcome::openAsked, this, &MainWindow::open);
+  connect(verdict_, &VerdictLine::stepAsked, steps_, &StepsPanel::openStep);
+  connect(fit_, &QAction::triggered, plate_, &PlateView::fit);
+  connect(actual_, &QAction::triggered, plate_, &PlateView::actualSize);
+  connect(frame_all_, &QAction::triggered, space_, &SpaceView::frameAll);
+  pages_ = new QStackedWidget;
+  pages_->addWidget(welcome_);
+  pages_->addWidget(makeWork());
+  auto* whole = new QWidget;
+  auto* column = new QVBoxLayout(whole);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->setSpacing(0);
+  column->addWidget(makeNotice());
+  column->addWidget(pages_, 1);
+  setCentralWidget(whole);
+}
+
+}  // namespace dusky::desktop

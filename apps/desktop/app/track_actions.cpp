@@ -1,0 +1,142 @@
+#include "apps/desktop/app/track_actions.h"
+
+#include <QAction>
+#include <QMenu>
+#include <QPushButton>
+#include <algorithm>
+
+#include "core/project/edits.h"
+
+namespace dusky::desktop {
+namespace {
+
+constexpr std::size_t kMostObjects = 12;
+
+bool within(const std::vector<int>& sorted, int id) { return std::binary_search(sorted.begin(), sorted.end(), id); }
+
+}  // namespace
+
+TrackActions::TrackActions(Session& session, QObject* parent) : QObject(parent), session_(session) {
+  ground = make(tr("Use as ground"), tr("Three or more placed tracks that lie on the ground: the plane through them becomes height 0."), &TrackActions::useGround);
+  origin = make(tr("Use as origin"), tr("One placed track becomes the world's origin."), &TrackActions::useOrigin);
+  direction = make(tr("Use as direction"), tr("Two placed tracks: the line from the first to the second runs along X."), &TrackActions::useDirection);
+  length = make(tr("Use as length"), tr("Two placed tracks whose distance is known in metres: it sets the scale."), &TrackActions::useLength);
+  aside = make(tr("Set aside"), tr("Takes the selected tracks out of the next solve. They can come back."), &TrackActions::setSelectedAside);
+  back = make(tr("Bring back"), tr("Lets selected tracks that were set aside take part again."), &TrackActions::bringSelectedBack);
+  pin = make(tr("Pin"), tr("Protects the selected tracks from being set aside."), &TrackActions::pinSelected);
+  unpin = make(tr("Unpin"), tr("Takes the protection off again."), &TrackActions::unpinSelected);
+  cone = make(tr("Stand a cone here"), tr("A solid cone on each selected placed track (12 at most), seen in Plate and Space."), &TrackActions::placeCone);
+  cube = make(tr("Stand a cube here"), tr("A solid cube on each selected placed track (12 at most), seen in Plate and Space."), &TrackActions::placeCube);
+  remove_objects = make(tr("Remove test objects"), tr("Takes all cones and cubes away."), &TrackActions::removeAllObjects);
+  select_all = make(tr("Select all tracks"), tr("Every track of the shot."), &TrackActions::selectAll);
+  select_none = make(tr("Select none"), tr("Lets go of the selection."), &TrackActions::selectNone);
+  select_others = make(tr("Select the others"), tr("Every track that is not selected now."), &TrackActions::selectOthers);
+  aside->setShortcut(QKeySequence(Qt::Key_X));
+  back->setShortcut(QKeySequence(Qt::SHIFT | Qt::Key_X));
+  pin->setShortcut(QKeySequence(Qt::Key_N));
+  ground->setShortcut(QKeySequence(Qt::SHIFT | Qt::Key_G));
+  origin->setShortcut(QKeySequence(Qt::SHIFT | Qt::Key_O));
+  select_all->setShortcut(QKeySequence::SelectAll);
+  select_none->setShortcut(QKeySequence(Qt::Key_Escape));
+  select_others->setShortcut(QKeySequence(Qt::CTRL | Qt::Key_I));
+  connect(&session_.selection, &Selection::changed, this, &TrackActions::refresh);
+  connect(&session_.model, &DocumentModel::resultsChanged, this, &TrackActions::refresh);
+  connect(&session_.model, &DocumentModel::opened, &session_.selection, &Selection::clear);
+  refresh();
+}
+
+QAction* TrackActions::make(const QString& text, const QString& tip, void (TrackActions::*slot)()) {
+  auto* action = new QAction(text, this);
+  action->setToolTip(tip);
+  action->setStatusTip(tip);
+  connect(action, &QAction::triggered, this, slot);
+  return action;
+}
+
+void TrackActions::fill(QMenu& menu) const {
+  menu.setToolTipsVisible(true);
+  menu.addActions({ground, origin, direction, length});
+  menu.addSeparator();
+  menu.addActions({cone, cube, remove_objects});
+  menu.addSeparator();
+  menu.addActions({aside, back, pin, unpin});
+}
+
+std::vector<int> TrackActions::placed() const {
+  std::vector<int> ids;
+  const SolutionPtr solution = session_.model.solution();
+  for (int id : session_.selection.ids()) {
+    const SolvedTrack* track = solution ? solution->find(id) : nullptr;
+    if (track && track->state != TrackState::Unplaced) ids.push_back(id);
+  }
+  return ids;
+}
+
+void TrackActions::refresh() {
+  const Document& document = session_.model.document();
+  const auto& ids = session_.selection.ids();
+  const std::size_t places = placed().size();
+  const auto any = [&](const auto& holds) { return std::any_of(ids.begin(), ids.end(), holds); };
+  ground->setEnabled(places >= 3);
+  origin->setEnabled(places == 1);
+  direction->setEnabled(places == 2);
+  length->setEnabled(places == 2);
+  length->setText(tr("Use as length of %1 m").arg(length_metres_, 0, 'g', 4));
+  cone->setEnabled(places >= 1 && places <= kMostObjects);
+  cube->setEnabled(cone->isEnabled());
+  remove_objects->setEnabled(!document.objects.empty());
+  aside->setEnabled(any([&](int id) { return !within(document.set_aside, id) && !within(document.pinned, id); }));
+  back->setEnabled(any([&](int id) { return within(document.set_aside, id); }));
+  pin->setEnabled(any([&](int id) { return !within(document.pinned, id); }));
+  unpin->setEnabled(any([&](int id) { return within(document.pinned, id); }));
+  select_none->setEnabled(!ids.empty());
+  select_all->setEnabled(session_.model.tracks() != nullptr);
+  select_others->setEnabled(select_all->isEnabled());
+}
+
+void TrackActions::setLengthMetres(double metres) {
+  length_metres_ = metres;
+  refresh();
+}
+
+void TrackActions::useGround() { session_.model.run(dusky::useAsGround(session_.model.document(), placed())); }
+void TrackActions::useOrigin() { session_.model.run(dusky::useAsOrigin(session_.model.document(), placed().front())); }
+void TrackActions::useDirection() { session_.model.run(dusky::useAsDirection(session_.model.document(), placed()[0], placed()[1])); }
+void TrackActions::useLength() { session_.model.run(dusky::useAsLength(session_.model.document(), placed()[0], placed()[1], length_metres_)); }
+void TrackActions::setSelectedAside() { session_.model.run(dusky::setAside(session_.model.document(), session_.selection.ids())); }
+void TrackActions::bringSelectedBack() { session_.model.run(dusky::bringBack(session_.model.document(), session_.selection.ids())); }
+void TrackActions::pinSelected() { session_.model.run(dusky::pinTracks(session_.model.document(), session_.selection.ids(), true)); }
+void TrackActions::unpinSelected() { session_.model.run(dusky::pinTracks(session_.model.document(), session_.selection.ids(), false)); }
+void TrackActions::removeAllObjects() { session_.model.run(dusky::removeObjects()); }
+void TrackActions::selectNone() { session_.selection.clear(); }
+
+void TrackActions::place(ObjectShape shape) {
+  const auto ids = placed();
+  session_.model.run(placeObjects(session_.model.document(), shape, ids, usualSize(*session_.model.solution(), *session_.model.scene(), ids.front())));
+}
+
+void TrackActions::selectAll() {
+  std::vector<int> ids;
+  for (const Track& track : session_.model.tracks()->tracks) ids.push_back(track.id);
+  session_.selection.pick(ids, Selection::Mode::Replace);
+}
+
+void TrackActions::selectOthers() {
+  std::vector<int> ids;
+  for (const Track& track : session_.model.tracks()->tracks) {
+    if (!session_.selection.contains(track.id)) ids.push_back(track.id);
+  }
+  session_.selection.pick(ids, Selection::Mode::Replace);
+}
+
+QPushButton* buttonFor(QAction* action, const QString& text, bool primary) {
+  auto* button = new QPushButton(text);
+  button->setProperty("primary", primary);
+  button->setToolTip(action->toolTip());
+  button->setEnabled(action->isEnabled());
+  QObject::connect(button, &QPushButton::clicked, action, &QAction::trigger);
+  QObject::connect(action, &QAction::enabledChanged, button, &QPushButton::setEnabled);
+  return button;
+}
+
+}  // namespace dusky::desktop

@@ -1,0 +1,57 @@
+#pragma once
+#include <QObject>
+
+#include "apps/desktop/model/session.h"
+
+class QAction;
+class QMenu;
+class QPushButton;
+
+namespace dusky::desktop {
+
+/// What can be done with the selected tracks: the same actions in the menu bar, in the views' menus and in the Scene step. Each is enabled
+/// only when it would do something; its tooltip says what it needs.
+class TrackActions : public QObject {
+  Q_OBJECT
+ public:
+  explicit TrackActions(Session& session, QObject* parent = nullptr);
+
+  QAction *ground, *origin, *direction, *length;
+  QAction *aside, *back, *pin, *unpin;
+  QAction *cone, *cube, *remove_objects;
+  QAction *select_all, *select_none, *select_others;
+
+  /// All of them, in groups.
+  void fill(QMenu& menu) const;
+  /// The metres that "Use as length" gives.
+  double lengthMetres() const { return length_metres_; }
+  void setLengthMetres(double metres);
+
+ private:
+  QAction* make(const QString& text, const QString& tip, void (TrackActions::*slot)());
+  void refresh();
+  std::vector<int> placed() const;  ///< Selected tracks that have a place.
+  void useGround();
+  void useOrigin();
+  void useDirection();
+  void useLength();
+  void setSelectedAside();
+  void bringSelectedBack();
+  void pinSelected();
+  void unpinSelected();
+  void place(ObjectShape shape);
+  void placeCone() { place(ObjectShape::Cone); }
+  void placeCube() { place(ObjectShape::Cube); }
+  void removeAllObjects();
+  void selectAll();
+  void selectNone();
+  void selectOthers();
+
+  Session& session_;
+  double length_metres_ = 1.0;
+};
+
+/// A push button that is one of the actions.
+QPushButton* buttonFor(QAction* action, const QString& text, bool primary = false);
+
+}  // namespace dusky::desktop

@@ -1,0 +1,87 @@
+#include "apps/desktop/cards/cheat_sheet.h"
+
+#include <QGridLayout>
+#include <QLabel>
+#include <QPainter>
+#include <QPixmap>
+
+#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/track_glyphs.h"
+
+namespace dusky::desktop {
+namespace {
+
+struct Line {
+  const char *keys, *what;
+};
+
+const std::vector<std::pair<const char*, std::vector<Line>>>& groups() {
+  static const std::vector<std::pair<const char*, std::vector<Line>>> all = {
+      {"Time", {{"Space", "play, pause"}, {"J  K  L", "play back, stop, play"}, {"Left, Right", "one frame back, on"}, {"Home, End", "first, last frame"}}},
+      {"Steps", {{"Ctrl+T", "track features"}, {"Ctrl+R", "solve the camera (tracks first where needed)"}, {"Ctrl+D", "deliver"}}},
+      {"Selecting, in every view", {{"Left click", "pick the nearest track"}, {"Left drag", "box, or lasso (Q changes the tool; Alt: lasso once)"}, {"Shift, Ctrl", "add, toggle"}, {"Esc", "select none"}}},
+      {"Tracks", {{"X, Shift+X", "set aside, bring back"}, {"N", "pin"}, {"Shift+G", "use as ground"}, {"Shift+O", "use as origin"}, {"Right click", "everything else"}}},
+      {"Plate", {{"Wheel", "magnify"}, {"Right or middle drag", "move"}, {"F", "fit"}, {"1", "one to one"}, {"G", "ground grid"}}},
+      {"Space", {{"Right drag", "turn"}, {"Middle or Shift+right drag", "move"}, {"Wheel", "nearer, farther"}, {"2, 3, 4", "orbit, from above, through the camera"}, {"A", "everything in view"}}},
+      {"Error map", {{"Click a cell", "pick its track, go to its frame"}, {"Drag", "pick rows"}, {"Ctrl+wheel", "row height"}, {"Curve", "click or drag to go to a frame"}}}};
+  return all;
+}
+
+QLabel* shapeLabel(Glyph glyph, bool pinned) {
+  QPixmap picture(44, 36);
+  picture.setDevicePixelRatio(2);
+  picture.fill(Qt::transparent);
+  QPainter painter(&picture);
+  painter.setRenderHint(QPainter::Antialiasing);
+  drawGlyph(painter, {11, 9}, glyph, pinned, color::Text, 8);
+  painter.end();
+  auto* label = new QLabel;
+  label->setPixmap(picture);
+  return label;
+}
+
+}  // namespace
+
+CheatSheet::CheatSheet(QWidget* parent) : QDialog(parent) {
+  setWindowTitle(tr("Keys and gestures"));
+  auto* columns = new QHBoxLayout(this);
+  columns->setSpacing(36);
+  columns->setContentsMargins(24, 18, 24, 22);
+  QGridLayout* grid = nullptr;
+  const auto nextColumn = [&] {
+    grid = new QGridLayout;
+    grid->setHorizontalSpacing(16);
+    grid->setVerticalSpacing(5);
+    columns->addLayout(grid);
+  };
+  const auto head = [&](const QString& text) {
+    auto* label = new QLabel(text);
+    label->setProperty("role", "head");
+    label->setContentsMargins(0, 10, 0, 0);
+    grid->addWidget(label, grid->rowCount(), 0, 1, 2);
+  };
+  int shown = 0;
+  for (const auto& [name, lines] : groups()) {
+    if (shown++ % 4 == 0) nextColumn();
+    head(tr(name).toUpper());
+    for (const Line& line : lines) {
+      const int row = grid->rowCount();
+      auto* keys = new QLabel(tr(line.keys));
+      keys->setProperty("role", "quiet");
+      grid->addWidget(keys, row, 0);
+      grid->addWidget(new QLabel(tr(line.what)), row, 1);
+    }
+    grid->setRowStretch(grid->rowCount(), shown % 4 == 0 ? 1 : 0);
+  }
+  head(tr("SHAPES OF TRACKS"));
+  for (const auto& [glyph, pinned, words] : {std::tuple{Glyph::Kept, false, tr("kept: takes part in the solve")}, {Glyph::Holdout, false, tr("holdout: only judges the solve")},
+                                            {Glyph::Unplaced, false, tr("unplaced: no 3D position")}, {Glyph::SetAside, false, tr("set aside: can come back")},
+                                            {Glyph::Kept, true, tr("pinned: protected")}}) {
+    const int row = grid->rowCount();
+    grid->addWidget(shapeLabel(glyph, pinned), row, 0);
+    grid->addWidget(new QLabel(words), row, 1);
+  }
+  grid->setRowStretch(grid->rowCount(), 1);
+}
+
+}  // namespace dusky::desktop

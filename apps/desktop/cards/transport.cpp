@@ -1,0 +1,134 @@
+#include "apps/desktop/cards/transport.h"
+
+#include <QComboBox>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QSignalBlocker>
+#include <QSpinBox>
+#include <QToolButton>
+#include <cmath>
+
+#include "apps/desktop/app/theme.h"
+#include "apps/desktop/plate/plate_marks.h"
+
+namespace dusky::desktop {
+namespace {
+
+QToolButton* button(const char* name, const QString& tip) {
+  auto* made = new QToolButton;
+  made->setIcon(icon(name));
+  made->setIconSize({20, 20});
+  made->setToolTip(tip);
+  made->setFocusPolicy(Qt::NoFocus);
+  return made;
+}
+
+QSpinBox* frameField(Session& session) {
+  auto* field = new QSpinBox;
+  field->setObjectName("frame");
+  field->setKeyboardTracking(false);
+  field->setFocusPolicy(Qt::ClickFocus);
+  field->setButtonSymbols(QAbstractSpinBox::NoButtons);
+  field->setAlignment(Qt::AlignRight);
+  field->setFixedWidth(58);
+  field->setToolTip(QObject::tr("The frame shown, in the footage's own numbers."));
+  Playback& playback = session.playback;
+  const auto show = [field, &playback] {
+    const QSignalBlocker quiet(field);
+    field->setRange(playback.first(), playback.last());
+    field->setValue(playback.frame());
+  };
+  QObject::connect(&playback, &Playback::frameChanged, field, show);
+  QObject::connect(&playback, &Playback::rangeChanged, field, show);
+  QObject::connect(field, &QSpinBox::valueChanged, &playback, [&playback](int frame) {
+    playback.pause();
+    playback.setFrame(frame);
+  });
+  show();
+  return field;
+}
+
+QComboBox* speedField(Playback& playback) {
+  auto* field = new QComboBox;
+  field->addItem(QObject::tr("¼ speed"), 0.25);
+  field->addItem(QObject::tr("½ speed"), 0.5);
+  field->addItem(QObject::tr("real time"), 1.0);
+  field->addItem(QObject::tr("2 × speed"), 2.0);
+  field->setCurrentIndex(2);
+  field->setFocusPolicy(Qt::NoFocus);
+  field->setToolTip(QObject::tr("How fast playback runs. Frames are left out rather than slowed down."));
+  QObject::connect(field, &QComboBox::currentIndexChanged, &playback, [field, &playback] { playback.setSpeed(field->currentData().toDouble()); });
+  return field;
+}
+
+}  // namespace
+
+QString trackText(const DocumentModel& model, int id) {
+  const TrackSetPtr tracks = model.tracks();
+  const Track* track = tracks ? tracks->find(id) : nullptr;
+  if (!track) return {};
+  QString text = QObject::tr("track %1 · life %2 frames").arg(id).arg(track->life());
+  const SolutionPtr solution = model.solution();
+  const SolvedTrack* solved = solution ? solution->find(id) : nullptr;
+  if (!solved) return text + QObject::tr(" · %1").arg(QString::fromUtf8(describe(track->stop).data()));
+  if (!std::isnan(solved->typical_error_px)) {
+    text += QObject::tr(" · typical %1 px · worst %2 px at %3").arg(solved->typical_error_px, 0, 'f', 2).arg(solved->worst_error_px, 0, 'f', 2).arg(solved->worst_frame);
+  }
+  if (!std::isnan(solved->parallax_rad)) text += QObject::tr(" · parallax %1°").arg(solved->parallax_rad * 180 / M_PI, 0, 'f', 1);
+  const Glyph glyph = glyphNow(model, id, solved);
+  if (glyph != Glyph::Kept) text += QObject::tr(" · %1").arg(glyphName(glyph));
+  if (glyph != Glyph::Kept && solved->reason != AsideReason::None) text += QObject::tr(" (%1)").arg(QString::fromUtf8(describe(solved->reason).data()));
+  return text;
+}
+
+Transport::Transport(Session& session, QWidget* parent) : QWidget(parent), session_(session), card_(new QLabel) {
+  setObjectName("panel");
+  setAttribute(Qt::WA_StyledBackground);
+  Playback& playback = session_.playback;
+  auto* line = new QHBoxLayout(this);
+  line->setContentsMargins(8, 3, 10, 3);
+  line->setSpacing(2);
+  auto* first = button("first", tr("To the first frame (Home)"));
+  auto* back = button("back", tr("One frame back (Left)"));
+  auto* play = button("play", tr("Play or pause (Space, L)"));
+  auto* forward = button("forward", tr("One frame on (Right)"));
+  auto* last = button("last", tr("To the last frame (End)"));
+  play->setObjectName("play");
+  connect(first, &QToolButton::clicked, this, [&playback] { playback.pause(), playback.setFrame(playback.first()); });
+  connect(back, &QToolButton::clicked, this, [&playback] { playback.step(-1); });
+  connect(play, &QToolButton::clicked, &playback, &Playback::toggle);
+  connect(forward, &QToolButton::clicked, this, [&playback] { playback.step(1); });
+  connect(last, &QToolButton::clicked, this, [&playback] { playback.pause(), playback.setFrame(playback.last()); });
+  connect(&playback, &Playback::stateChanged, play, [play, &playback] { play->setIcon(icon(playback.playing() ? "pause" : "play")); });
+  for (QToolButton* b : {first, back, play, forward, last}) line->addWidget(b);
+  line->addSpacing(10);
+  line->addWidget(frameField(session_));
+  auto* range = new QLabel;
+  range->setProperty("role", "quiet");
+  const auto show_range = [this, range] {
+    const double fps = session_.model.workspace().footage().fps;
+    range->setText(session_.model.hasFootage() ? tr("/ %1–%2 · %3 fps").arg(session_.playback.first()).arg(session_.playback.last()).arg(fps, 0, 'g', 4) : "");
+  };
+  connect(&playback, &Playback::rangeChanged, range, show_range);
+  line->addWidget(range);
+  line->addSpacing(10);
+  line->addWidget(speedField(playback));
+  line->addSpacing(12);
+  card_->setObjectName("trackCard");
+  card_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+  card_->setMinimumWidth(20);
+  card_->setToolTip(tr("What is known of the track under the pointer, else of the selected ones."));
+  line->addWidget(card_, 1);
+  connect(&session_.selection, &Selection::changed, this, &Transport::refreshCard);
+  connect(&session_.selection, &Selection::hoverChanged, this, &Transport::refreshCard);
+  connect(&session_.model, &DocumentModel::resultsChanged, this, &Transport::refreshCard);
+}
+
+void Transport::refreshCard() {
+  const auto& ids = session_.selection.ids();
+  if (session_.selection.hovered()) card_->setText(trackText(session_.model, session_.selection.hovered()));
+  else if (ids.size() == 1) card_->setText(trackText(session_.model, ids.front()));
+  else card_->setText(ids.empty() ? "" : tr("%1 tracks selected").arg(ids.size()));
+}
+
+}  // namespace dusky::desktop

@@ -1,0 +1,91 @@
+#include "apps/desktop/cards/verdict_line.h"
+
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <cmath>
+
+namespace dusky::desktop {
+namespace {
+
+QPushButton* part(const char* name, const QString& tip) {
+  auto* button = new QPushButton;
+  button->setObjectName(name);
+  button->setProperty("role", "verdict");
+  button->setToolTip(tip);
+  button->setFocusPolicy(Qt::NoFocus);
+  return button;
+}
+
+}  // namespace
+
+VerdictLine::VerdictLine(Session& session, QWidget* parent)
+    : QWidget(parent), session_(session), rms_(part("verdictRms", tr("Root mean square of the reprojection errors of kept tracks, px. Click: largest errors first."))),
+      holdout_(part("verdictHoldout", tr("The same over the holdout tracks, which never take part in the solve, px. Near the RMS is good. Click: select them."))),
+      focal_(part("verdictFocal", tr("Focal length with its standard deviation. Click: the Solve step."))),
+      coverage_(part("verdictCoverage", tr("Fewest kept tracks in any frame. Click: go to that frame."))),
+      hurt_(part("verdictHurt", tr("What hurts most. Click: go there and select the tracks behind it."))), note_(new QLabel) {
+  setObjectName("panel");
+  setAttribute(Qt::WA_StyledBackground);
+  auto* line = new QHBoxLayout(this);
+  line->setContentsMargins(8, 2, 8, 2);
+  line->setSpacing(2);
+  note_->setProperty("role", "quiet");
+  line->addWidget(note_);
+  for (QPushButton* button : {rms_, holdout_, focal_, coverage_}) line->addWidget(button);
+  line->addStretch(1);
+  line->addWidget(hurt_);
+  connect(rms_, &QPushButton::clicked, this, &VerdictLine::errorAsked);
+  connect(holdout_, &QPushButton::clicked, this, &VerdictLine::selectHoldout);
+  connect(focal_, &QPushButton::clicked, this, [this] { emit stepAsked(Step::Solve); });
+  connect(coverage_, &QPushButton::clicked, this, [this] {
+    session_.playback.pause();
+    session_.playback.setFrame(session_.model.verdict()->thinnest_frame);
+  });
+  connect(hurt_, &QPushButton::clicked, this, &VerdictLine::goToHurt);
+  connect(&session_.model, &DocumentModel::resultsChanged, this, &VerdictLine::refresh);
+  connect(&session_.model, &DocumentModel::documentChanged, this, &VerdictLine::refresh);
+  refresh();
+}
+
+void VerdictLine::refresh() {
+  const SolutionPtr solution = session_.model.solution();
+  const bool solved = solution && session_.model.verdict();
+  for (QPushButton* button : {rms_, holdout_, focal_, coverage_, hurt_}) button->setVisible(solved);
+  note_->setVisible(!solved);
+  if (solved) return showSolved(*solution, *session_.model.verdict());
+  const bool tracks = session_.model.tracks() != nullptr;
+  note_->setText(session_.model.partial() ? tr("Working …") : !session_.model.hasFootage() ? tr("Open footage to begin.") : tracks ? tr("Tracks are there. Next: Solve camera.") : tr("Footage is there. Next: Track features, or Solve camera for both at once."));
+}
+
+void VerdictLine::showSolved(const Solution& solution, const Verdict& verdict) {
+  rms_->setText(tr("%1 px RMS").arg(solution.rms_px, 0, 'f', 2));
+  holdout_->setText(std::isnan(solution.holdout_rms_px) ? tr("no holdout") : tr("%1 px holdout").arg(solution.holdout_rms_px, 0, 'f', 2));
+  const double mm = session_.model.document().lens.sensor_mm / solution.lens.width, sigma = solution.lens_sigma[0];
+  const QString spread = std::isnan(sigma) ? tr("locked") : tr("± %1").arg(sigma, 0, 'f', 1);
+  focal_->setText(tr("f %1 %2 px (%3 mm on %4 mm)").arg(solution.lens.focal_px, 0, 'f', 1).arg(spread).arg(solution.lens.focal_px * mm, 0, 'f', 2).arg(session_.model.document().lens.sensor_mm, 0, 'g', 4));
+  coverage_->setText(tr("every frame ≥ %1 tracks").arg(verdict.thinnest_tracks));
+  const bool stale = session_.model.workspace().status(Step::Solve).state == StepState::Stale;
+  const QString arrow = verdict.fine ? "" : tr("  Show them →");
+  hurt_->setText(stale ? tr("Settings changed since this solve: solve again.  →") : QString::fromStdString(verdict.hurt) + arrow);
+}
+
+void VerdictLine::selectHoldout() {
+  std::vector<int> ids;
+  for (const SolvedTrack& track : session_.model.solution()->tracks) {
+    if (track.holdout && track.state != TrackState::Unplaced) ids.push_back(track.id);
+  }
+  session_.selection.pick(ids, Selection::Mode::Replace);
+}
+
+void VerdictLine::goToHurt() {
+  if (session_.model.workspace().status(Step::Solve).state == StepState::Stale) return emit stepAsked(Step::Solve);
+  const Verdict& verdict = *session_.model.verdict();
+  if (verdict.hurt_first == 0) return;
+  session_.playback.pause();
+  session_.playback.setFrame((verdict.hurt_first + verdict.hurt_last) / 2);
+  session_.selection.pick(verdict.hurt_tracks, Selection::Mode::Replace);
+  emit errorAsked();
+}
+
+}  // namespace dusky::desktop

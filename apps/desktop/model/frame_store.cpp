@@ -1,0 +1,112 @@
+#include "apps/desktop/model/frame_store.h"
+
+#include <QMetaObject>
+#include <algorithm>
+
+#include "core/media/footage.h"
+
+namespace dusky::desktop {
+namespace {
+
+constexpr int kAhead = 4;
+
+QImage toImage(const Picture& picture) {
+  const QImage wrapped(&picture.data.front().r, picture.width, picture.height, 3 * picture.width, QImage::Format_RGB888);
+  return wrapped.convertToFormat(QImage::Format_RGB32);
+}
+
+}  // namespace
+
+FrameStore::FrameStore(QObject* parent) : QObject(parent), worker_([this](std::stop_token stop) { run(stop); }) {}
+
+FrameStore::~FrameStore() {
+  worker_.request_stop();
+  wake_.notify_all();
+}
+
+void FrameStore::setFootage(const QString& path, int first, int last) {
+  first_ = first, last_ = last;
+  pictures_.clear();
+  recent_.clear();
+  bytes_ = 0;
+  {
+    const std::lock_guard lock(mutex_);
+    path_ = path;
+    wanted_.clear();
+    ++generation_;
+  }
+  wake_.notify_all();
+}
+
+QImage FrameStore::frame(int number) {
+  std::deque<int> missing;
+  for (int n = number; n <= std::min(number + kAhead, last_); ++n) {
+    if (n >= first_ && !pictures_.count(n)) missing.push_back(n);
+  }
+  if (!missing.empty()) {
+    {
+      const std::lock_guard lock(mutex_);
+      wanted_ = std::move(missing);
+    }
+    wake_.notify_all();
+  }
+  const auto found = pictures_.find(number);
+  if (found == pictures_.end()) return {};
+  recent_.remove(number);
+  recent_.push_front(number);
+  return found->second;
+}
+
+void FrameStore::keep(int number, QImage picture, int generation) {
+  {
+    const std::lock_guard lock(mutex_);
+    if (generation != generation_) return;
+  }
+  if (pictures_.count(number)) return;
+  bytes_ += static_cast<std::size_t>(picture.sizeInBytes());
+  pictures_[number] = std::move(picture);
+  recent_.push_front(number);
+  while (bytes_ > kBound && recent_.size() > 2) {
+    const auto oldest = pictures_.find(recent_.back());
+    recent_.pop_back();
+    bytes_ -= static_cast<std::size_t>(oldest->second.sizeInBytes());
+    pictures_.erase(oldest);
+  }
+  emit ready(number);
+}
+
+void FrameStore::run(std::stop_token stop) {
+  std::unique_ptr<FrameSource> source;
+  int opened = 0;
+  while (!stop.stop_requested()) {
+    QString path;
+    int number = 0, generation = 0;
+    {
+      std::unique_lock lock(mutex_);
+      if (!wake_.wait(lock, stop, [&] { return !wanted_.empty() && !path_.isEmpty(); })) return;
+      path = path_, generation = generation_, number = wanted_.front();
+      wanted_.pop_front();
+    }
+    const auto fail = [&](const Error& error) {
+      const QString sentence = QString::fromStdString(error.message);
+      QMetaObject::invokeMethod(this, [this, sentence] { emit failed(sentence); }, Qt::QueuedConnection);
+    };
+    if (generation != opened) {
+      auto fresh = openFootage(path.toStdString());
+      if (!fresh.ok()) {
+        fail(fresh.error());
+        continue;
+      }
+      source = std::move(*fresh);
+      opened = generation;
+    }
+    auto frame = source->read(number);
+    if (!frame.ok()) {
+      fail(frame.error());
+      continue;
+    }
+    QMetaObject::invokeMethod(this, [this, number, generation, image = toImage(frame->picture)] { keep(number, image, generation); }, Qt::QueuedConnection);
+  }
+}
+
+}  // namespace dusky::desktop

@@ -1,0 +1,47 @@
+#pragma once
+#include <QImage>
+#include <QObject>
+#include <condition_variable>
+#include <deque>
+#include <list>
+#include <map>
+#include <mutex>
+#include <thread>
+
+namespace dusky::desktop {
+
+/// Pictures of the footage for the screen, decoded on a thread of its own and kept within a bound. Interface thread only.
+class FrameStore : public QObject {
+  Q_OBJECT
+ public:
+  explicit FrameStore(QObject* parent = nullptr);
+  ~FrameStore() override;
+
+  /// Forgets everything and reads from here. An empty path: nothing to read.
+  void setFootage(const QString& path, int first, int last);
+  /// The picture when it is there; a null image otherwise, and it is asked for (with a few after it).
+  QImage frame(int number);
+  static constexpr std::size_t kBound = 768u << 20;  ///< Bytes of pictures kept.
+
+ signals:
+  void ready(int number);
+  void failed(const QString& sentence);
+
+ private:
+  void run(std::stop_token stop);
+  void keep(int number, QImage picture, int generation);
+
+  int first_ = 1, last_ = 0;
+  std::map<int, QImage> pictures_;
+  std::list<int> recent_;  ///< Newest first.
+  std::size_t bytes_ = 0;
+
+  std::mutex mutex_;  ///< Guards what follows.
+  std::condition_variable_any wake_;
+  std::deque<int> wanted_;
+  QString path_;
+  int generation_ = 0;
+  std::jthread worker_;  ///< Last: it uses the others.
+};
+
+}  // namespace dusky::desktop

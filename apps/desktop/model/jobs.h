@@ -1,0 +1,71 @@
+#pragma once
+#include <QObject>
+#include <QString>
+#include <array>
+#include <functional>
+#include <optional>
+#include <thread>
+#include <vector>
+
+#include "apps/desktop/model/document_model.h"
+
+namespace dusky::desktop {
+
+/// How a step's work stands, for its row.
+struct JobState {
+  bool running = false;
+  double fraction = 0;
+  QString what;
+  double seconds_left = kUnknown;
+  QString failure;  ///< Why the last run ended without a result; empty when it did not.
+};
+
+/// Runs the steps on a worker thread, one job at a time. A job works on copies; its results and reports come back through the event
+/// loop, so everything here is called on the interface thread.
+class Jobs : public QObject {
+  Q_OBJECT
+ public:
+  explicit Jobs(DocumentModel& model, QObject* parent = nullptr);
+  ~Jobs() override;
+
+  bool busy() const { return running_.has_value(); }
+  const JobState& state(Step step) const { return states_[static_cast<std::size_t>(step)]; }
+  const std::vector<DeliveredFile>& delivered() const { return delivered_; }
+  QString deliveredTo() const { return delivered_to_; }
+
+  /// Opens footage or a project (by its ending); the present shot stays until the new one is read.
+  void open(const QString& path);
+  void runTracks();
+  /// Tracks first where they are missing or stale.
+  void runSolve();
+  void deliver();
+  /// Asks the running job to stop; it ends on its own a moment later.
+  void cancel();
+  void forgetFailures();
+
+ signals:
+  void changed();
+  void finished(bool well);  ///< A job ended.
+  void openFailed(const QString& sentence);
+
+ private:
+  using Work = std::function<void(std::stop_token)>;
+  void start(Step step, Work work);
+  void moveTo(Step step);
+  Progress progressOf(Step step, std::stop_token stop);
+  bool track(const Document& document, const std::string& key, TrackSetPtr& tracks, std::stop_token stop);
+  void solve(const Document& document, const std::string& key, const TrackSet& tracks, std::stop_token stop);
+  void endWith(const Status& status);
+  /// Runs on the interface thread, unless another job has begun since.
+  void post(std::function<void()> action);
+
+  DocumentModel& model_;
+  std::array<JobState, 5> states_;
+  std::optional<Step> running_;
+  std::vector<DeliveredFile> delivered_;
+  QString delivered_to_;
+  int serial_ = 0;
+  std::jthread worker_;
+};
+
+}  // namespace dusky::desktop

@@ -1,0 +1,21 @@
+#pragma once
+#include "apps/desktop/model/document_model.h"
+#include "apps/desktop/model/frame_store.h"
+#include "apps/desktop/model/jobs.h"
+#include "apps/desktop/model/playback.h"
+#include "apps/desktop/model/selection.h"
+#include "apps/desktop/model/view_settings.h"
+
+namespace dusky::desktop {
+
+/// What all views share. Made once by the main window; views keep a reference.
+struct Session {
+  DocumentModel model;
+  Jobs jobs{model};
+  Selection selection;
+  Playback playback;
+  ViewSettings view;
+  FrameStore frames;
+};
+
+}  // namespace dusky::desktop

@@ -1,0 +1,51 @@
+#pragma once
+#include <QObject>
+
+namespace dusky::desktop {
+
+/// How things are shown, the same in all views. Not part of the document: nothing here changes a result.
+class ViewSettings : public QObject {
+  Q_OBJECT
+ public:
+  enum class Tool { Box, Lasso };
+  using QObject::QObject;
+
+  double errorTop() const { return error_top_px_; }  ///< Error at the bright end of the scale, px.
+  double whisker() const { return whisker_; }        ///< How many times a whisker is drawn enlarged.
+  int dim() const { return dim_; }                   ///< Of the plate, percent.
+  bool tracksShown() const { return tracks_; }
+  bool asideShown() const { return aside_; }
+  bool gridShown() const { return grid_; }
+  bool objectsShown() const { return objects_; }
+  bool pictureColors() const { return picture_colors_; }  ///< Points in Space: picture colours instead of error.
+  Tool tool() const { return tool_; }
+
+ public slots:
+  void setErrorTop(double px) { set(error_top_px_, px); }
+  void setWhisker(double times) { set(whisker_, times); }
+  void setDim(int percent) { set(dim_, percent); }
+  void showTracks(bool on) { set(tracks_, on); }
+  void showAside(bool on) { set(aside_, on); }
+  void showGrid(bool on) { set(grid_, on); }
+  void showObjects(bool on) { set(objects_, on); }
+  void setPictureColors(bool on) { set(picture_colors_, on); }
+  void setTool(Tool tool) { set(tool_, tool); }
+
+ signals:
+  void changed();
+
+ private:
+  template <class T>
+  void set(T& member, T value) {
+    if (member == value) return;
+    member = value;
+    emit changed();
+  }
+
+  double error_top_px_ = 1.0, whisker_ = 10.0;
+  int dim_ = 25;
+  bool tracks_ = true, aside_ = false, grid_ = false, objects_ = true, picture_colors_ = false;
+  Tool tool_ = Tool::Box;
+};
+
+}  // namespace dusky::desktop

@@ -1,0 +1,29 @@
+#pragma once
+#include <QPainter>
+#include <QPolygonF>
+
+#include "apps/desktop/model/view_settings.h"
+
+namespace dusky::desktop {
+
+/// A box or a lasso being drawn with the mouse; a click when it stays small.
+class RegionGesture {
+ public:
+  void begin(const QPointF& at, ViewSettings::Tool tool);
+  void move(const QPointF& at);
+  /// Ends it; the region, or an empty polygon for a click.
+  QPolygonF end();
+  void cancel() { active_ = false; }
+  bool active() const { return active_; }
+  bool isClick() const;
+  void draw(QPainter& painter) const;
+
+ private:
+  QPolygonF region() const;
+
+  bool active_ = false;
+  ViewSettings::Tool tool_ = ViewSettings::Tool::Box;
+  QPolygonF path_;
+};
+
+}  // namespace dusky::desktop

@@ -1,0 +1,113 @@
+#include "apps/desktop/plate/plate_marks.h"
+
+#include <algorithm>
+
+#include "core/scene/test_object.h"
+
+namespace dusky::desktop {
+namespace {
+
+constexpr int kTrail = 8;  // frames
+
+QPointF point(const Vec2& p) { return {p.x(), p.y()}; }
+
+const TrackError* errorAt(const SolvedTrack& track, int frame) {
+  const auto found = std::lower_bound(track.errors.begin(), track.errors.end(), frame, [](const TrackError& e, int f) { return e.frame < f; });
+  return found != track.errors.end() && found->frame == frame ? &*found : nullptr;
+}
+
+std::vector<QPointF> trailOf(const Track& track, int frame) {
+  std::vector<QPointF> trail;
+  for (const Observation& o : track.observations) {
+    if (o.frame > frame) break;
+    if (o.frame >= frame - kTrail) trail.push_back(point(o.position));
+  }
+  return trail;
+}
+
+/// The frame's camera in scene coordinates; nothing without one.
+std::optional<Pose> cameraAt(const DocumentModel& model, int frame) {
+  const SolutionPtr solution = model.solution();
+  const SolvedFrame* solved = solution ? solution->frameAt(frame) : nullptr;
+  if (!solved || !solved->placed || !model.scene()) return std::nullopt;
+  return model.scene()->scene_from_solve * solved->pose;
+}
+
+/// Through the lens, as far as the lens goes.
+std::optional<Vec2> seen(const Lens& lens, const Pose& camera, const Vec3& place) {
+  const Vec3 p = camera.toCamera(place);
+  if (p.z() < 1e-3 || !lens.risingUpTo(p.hnormalized().norm())) return std::nullopt;
+  return lens.distort(p.hnormalized());
+}
+
+}  // namespace
+
+Glyph glyphNow(const DocumentModel& model, int id, const SolvedTrack* track) {
+  const auto& aside = model.document().set_aside;
+  if (std::binary_search(aside.begin(), aside.end(), id)) return Glyph::SetAside;
+  if (track && track->reason == AsideReason::ByArtist) return Glyph::Kept;  // brought back, not solved again yet
+  return glyphOf(track);
+}
+
+std::vector<PlateMark> plateMarks(const DocumentModel& model, int frame) {
+  std::vector<PlateMark> marks;
+  const TrackSetPtr tracks = model.tracks();
+  const SolutionPtr solution = model.solution();
+  if (!tracks) return marks;
+  const auto& pinned = model.document().pinned;
+  for (const Track& track : tracks->tracks) {
+    const Observation* o = track.at(frame);
+    if (!o) continue;
+    const SolvedTrack* solved = solution ? solution->find(track.id) : nullptr;
+    PlateMark mark{.id = track.id, .glyph = glyphNow(model, track.id, solved), .pinned = std::binary_search(pinned.begin(), pinned.end(), track.id),
+                   .measured = point(o->position), .reprojected = point(o->position)};
+    if (const TrackError* e = solved ? errorAt(*solved, frame) : nullptr; e && !std::isnan(e->error_px)) {
+      mark.reprojected = point(e->reprojected);
+      mark.error_px = e->error_px;
+    }
+    if (!solution) mark.trail = trailOf(track, frame);
+    marks.push_back(std::move(mark));
+  }
+  return marks;
+}
+
+std::vector<PlateFace> plateFaces(const DocumentModel& model, int frame) {
+  std::vector<PlateFace> faces;
+  const auto camera = cameraAt(model, frame);
+  if (!camera) return faces;
+  const Vec3 light = Vec3(-0.4, 0.8, 0.45).normalized();
+  for (const TestObject& object : model.document().objects) {
+    for (const SolidFace& face : solidOf(object, *model.solution(), *model.scene())) {
+      if (face.normal.dot(face.corners[0] - camera->centre) >= 0) continue;
+      PlateFace shown{.light = 0.35 + 0.65 * std::max(0.0, face.normal.dot(light))};
+      for (const Vec3& corner : face.corners) {
+        const auto at = seen(model.solution()->lens, *camera, corner);
+        if (!at) break;
+        shown.outline.push_back(point(*at));
+        shown.depth += (corner - camera->centre).norm() / 3;
+      }
+      if (shown.outline.size() == 3) faces.push_back(std::move(shown));
+    }
+  }
+  std::sort(faces.begin(), faces.end(), [](const PlateFace& a, const PlateFace& b) { return a.depth > b.depth; });
+  return faces;
+}
+
+std::vector<QPolygonF> plateGrid(const DocumentModel& model, int frame) {
+  std::vector<QPolygonF> lines;
+  const auto camera = cameraAt(model, frame);
+  if (!camera) return lines;
+  constexpr int kReach = 14, kPieces = 56;
+  for (const auto& [from, to] : groundGrid(gridSpacing(*model.solution(), *model.scene()) / 2, kReach)) {
+    QPolygonF line;
+    for (int i = 0; i <= kPieces; ++i) {
+      const auto at = seen(model.solution()->lens, *camera, from + (to - from) * (static_cast<double>(i) / kPieces));
+      if (at) line.push_back(point(*at));
+      if ((!at || i == kPieces) && line.size() > 1) lines.push_back(line);
+      if (!at) line.clear();
+    }
+  }
+  return lines;
+}
+
+}  // namespace dusky::desktop

@@ -1,0 +1,259 @@
+#include "apps/desktop/plate/plate_view.h"
+
+#include <QHelpEvent>
+#include <QMenu>
+#include <QMouseEvent>
+#include <QToolTip>
+#include <cmath>
+
+#include "apps/desktop/app/theme.h"
+
+namespace dusky::desktop {
+
+PlateView::PlateView(Session& session, QMenu* track_menu, QWidget* parent) : QWidget(parent), session_(session), track_menu_(track_menu) {
+  setObjectName("plateView");
+  setMouseTracking(true);
+  setFocusPolicy(Qt::ClickFocus);
+  setAttribute(Qt::WA_OpaquePaintEvent);
+  connect(&session_.model, &DocumentModel::opened, this, [this] {
+    picture_ = QImage();
+    failure_.clear();
+    fit();
+    showFrame();
+  });
+  connect(&session_.model, &DocumentModel::resultsChanged, this, &PlateView::refresh);
+  connect(&session_.playback, &Playback::frameChanged, this, &PlateView::showFrame);
+  connect(&session_.frames, &FrameStore::ready, this, [this](int number) { if (number == session_.playback.frame()) showFrame(); });
+  connect(&session_.frames, &FrameStore::failed, this, [this](const QString& why) { failure_ = why; update(); });
+  connect(&session_.view, &ViewSettings::changed, this, &PlateView::refresh);
+  connect(&session_.selection, &Selection::changed, this, qOverload<>(&QWidget::update));
+  connect(&session_.selection, &Selection::hoverChanged, this, qOverload<>(&QWidget::update));
+}
+
+void PlateView::showFrame() {
+  const QImage picture = session_.model.hasFootage() ? session_.frames.frame(session_.playback.frame()) : QImage();
+  if (!picture.isNull()) {
+    picture_ = picture;
+    picture_frame_ = session_.playback.frame();
+    failure_.clear();
+  }
+  refresh();
+}
+
+/// Overlays belong to the picture that is on the screen, even while the next one is being decoded.
+void PlateView::refresh() {
+  const int frame = picture_.isNull() ? session_.playback.frame() : picture_frame_;
+  marks_ = plateMarks(session_.model, frame);
+  faces_ = session_.view.objectsShown() ? plateFaces(session_.model, frame) : std::vector<PlateFace>{};
+  grid_ = session_.view.gridShown() ? plateGrid(session_.model, frame) : std::vector<QPolygonF>{};
+  update();
+}
+
+void PlateView::fit() {
+  fitted_ = true;
+  const FootageInfo& info = session_.model.workspace().footage();
+  if (info.width <= 0) return;
+  scale_ = std::min(static_cast<double>(width()) / info.width, static_cast<double>(height()) / info.height);
+  offset_ = QPointF((width() - scale_ * info.width) / 2, (height() - scale_ * info.height) / 2);
+  tellZoom();
+}
+
+void PlateView::actualSize() { zoomAbout(rect().center(), 1.0 / devicePixelRatioF()); }
+
+void PlateView::tellZoom() {
+  emit zoomChanged(session_.model.hasFootage() ? tr("%1%2 %").arg(fitted_ ? tr("fit ") : "").arg(std::lround(100 * scale_ * devicePixelRatioF())) : "");
+  update();
+}
+
+void PlateView::zoomAbout(const QPointF& place, double scale) {
+  scale = std::clamp(scale, 0.05, 64.0);
+  offset_ = place - (place - offset_) * (scale / scale_);
+  scale_ = scale;
+  fitted_ = false;
+  tellZoom();
+}
+
+void PlateView::resizeEvent(QResizeEvent*) {
+  if (fitted_) fit();
+}
+
+bool PlateView::shown(const PlateMark& mark) const {
+  if (!session_.view.tracksShown()) return false;
+  return mark.glyph != Glyph::SetAside || session_.view.asideShown() || session_.selection.contains(mark.id);
+}
+
+const PlateMark* PlateView::markNear(const QPointF& place, double reach) const {
+  const PlateMark* nearest = nullptr;
+  for (const PlateMark& mark : marks_) {
+    const QPointF away = toWidget(mark.measured) - place;
+    const double distance = std::hypot(away.x(), away.y());
+    if (distance < reach && shown(mark)) nearest = &mark, reach = distance;
+  }
+  return nearest;
+}
+
+void PlateView::mousePressEvent(QMouseEvent* event) {
+  if (event->button() == Qt::LeftButton && session_.model.hasFootage()) {
+    gesture_.begin(event->position(), event->modifiers() & Qt::AltModifier ? ViewSettings::Tool::Lasso : session_.view.tool());
+  } else if (event->button() == Qt::RightButton || event->button() == Qt::MiddleButton) {
+    dragging_ = true, dragged_ = false;
+    drag_from_ = event->position();
+  }
+}
+
+void PlateView::mouseMoveEvent(QMouseEvent* event) {
+  if (dragging_) {
+    const QPointF moved = event->position() - drag_from_;
+    if (!dragged_ && moved.manhattanLength() < 4) return;
+    dragged_ = true;
+    offset_ += moved;
+    drag_from_ = event->position();
+    fitted_ = false;
+    tellZoom();
+  } else if (gesture_.active()) {
+    gesture_.move(event->position());
+    update();
+  } else {
+    const PlateMark* mark = markNear(event->position(), 9);
+    session_.selection.hover(mark ? mark->id : 0);
+  }
+}
+
+void PlateView::mouseReleaseEvent(QMouseEvent* event) {
+  if (dragging_ && event->button() != Qt::LeftButton) {
+    dragging_ = false;
+    if (dragged_ || event->button() != Qt::RightButton) return;
+    const PlateMark* mark = markNear(event->position(), 9);
+    if (mark && !session_.selection.contains(mark->id)) session_.selection.pick({mark->id}, Selection::Mode::Replace);
+    track_menu_->popup(event->globalPosition().toPoint());
+    return;
+  }
+  if (!gesture_.active()) return;
+  gesture_.move(event->position());
+  const QPolygonF region = gesture_.end();
+  std::vector<int> ids;
+  if (region.isEmpty()) {
+    if (const PlateMark* mark = markNear(event->position(), 9)) ids.push_back(mark->id);
+  } else {
+    for (const PlateMark& mark : marks_) {
+      if (shown(mark) && region.containsPoint(toWidget(mark.measured), Qt::OddEvenFill)) ids.push_back(mark.id);
+    }
+  }
+  Selection::Mode mode = selectionMode(event->modifiers());
+  if (region.isEmpty() && mode == Selection::Mode::Add) mode = Selection::Mode::Toggle;
+  session_.selection.pick(ids, mode);
+  update();
+}
+
+void PlateView::wheelEvent(QWheelEvent* event) {
+  if (session_.model.hasFootage()) zoomAbout(event->position(), scale_ * std::pow(1.0015, event->angleDelta().y()));
+}
+
+void PlateView::leaveEvent(QEvent*) { session_.selection.hover(0); }
+
+bool PlateView::event(QEvent* event) {
+  if (event->type() != QEvent::ToolTip) return QWidget::event(event);
+  const auto* help = static_cast<QHelpEvent*>(event);
+  if (const PlateMark* mark = markNear(help->pos(), 9)) {
+    const QString error = std::isnan(mark->error_px) ? tr("no error known") : tr("%1 px in this frame").arg(mark->error_px, 0, 'f', 2);
+    QToolTip::showText(help->globalPos(), tr("Track %1 · %2%3 · %4").arg(mark->id).arg(glyphName(mark->glyph)).arg(mark->pinned ? tr(", pinned") : "").arg(error), this);
+  } else {
+    QToolTip::hideText();
+  }
+  return true;
+}
+
+void PlateView::paintEvent(QPaintEvent*) {
+  QPainter painter(this);
+  painter.fillRect(rect(), color::Night);
+  if (!session_.model.hasFootage()) return;
+  drawPicture(painter);
+  painter.setRenderHint(QPainter::Antialiasing);
+  drawGrid(painter);
+  drawSolids(painter);
+  // Quiet ones first, so that what glows lies on top; selected ones last.
+  std::vector<const PlateMark*> order;
+  for (const PlateMark& mark : marks_) {
+    if (shown(mark)) order.push_back(&mark);
+  }
+  const auto rank = [&](const PlateMark* m) {
+    const double error = std::isnan(m->error_px) ? -1 : m->error_px;
+    return session_.selection.contains(m->id) || m->id == session_.selection.hovered() ? 1e9 + error : error;
+  };
+  std::stable_sort(order.begin(), order.end(), [&](const PlateMark* a, const PlateMark* b) { return rank(a) < rank(b); });
+  for (const PlateMark* mark : order) drawMark(painter, *mark);
+  gesture_.draw(painter);
+  drawNotes(painter);
+}
+
+void PlateView::drawPicture(QPainter& painter) const {
+  if (picture_.isNull()) return;
+  painter.setRenderHint(QPainter::SmoothPixmapTransform, scale_ < 2);
+  const QRectF place(offset_, scale_ * QSizeF(picture_.size()));
+  painter.drawImage(place, picture_);
+  if (session_.view.dim() > 0) painter.fillRect(place, QColor(10, 7, 14, session_.view.dim() * 255 / 100));
+}
+
+void PlateView::drawGrid(QPainter& painter) const {
+  painter.setPen(QPen(QColor(236, 230, 241, 110), 1));
+  for (const QPolygonF& line : grid_) {
+    QPolygonF placed;
+    for (const QPointF& p : line) placed.push_back(toWidget(p));
+    painter.drawPolyline(placed);
+  }
+}
+
+void PlateView::drawSolids(QPainter& painter) const {
+  for (const PlateFace& face : faces_) {
+    QPolygonF placed;
+    for (const QPointF& p : face.outline) placed.push_back(toWidget(p));
+    const QColor shade = QColor::fromRgbF(static_cast<float>(0.80 * face.light), static_cast<float>(0.74 * face.light), static_cast<float>(0.90 * face.light));
+    painter.setPen(QPen(shade, 0.6));
+    painter.setBrush(shade);
+    painter.drawPolygon(placed);
+  }
+}
+
+void PlateView::drawMark(QPainter& painter, const PlateMark& mark) const {
+  const bool selected = session_.selection.contains(mark.id), hovered = mark.id == session_.selection.hovered();
+  const QPointF at = toWidget(mark.measured);
+  const bool known = !std::isnan(mark.error_px);
+  QColor paint = known ? errorQColor(mark.error_px, session_.view.errorTop()) : color::Calm;
+  if (mark.glyph == Glyph::SetAside) paint = color::Quiet;
+  if (mark.trail.size() > 1) {
+    QPolygonF trail;
+    for (const QPointF& p : mark.trail) trail.push_back(toWidget(p));
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(QColor(198, 181, 220, 150), 1));
+    painter.drawPolyline(trail);
+    paint = QColor(0xe2, 0xd8, 0xec);
+  }
+  if (known && mark.glyph != Glyph::SetAside) {
+    painter.setPen(QPen(paint, 1.5, Qt::SolidLine, Qt::RoundCap));
+    painter.drawLine(at, at + scale_ * session_.view.whisker() * (mark.reprojected - mark.measured));
+  }
+  if (selected || hovered) {
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(selected ? color::Lamp : color::Text, 1.4));
+    painter.drawEllipse(at, 7, 7);
+  }
+  // A dark rim keeps dim violet readable on a bright picture.
+  drawGlyph(painter, at, mark.glyph, false, QColor(12, 8, 16, 190), 8.5);
+  drawGlyph(painter, at, mark.glyph, mark.pinned, paint, 6);
+}
+
+void PlateView::drawNotes(QPainter& painter) const {
+  const auto note = [&](const QString& text, int y) {
+    const QRect box = painter.fontMetrics().boundingRect(text).adjusted(-6, -3, 6, 3);
+    const QRect placed(8, y - box.height(), box.width(), box.height());
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(QColor(20, 16, 26, 200));
+    painter.drawRoundedRect(placed, 4, 4);
+    painter.setPen(color::Text);
+    painter.drawText(placed, Qt::AlignCenter, text);
+  };
+  if (!failure_.isEmpty()) note(failure_, height() - 8);
+  else if (picture_.isNull()) note(tr("reading frame %1 …").arg(session_.playback.frame()), height() - 8);
+}
+
+}  // namespace dusky::desktop

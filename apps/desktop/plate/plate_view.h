@@ -1,0 +1,67 @@
+#pragma once
+#include <QWidget>
+
+#include "apps/desktop/model/session.h"
+#include "apps/desktop/paint/region_gesture.h"
+#include "apps/desktop/plate/plate_marks.h"
+
+class QMenu;
+
+namespace dusky::desktop {
+
+/// The picture with what was found in it. Left: pick, box or lasso; right drag or middle drag: move; wheel: magnify.
+class PlateView : public QWidget {
+  Q_OBJECT
+ public:
+  explicit PlateView(Session& session, QMenu* track_menu, QWidget* parent = nullptr);
+
+  const std::vector<PlateMark>& marks() const { return marks_; }
+  /// Footage px to widget coordinates.
+  QPointF toWidget(const QPointF& picture) const { return offset_ + scale_ * picture; }
+  QSize minimumSizeHint() const override { return {200, 120}; }
+
+ public slots:
+  void fit();
+  void actualSize();
+
+ signals:
+  void zoomChanged(const QString& note);
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void resizeEvent(QResizeEvent*) override;
+  void mousePressEvent(QMouseEvent*) override;
+  void mouseMoveEvent(QMouseEvent*) override;
+  void mouseReleaseEvent(QMouseEvent*) override;
+  void wheelEvent(QWheelEvent*) override;
+  void leaveEvent(QEvent*) override;
+  bool event(QEvent*) override;
+
+ private:
+  void refresh();
+  void showFrame();
+  void zoomAbout(const QPointF& place, double scale);
+  void tellZoom();
+  const PlateMark* markNear(const QPointF& place, double reach) const;
+  bool shown(const PlateMark& mark) const;
+  void drawPicture(QPainter& painter) const;
+  void drawGrid(QPainter& painter) const;
+  void drawSolids(QPainter& painter) const;
+  void drawMark(QPainter& painter, const PlateMark& mark) const;
+  void drawNotes(QPainter& painter) const;
+
+  Session& session_;
+  QMenu* track_menu_;
+  QImage picture_;
+  int picture_frame_ = 0;
+  std::vector<PlateMark> marks_;
+  std::vector<PlateFace> faces_;
+  std::vector<QPolygonF> grid_;
+  RegionGesture gesture_;
+  QPointF drag_from_, offset_;
+  double scale_ = 1;
+  bool fitted_ = true, dragging_ = false, dragged_ = false;
+  QString failure_;
+};
+
+}  // namespace dusky::desktop

@@ -1,0 +1,158 @@
+#include "apps/desktop/space/space_scene.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "apps/desktop/app/theme.h"
+#include "apps/desktop/plate/plate_marks.h"
+#include "core/scene/test_object.h"
+
+namespace dusky::desktop {
+namespace {
+
+class Builder {
+ public:
+  Builder(const Session& session, SpaceContents& out)
+      : session_(session), solution_(*session.model.solution()), scene_(*session.model.scene()), out_(out) {}
+
+  void build() {
+    measure();
+    addGrid();
+    addPoints();
+    addPath();
+    addSolids();
+  }
+
+ private:
+  /// Medians, so that a few far points do not make everything tiny.
+  void measure() {
+    std::vector<Vec3> places;
+    for (const SolvedTrack& track : solution_.tracks) {
+      if (track.state == TrackState::Kept) places.push_back(scene_.scene_from_solve * track.point);
+    }
+    Vec3 middle = Vec3::Zero();
+    for (int axis = 0; axis < 3 && !places.empty(); ++axis) {
+      const auto at = places.begin() + static_cast<std::ptrdiff_t>(places.size() / 2);
+      std::nth_element(places.begin(), at, places.end(), [axis](const Vec3& a, const Vec3& b) { return a[axis] < b[axis]; });
+      middle[axis] = (*at)[axis];
+    }
+    std::vector<double> distances;
+    for (const Vec3& p : places) distances.push_back((p - middle).norm());
+    for (const SolvedFrame& frame : solution_.frames) {
+      if (frame.placed) distances.push_back((scene_.scene_from_solve * frame.pose.centre - middle).norm());
+    }
+    if (!distances.empty()) {
+      const auto at = distances.begin() + static_cast<std::ptrdiff_t>(0.75 * static_cast<double>(distances.size() - 1));
+      std::nth_element(distances.begin(), at, distances.end());
+      out_.reach = static_cast<float>(std::max(1e-3, *at));
+    }
+    out_.middle = QVector3D(static_cast<float>(middle.x()), static_cast<float>(middle.y()), static_cast<float>(middle.z()));
+    out_.grid_spacing = gridSpacing(solution_, scene_);
+  }
+
+  void line(const Vec3& a, const Vec3& b, const QColor& color, double alpha) {
+    for (const Vec3& p : {a, b}) out_.lines.push_back(vertex(p, color, alpha));
+  }
+
+  static SpaceVertex vertex(const Vec3& p, const QColor& c, double alpha) {
+    return {static_cast<float>(p.x()), static_cast<float>(p.y()), static_cast<float>(p.z()), c.redF(), c.greenF(), c.blueF(), static_cast<float>(alpha)};
+  }
+
+  void addGrid() {
+    constexpr int kReach = 12;
+    for (const auto& [from, to] : groundGrid(out_.grid_spacing, kReach)) line(from, to, color::Edge, 0.55);
+    // Axes by length and place, not by colour: X is the long arrow, Z the short one, Y upright.
+    const double s = out_.grid_spacing;
+    arrow(Vec3::Zero(), Vec3(1.5 * s, 0, 0));
+    arrow(Vec3::Zero(), Vec3(0, s, 0));
+    arrow(Vec3::Zero(), Vec3(0, 0, 0.75 * s));
+  }
+
+  void arrow(const Vec3& from, const Vec3& to) {
+    const Vec3 along = to - from, side = 0.09 * along.norm() * (std::abs(along.y()) > 0 ? Vec3::UnitX() : Vec3::UnitY());
+    const Vec3 neck = from + 0.86 * along;
+    line(from, to, color::Quiet, 0.9);
+    line(to, neck + side, color::Quiet, 0.9);
+    line(to, neck - side, color::Quiet, 0.9);
+  }
+
+  void addPoints() {
+    const bool pictures = session_.view.pictureColors();
+    for (const SolvedTrack& track : solution_.tracks) {
+      if (track.state == TrackState::Unplaced) continue;
+      const bool selected = session_.selection.contains(track.id);
+      const Glyph glyph = glyphNow(session_.model, track.id, &track);
+      if (glyph == Glyph::SetAside && !session_.view.asideShown() && !selected) continue;
+      if (!session_.view.tracksShown() && !selected) continue;
+      QColor paint = pictures ? QColor(track.color.r, track.color.g, track.color.b) : errorQColor(track.typical_error_px, session_.view.errorTop());
+      if (glyph == Glyph::SetAside) paint = color::Quiet;
+      if (selected) paint = color::Lamp;
+      if (!selected && track.id == session_.selection.hovered()) paint = color::Text;
+      const SpaceVertex v = vertex(scene_.scene_from_solve * track.point, paint, 1);
+      out_.points.push_back({v.x, v.y, v.z, v.r, v.g, v.b, v.a, static_cast<float>(glyph), selected ? 9.0f : 6.0f});
+      out_.point_ids.push_back(track.id);
+    }
+  }
+
+  void addPath() {
+    const SolvedFrame* before = nullptr;
+    const int every = std::max(1, static_cast<int>(solution_.frames.size()) / 10);
+    for (std::size_t i = 0; i < solution_.frames.size(); ++i) {
+      const SolvedFrame& frame = solution_.frames[i];
+      if (!frame.placed) {
+        before = nullptr;
+        continue;
+      }
+      const Pose pose = scene_.scene_from_solve * frame.pose;
+      if (before) line(scene_.scene_from_solve * before->pose.centre, pose.centre, color::Calm, 1);
+      const bool now = frame.frame == session_.playback.frame();
+      if (now) addFrustum(pose, 0.16 * out_.reach, color::Text, 1);
+      else if (i % static_cast<std::size_t>(every) == 0) addFrustum(pose, 0.07 * out_.reach, color::Calm, 0.6);
+      before = &frame;
+    }
+  }
+
+  void addFrustum(const Pose& pose, double depth, const QColor& color, double alpha) {
+    const Lens& lens = solution_.lens;
+    std::vector<Vec3> corners;
+    for (const Vec2& corner : {Vec2(0, 0), Vec2(lens.width, 0), Vec2(lens.width, lens.height), Vec2(0, lens.height)}) {
+      const Vec3 ray((corner.x() - lens.cx_px) / lens.focal_px, (corner.y() - lens.cy_px) / lens.focal_px, 1);
+      corners.push_back(pose.centre + depth * pose.direction(ray));
+    }
+    for (int k = 0; k < 4; ++k) {
+      line(pose.centre, corners[k], color, alpha);
+      line(corners[k], corners[(k + 1) % 4], color, alpha);
+    }
+    // A notch marks the picture's top edge.
+    const Vec3 top = 0.5 * (corners[0] + corners[1]), up = -0.18 * depth * pose.direction(Vec3::UnitY());
+    line(corners[0] + 0.35 * (corners[1] - corners[0]), top + up, color, alpha);
+    line(corners[0] + 0.65 * (corners[1] - corners[0]), top + up, color, alpha);
+  }
+
+  void addSolids() {
+    if (!session_.view.objectsShown()) return;
+    const Vec3 light = Vec3(-0.4, 0.8, 0.45).normalized();
+    for (const TestObject& object : session_.model.document().objects) {
+      for (const SolidFace& face : solidOf(object, solution_, scene_)) {
+        const double shade = 0.35 + 0.65 * std::max(0.0, face.normal.dot(light));
+        const QColor paint = QColor::fromRgbF(static_cast<float>(0.80 * shade), static_cast<float>(0.74 * shade), static_cast<float>(0.90 * shade));
+        for (const Vec3& corner : face.corners) out_.solids.push_back(vertex(corner, paint, 1));
+      }
+    }
+  }
+
+  const Session& session_;
+  const Solution& solution_;
+  const SceneFrame& scene_;
+  SpaceContents& out_;
+};
+
+}  // namespace
+
+SpaceContents buildSpace(const Session& session) {
+  SpaceContents contents;
+  if (session.model.solution() && session.model.scene()) Builder(session, contents).build();
+  return contents;
+}
+
+}  // namespace dusky::desktop

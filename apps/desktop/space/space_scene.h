@@ -1,0 +1,35 @@
+#pragma once
+#include <QVector3D>
+#include <vector>
+
+#include "apps/desktop/model/session.h"
+#include "apps/desktop/paint/track_glyphs.h"
+
+namespace dusky::desktop {
+
+/// A corner of a line or of a solid.
+struct SpaceVertex {
+  float x, y, z;
+  float r, g, b, a;
+};
+
+/// A point of the set, with its state as shape.
+struct SpacePoint {
+  float x, y, z;
+  float r, g, b, a;
+  float shape, size;  ///< Glyph as a number; px.
+};
+
+/// Everything that Space draws, in scene coordinates.
+struct SpaceContents {
+  std::vector<SpaceVertex> lines, solids;
+  std::vector<SpacePoint> points;
+  std::vector<int> point_ids;  ///< Track of each point.
+  QVector3D middle;            ///< Of the nearer points and the path.
+  float reach = 10;            ///< About their radius.
+  double grid_spacing = 1;
+};
+
+SpaceContents buildSpace(const Session& session);
+
+}  // namespace dusky::desktop

@@ -1,0 +1,270 @@
+#include "apps/desktop/space/space_view.h"
+
+#include <QMenu>
+#include <QMouseEvent>
+#include <cmath>
+
+#include "apps/desktop/app/theme.h"
+
+namespace dusky::desktop {
+namespace {
+
+constexpr const char* kFlatVertex = R"(#version 330 core
+layout(location = 0) in vec3 place; layout(location = 1) in vec4 paint;
+uniform mat4 clip_from_world; out vec4 tint;
+void main() { gl_Position = clip_from_world * vec4(place, 1); tint = paint; })";
+constexpr const char* kFlatFragment = R"(#version 330 core
+in vec4 tint; out vec4 pixel;
+void main() { pixel = tint; })";
+constexpr const char* kShapeVertex = R"(#version 330 core
+layout(location = 0) in vec3 place; layout(location = 1) in vec4 paint; layout(location = 2) in vec2 look;
+uniform mat4 clip_from_world; uniform float ratio; out vec4 tint; flat out int shape;
+void main() { gl_Position = clip_from_world * vec4(place, 1); gl_PointSize = ratio * look.y; tint = paint; shape = int(look.x + 0.5); })";
+// Kept: dot. Unplaced: ring. Set aside: slanted dash. Holdout: half-filled ring.
+constexpr const char* kShapeFragment = R"(#version 330 core
+in vec4 tint; flat in int shape; out vec4 pixel;
+void main() {
+  vec2 p = 2 * gl_PointCoord - 1;
+  float r = length(p);
+  bool ring = r > 0.62 && r < 1.0;
+  bool inside = shape == 0 ? r < 0.85 : shape == 1 ? ring : shape == 2 ? abs(p.x + p.y) < 0.28 && abs(p.x - p.y) > 0.3 : ring || (r < 1.0 && p.x < 0.0);
+  if (!inside) discard;
+  pixel = tint;
+})";
+
+}  // namespace
+
+SpaceView::SpaceView(Session& session, QMenu* track_menu, QWidget* parent) : QOpenGLWidget(parent), session_(session), track_menu_(track_menu) {
+  setObjectName("spaceView");
+  setMouseTracking(true);
+  setFocusPolicy(Qt::ClickFocus);
+  connect(&session_.model, &DocumentModel::opened, this, [this] { looked_ = false; });
+  connect(&session_.model, &DocumentModel::resultsChanged, this, &SpaceView::rebuild);
+  connect(&session_.playback, &Playback::frameChanged, this, &SpaceView::rebuild);
+  connect(&session_.view, &ViewSettings::changed, this, &SpaceView::rebuild);
+  connect(&session_.selection, &Selection::changed, this, &SpaceView::rebuild);
+  connect(&session_.selection, &Selection::hoverChanged, this, &SpaceView::rebuild);
+}
+
+SpaceView::~SpaceView() {
+  if (!flat_) return;
+  makeCurrent();
+  for (Batch* batch : {&lines_, &solids_, &points_}) {
+    batch->array.destroy();
+    batch->buffer.destroy();
+  }
+  flat_.reset();
+  shapes_.reset();
+  doneCurrent();
+}
+
+void SpaceView::rebuild() {
+  contents_ = buildSpace(session_);
+  stale_upload_ = true;
+  // The first result, and each partial one, is brought into view; after that the eye is the artist's.
+  if (!contents_.points.empty() && (!looked_ || session_.model.partial())) frameAll();
+  if (!contents_.points.empty() && !session_.model.partial()) looked_ = true;
+  if (contents_.points.empty() && !session_.model.solution()) looked_ = false;
+  tellNote();
+  update();
+}
+
+void SpaceView::setMode(Eye::Mode mode) {
+  eye_.mode = mode;
+  tellNote();
+  update();
+}
+
+void SpaceView::frameAll() {
+  eye_.look(contents_.middle, contents_.reach);
+  update();
+}
+
+void SpaceView::tellNote() {
+  if (contents_.points.empty()) return emit noteChanged("");
+  const QString unit = session_.model.scene() && session_.model.scene()->metric ? tr("m") : tr("units");
+  const QString from = eye_.mode == Eye::Mode::Top ? tr("from above") : eye_.mode == Eye::Mode::Camera ? tr("through the camera") : tr("orbit");
+  emit noteChanged(tr("%1 · grid %2 %3").arg(from).arg(contents_.grid_spacing).arg(unit));
+}
+
+void SpaceView::makeBatch(Batch& batch, int floats) {
+  const int stride = floats * static_cast<int>(sizeof(float));
+  batch.array.create();
+  const QOpenGLVertexArrayObject::Binder bound(&batch.array);
+  batch.buffer.create();
+  batch.buffer.bind();
+  const auto at = [](int floats_in) { return reinterpret_cast<const void*>(static_cast<std::uintptr_t>(floats_in) * sizeof(float)); };
+  glEnableVertexAttribArray(0);
+  glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, stride, at(0));
+  glEnableVertexAttribArray(1);
+  glVertexAttribPointer(1, 4, GL_FLOAT, GL_FALSE, stride, at(3));
+  if (floats > 7) {
+    glEnableVertexAttribArray(2);
+    glVertexAttribPointer(2, 2, GL_FLOAT, GL_FALSE, stride, at(7));
+  }
+  batch.buffer.release();
+}
+
+void SpaceView::initializeGL() {
+  initializeOpenGLFunctions();
+  const auto program = [this](const char* vertex, const char* fragment) {
+    auto made = std::make_unique<QOpenGLShaderProgram>();
+    made->addShaderFromSourceCode(QOpenGLShader::Vertex, vertex);
+    made->addShaderFromSourceCode(QOpenGLShader::Fragment, fragment);
+    if (!made->link()) qWarning("Space cannot draw: %s", qPrintable(made->log()));
+    return made;
+  };
+  flat_ = program(kFlatVertex, kFlatFragment);
+  shapes_ = program(kShapeVertex, kShapeFragment);
+  makeBatch(lines_, 7);
+  makeBatch(solids_, 7);
+  makeBatch(points_, 9);
+}
+
+void SpaceView::upload() {
+  const auto fill = [](Batch& batch, const auto& vertices) {
+    batch.count = static_cast<int>(vertices.size());
+    batch.buffer.bind();
+    batch.buffer.allocate(vertices.data(), static_cast<int>(vertices.size() * sizeof(vertices[0])));
+    batch.buffer.release();
+  };
+  fill(lines_, contents_.lines);
+  fill(solids_, contents_.solids);
+  fill(points_, contents_.points);
+  stale_upload_ = false;
+}
+
+void SpaceView::drawBatch(Batch& batch, QOpenGLShaderProgram& program, GLenum kind) {
+  if (batch.count == 0) return;
+  program.bind();
+  program.setUniformValue("clip_from_world", matrix());
+  program.setUniformValue("ratio", static_cast<float>(devicePixelRatioF()));
+  const QOpenGLVertexArrayObject::Binder bound(&batch.array);
+  glDrawArrays(kind, 0, batch.count);
+  program.release();
+}
+
+void SpaceView::paintGL() {
+  if (stale_upload_) upload();
+  glClearColor(color::Night.redF(), color::Night.greenF(), color::Night.blueF(), 1);
+  glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
+  glEnable(GL_DEPTH_TEST);
+  glEnable(GL_PROGRAM_POINT_SIZE);
+  glEnable(GL_BLEND);
+  glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
+  drawBatch(solids_, *flat_, GL_TRIANGLES);
+  drawBatch(lines_, *flat_, GL_LINES);
+  drawBatch(points_, *shapes_, GL_POINTS);
+  glDisable(GL_DEPTH_TEST);
+  drawOverlay();
+}
+
+void SpaceView::drawOverlay() {
+  QPainter painter(this);
+  painter.setRenderHint(QPainter::Antialiasing);
+  gesture_.draw(painter);
+  if (contents_.points.empty()) {
+    painter.setPen(color::Quiet);
+    painter.drawText(rect(), Qt::AlignCenter | Qt::TextWordWrap, session_.model.hasFootage() ? tr("Points and camera appear here\nonce the shot is solved.") : "");
+    return;
+  }
+  if (eye_.mode != Eye::Mode::Camera || !session_.model.solution()) return;
+  const Lens& lens = session_.model.solution()->lens;
+  const double scale = std::min(static_cast<double>(width()) / lens.width, static_cast<double>(height()) / lens.height);
+  const QSizeF size(scale * lens.width, scale * lens.height);
+  painter.setBrush(Qt::NoBrush);
+  painter.setPen(QPen(color::Edge, 1));
+  painter.drawRect(QRectF(QPointF((width() - size.width()) / 2, (height() - size.height()) / 2), size));
+}
+
+QMatrix4x4 SpaceView::matrix() const {
+  const float aspect = static_cast<float>(width()) / static_cast<float>(std::max(1, height()));
+  const SolutionPtr solution = session_.model.solution();
+  const SolvedFrame* frame = solution ? solution->frameAt(session_.playback.frame()) : nullptr;
+  if (!frame || !frame->placed || !session_.model.scene()) return eye_.matrix(aspect, nullptr, nullptr);
+  const Pose pose = session_.model.scene()->scene_from_solve * frame->pose;
+  return eye_.matrix(aspect, &pose, &solution->lens);
+}
+
+std::optional<QPointF> SpaceView::onScreen(const QMatrix4x4& clip_from_world, const SpacePoint& point) const {
+  const QVector4D clip = clip_from_world * QVector4D(point.x, point.y, point.z, 1);
+  if (clip.w() <= 0) return std::nullopt;
+  return QPointF((clip.x() / clip.w() + 1) / 2 * static_cast<float>(width()), (1 - clip.y() / clip.w()) / 2 * static_cast<float>(height()));
+}
+
+std::optional<QPointF> SpaceView::placeOf(int track) const {
+  const auto found = std::find(contents_.point_ids.begin(), contents_.point_ids.end(), track);
+  if (found == contents_.point_ids.end()) return std::nullopt;
+  return onScreen(matrix(), contents_.points[static_cast<std::size_t>(found - contents_.point_ids.begin())]);
+}
+
+int SpaceView::nearest(const QPointF& place, double reach) const {
+  const QMatrix4x4 clip_from_world = matrix();
+  int best = 0;
+  for (std::size_t i = 0; i < contents_.points.size(); ++i) {
+    const auto at = onScreen(clip_from_world, contents_.points[i]);
+    const double distance = at ? std::hypot(at->x() - place.x(), at->y() - place.y()) : 1e9;
+    if (distance < reach) best = contents_.point_ids[i], reach = distance;
+  }
+  return best;
+}
+
+void SpaceView::mousePressEvent(QMouseEvent* event) {
+  if (event->button() == Qt::LeftButton) {
+    gesture_.begin(event->position(), event->modifiers() & Qt::AltModifier ? ViewSettings::Tool::Lasso : session_.view.tool());
+  } else {
+    drag_ = event->button();
+    dragged_ = false;
+    drag_from_ = event->position();
+  }
+}
+
+void SpaceView::mouseMoveEvent(QMouseEvent* event) {
+  if (drag_ != Qt::NoButton) {
+    const QPointF moved = event->position() - drag_from_;
+    if (!dragged_ && moved.manhattanLength() < 4) return;
+    dragged_ = true;
+    drag_from_ = event->position();
+    const auto right = static_cast<float>(moved.x()), down = static_cast<float>(moved.y());
+    if (drag_ == Qt::RightButton && !(event->modifiers() & Qt::ShiftModifier)) eye_.turn(right, down);
+    else eye_.move(right, down, static_cast<float>(height()));
+    update();
+  } else if (gesture_.active()) {
+    gesture_.move(event->position());
+    update();
+  } else {
+    session_.selection.hover(nearest(event->position(), 8));
+  }
+}
+
+void SpaceView::mouseReleaseEvent(QMouseEvent* event) {
+  if (drag_ != Qt::NoButton && event->button() == drag_) {
+    drag_ = Qt::NoButton;
+    if (!dragged_ && event->button() == Qt::RightButton) track_menu_->popup(event->globalPosition().toPoint());
+    return;
+  }
+  if (!gesture_.active()) return;
+  gesture_.move(event->position());
+  const QPolygonF region = gesture_.end();
+  std::vector<int> ids;
+  if (region.isEmpty()) {
+    if (const int id = nearest(event->position(), 8)) ids.push_back(id);
+  } else {
+    const QMatrix4x4 clip_from_world = matrix();
+    for (std::size_t i = 0; i < contents_.points.size(); ++i) {
+      const auto at = onScreen(clip_from_world, contents_.points[i]);
+      if (at && region.containsPoint(*at, Qt::OddEvenFill)) ids.push_back(contents_.point_ids[i]);
+    }
+  }
+  session_.selection.pick(ids, selectionMode(event->modifiers()));
+  update();
+}
+
+void SpaceView::wheelEvent(QWheelEvent* event) {
+  eye_.approach(static_cast<float>(event->angleDelta().y()) / 8);
+  update();
+}
+
+void SpaceView::leaveEvent(QEvent*) { session_.selection.hover(0); }
+
+}  // namespace dusky::desktop

@@ -1,0 +1,78 @@
+#pragma once
+#include <QOpenGLBuffer>
+#include <QOpenGLFunctions_3_3_Core>
+#include <QOpenGLShaderProgram>
+#include <QOpenGLVertexArrayObject>
+#include <QOpenGLWidget>
+#include <memory>
+
+#include "apps/desktop/model/session.h"
+#include "apps/desktop/paint/region_gesture.h"
+#include "apps/desktop/space/eye.h"
+#include "apps/desktop/space/space_scene.h"
+
+class QMenu;
+
+namespace dusky::desktop {
+
+/// The set and the camera in three dimensions. Left: pick, box or lasso; right drag: turn; middle or Shift+right drag: move;
+/// wheel: nearer.
+class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
+  Q_OBJECT
+ public:
+  SpaceView(Session& session, QMenu* track_menu, QWidget* parent = nullptr);
+  ~SpaceView() override;
+
+  const SpaceContents& contents() const { return contents_; }
+  Eye::Mode mode() const { return eye_.mode; }
+  /// Where a track's point is on the screen; nothing when it is behind or not shown.
+  std::optional<QPointF> placeOf(int track) const;
+  QSize minimumSizeHint() const override { return {200, 120}; }
+
+ public slots:
+  void setMode(Eye::Mode mode);
+  void frameAll();
+
+ signals:
+  void noteChanged(const QString& note);
+
+ protected:
+  void initializeGL() override;
+  void paintGL() override;
+  void mousePressEvent(QMouseEvent*) override;
+  void mouseMoveEvent(QMouseEvent*) override;
+  void mouseReleaseEvent(QMouseEvent*) override;
+  void wheelEvent(QWheelEvent*) override;
+  void leaveEvent(QEvent*) override;
+
+ private:
+  struct Batch {
+    QOpenGLBuffer buffer{QOpenGLBuffer::VertexBuffer};
+    QOpenGLVertexArrayObject array;
+    int count = 0;
+  };
+
+  void rebuild();
+  void upload();
+  void makeBatch(Batch& batch, int floats);
+  void drawBatch(Batch& batch, QOpenGLShaderProgram& program, GLenum kind);
+  void drawOverlay();
+  QMatrix4x4 matrix() const;
+  std::optional<QPointF> onScreen(const QMatrix4x4& clip_from_world, const SpacePoint& point) const;
+  int nearest(const QPointF& place, double reach) const;
+  void tellNote();
+
+  Session& session_;
+  QMenu* track_menu_;
+  Eye eye_;
+  SpaceContents contents_;
+  bool stale_upload_ = true, looked_ = false;
+  RegionGesture gesture_;
+  QPointF drag_from_;
+  Qt::MouseButton drag_ = Qt::NoButton;
+  bool dragged_ = false;
+  std::unique_ptr<QOpenGLShaderProgram> flat_, shapes_;
+  Batch lines_, solids_, points_;
+};
+
+}  // namespace dusky::desktop

@@ -1,0 +1,141 @@
+#include <QGridLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include "apps/desktop/app/theme.h"
+#include "apps/desktop/steps/fields.h"
+#include "apps/desktop/steps/step_settings.h"
+#include "core/project/edits.h"
+
+namespace dusky::desktop {
+namespace {
+
+/// One pick: name and value, a button that takes the selection, a cross that takes the pick back.
+class PickRow : public QWidget {
+ public:
+  using Value = std::function<QString(const Session&)>;  ///< Empty: not picked.
+  using Clear = std::function<void(SceneSettings&)>;
+
+  PickRow(Session& session, const QString& name, QPushButton* use, const QString& guess, Value value, Clear clear) {
+    auto* title = new QLabel(name);
+    auto* text = new QLabel;
+    text->setProperty("role", "quiet");
+    text->setWordWrap(true);
+    auto* cross = new QToolButton;
+    cross->setIcon(icon("close"));
+    cross->setIconSize({12, 12});
+    cross->setToolTip(QObject::tr("Takes this pick back; it is guessed again."));
+    auto* grid = new QGridLayout(this);
+    grid->setContentsMargins(0, 0, 0, 0);
+    grid->setVerticalSpacing(2);
+    grid->setColumnStretch(0, 1);
+    grid->addWidget(title, 0, 0);
+    grid->addWidget(use, 0, 1);
+    grid->addWidget(cross, 0, 2);
+    grid->addWidget(text, 1, 0, 1, 3);
+    const auto refresh = [&session, text, cross, guess, value] {
+      const QString now = value(session);
+      text->setText(now.isEmpty() ? guess : now);
+      cross->setEnabled(!now.isEmpty());
+    };
+    connect(&session.model, &DocumentModel::resultsChanged, this, refresh);
+    connect(cross, &QToolButton::clicked, this, [&session, name, clear] {
+      SceneSettings scene = session.model.document().scene;
+      clear(scene);
+      session.model.run(changeScene(QObject::tr("Forget %1").arg(name.toLower()).toStdString(), scene));
+    });
+    refresh();
+  }
+};
+
+QString groundText(const Session& session) {
+  const SceneSettings& scene = session.model.document().scene;
+  if (scene.ground.empty()) return {};
+  const auto& frame = session.model.scene();
+  const QString fit = frame && !std::isnan(frame->ground_rms) ? QObject::tr(", %1 %2 off their plane (RMS)").arg(frame->ground_rms, 0, 'g', 2).arg(frame->metric ? "m" : "units") : "";
+  return QObject::tr("%1 tracks%2").arg(scene.ground.size()).arg(fit);
+}
+
+QString originText(const Session& session) {
+  const auto& origin = session.model.document().scene.origin;
+  return origin ? QObject::tr("track %1").arg(*origin) : QString();
+}
+
+QString directionText(const Session& session) {
+  const auto& direction = session.model.document().scene.direction;
+  return direction ? QObject::tr("track %1 → %2 runs along X").arg(direction->from).arg(direction->to) : QString();
+}
+
+QString lengthText(const Session& session) {
+  const auto& length = session.model.document().scene.length;
+  return length ? QObject::tr("track %1 – %2 is %3 m").arg(length->from).arg(length->to).arg(length->metres, 0, 'g', 5) : QString();
+}
+
+QWidget* lengthField(Session& session, TrackActions& actions) {
+  auto* metres = new QDoubleSpinBox;
+  metres->setObjectName("lengthMetres");
+  metres->setRange(0.001, 100000);
+  metres->setDecimals(3);
+  metres->setSuffix(" m");
+  metres->setKeyboardTracking(false);
+  metres->setValue(actions.lengthMetres());
+  metres->setToolTip(QObject::tr("The real distance between the two tracks, m."));
+  QObject::connect(metres, &QDoubleSpinBox::valueChanged, &actions, [&session, &actions](double value) {
+    actions.setLengthMetres(value);
+    // A length that is picked already takes the new number.
+    if (const auto& length = session.model.document().scene.length) session.model.run(useAsLength(session.model.document(), length->from, length->to, value));
+  });
+  QObject::connect(&session.model, &DocumentModel::documentChanged, metres, [&session, &actions, metres] {
+    const auto& length = session.model.document().scene.length;
+    if (!length) return;
+    const QSignalBlocker quiet(metres);
+    metres->setValue(length->metres);
+    actions.setLengthMetres(length->metres);
+  });
+  return metres;
+}
+
+}  // namespace
+
+QWidget* sceneSettings(Session& session, TrackActions& actions) {
+  auto* body = new QWidget;
+  auto* column = new QVBoxLayout(body);
+  column->setSpacing(8);
+  auto* hint = new QLabel(QObject::tr("Select tracks in any view, then use them:"));
+  hint->setProperty("role", "quiet");
+  hint->setWordWrap(true);
+  column->addWidget(hint);
+  auto* problem = new QLabel;
+  problem->setProperty("role", "failure");
+  problem->setWordWrap(true);
+  column->addWidget(problem);
+  const auto tell = [&session, problem] {
+    problem->setText(session.model.sceneProblem());
+    problem->setVisible(!problem->text().isEmpty());
+  };
+  QObject::connect(&session.model, &DocumentModel::resultsChanged, problem, tell);
+  tell();
+  auto* ground = buttonFor(actions.ground, QObject::tr("Use selection"), true);
+  ground->setObjectName("useAsGround");
+  column->addWidget(new PickRow(session, QObject::tr("Ground"), ground, QObject::tr("guessed: the plane under the camera"), groundText, [](SceneSettings& s) { s.ground.clear(); }));
+  column->addWidget(new PickRow(session, QObject::tr("Origin"), buttonFor(actions.origin, QObject::tr("Use selection")), QObject::tr("guessed: under the middle of the path"), originText,
+                                [](SceneSettings& s) { s.origin.reset(); }));
+  column->addWidget(new PickRow(session, QObject::tr("Direction"), buttonFor(actions.direction, QObject::tr("Use selection")), QObject::tr("guessed: X to the first camera's right"), directionText,
+                                [](SceneSettings& s) { s.direction.reset(); }));
+  column->addWidget(new PickRow(session, QObject::tr("Length"), buttonFor(actions.length, QObject::tr("Use selection")), QObject::tr("guessed: the camera 1.6 above the ground"), lengthText,
+                                [](SceneSettings& s) { s.length.reset(); }));
+  column->addWidget(lengthField(session, actions));
+  auto* objects = new QLabel(QObject::tr("Test objects on the selected tracks"));
+  objects->setProperty("role", "quiet");
+  column->addWidget(objects);
+  auto* buttons = new QHBoxLayout;
+  buttons->addWidget(buttonFor(actions.cone, QObject::tr("Cone")));
+  buttons->addWidget(buttonFor(actions.cube, QObject::tr("Cube")));
+  buttons->addWidget(buttonFor(actions.remove_objects, QObject::tr("Remove")));
+  column->addLayout(buttons);
+  return body;
+}
+
+}  // namespace dusky::desktop

@@ -1,0 +1,181 @@
+#include "apps/desktop/steps/step_settings.h"
+
+#include <QAction>
+#include <QGridLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <QVBoxLayout>
+#include <filesystem>
+#include <map>
+
+#include "apps/desktop/steps/fields.h"
+
+namespace dusky::desktop {
+namespace {
+
+/// An empty body with a grid for fields.
+struct Body {
+  QWidget* widget = new QWidget;
+  QVBoxLayout* column = new QVBoxLayout(widget);
+  QGridLayout* grid = new QGridLayout;
+  Body() {
+    column->setSpacing(8);
+    grid->setHorizontalSpacing(8);
+    grid->setVerticalSpacing(6);
+    grid->setColumnStretch(0, 1);
+    column->addLayout(grid);
+  }
+};
+
+template <class Value>
+NumberField* trackingField(Session& session, const char* name, Value FollowOptions::*field) {
+  return new NumberField(session.model, [field](const Document& d) { return static_cast<double>(d.tracking.*field); },
+                         [name, field](const Document& d, double v) { return changeField(name, d, &Document::tracking, field, static_cast<Value>(v)); });
+}
+
+QPushButton* primary(const QString& text, const QString& tip) {
+  auto* button = new QPushButton(text);
+  button->setProperty("primary", true);
+  button->setToolTip(tip);
+  return button;
+}
+
+/// A quiet text under the fields that is made anew with every change.
+void addText(Body& body, Session& session, std::function<QString()> text) {
+  auto* label = new QLabel;
+  label->setProperty("role", "quiet");
+  label->setWordWrap(true);
+  label->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  body.column->addWidget(label);
+  const auto refresh = [label, text = std::move(text)] {
+    label->setText(text());
+    label->setVisible(!label->text().isEmpty());
+  };
+  QObject::connect(&session.model, &DocumentModel::resultsChanged, label, refresh);
+  refresh();
+}
+
+void enableWhenIdle(QPushButton* button, Session& session) {
+  const auto refresh = [button, &session] { button->setEnabled(session.model.hasFootage() && !session.jobs.busy()); };
+  QObject::connect(&session.jobs, &Jobs::changed, button, refresh);
+  QObject::connect(&session.model, &DocumentModel::opened, button, refresh);
+  refresh();
+}
+
+QString stopReasons(const TrackSet& tracks) {
+  std::map<StopReason, int> counts;
+  for (const Track& track : tracks.tracks) ++counts[track.stop];
+  QStringList lines;
+  for (const auto& [reason, count] : counts) lines << QObject::tr("%1 %2").arg(count).arg(QString::fromUtf8(describe(reason).data()));
+  if (tracks.summary.too_short > 0) lines << QObject::tr("%1 lived too short and were dropped").arg(tracks.summary.too_short);
+  return lines.join("\n");
+}
+
+QString staircaseText(const Solution& solution) {
+  QStringList lines;
+  for (const StaircaseStep& step : solution.staircase) {
+    const double error = std::isnan(step.holdout_rms_px) ? step.rms_px : step.holdout_rms_px;
+    lines << QObject::tr("%1 %2: %3 px").arg(step.kept ? QStringLiteral("+") : QStringLiteral("–"), QString::fromStdString(step.released)).arg(error, 0, 'f', 3);
+  }
+  return lines.isEmpty() ? QString() : QObject::tr("Released, holdout error after it:\n") + lines.join("\n");
+}
+
+}  // namespace
+
+void addField(QGridLayout& grid, const QString& label, QWidget* field, const QString& tip) {
+  const int row = grid.rowCount();
+  auto* name = new QLabel(label);
+  name->setToolTip(tip);
+  field->setToolTip(tip);
+  field->setFixedWidth(104);
+  grid.addWidget(name, row, 0);
+  grid.addWidget(field, row, 1);
+}
+
+QWidget* footageSettings(Session& session, QAction* open_footage) {
+  Body body;
+  const auto end = [&session](int FollowOptions::*field, bool first) {
+    return new NumberField(session.model, [&session, first](const Document&) { return first ? session.model.firstFrame() : session.model.lastFrame(); },
+                           [&session, field](const Document& d, double v) {
+                             FollowOptions tracking = d.tracking;
+                             tracking.first_frame = session.model.firstFrame(), tracking.last_frame = session.model.lastFrame();
+                             tracking.*field = static_cast<int>(v);
+                             const FootageInfo& info = session.model.workspace().footage();
+                             if (tracking.first_frame == info.first && tracking.last_frame == info.last) tracking.first_frame = tracking.last_frame = 0;
+                             return setMember("Change range", &Document::tracking, tracking);
+                           });
+  };
+  auto* first = end(&FollowOptions::first_frame, true);
+  auto* last = end(&FollowOptions::last_frame, false);
+  first->setObjectName("firstFrame");
+  last->setObjectName("lastFrame");
+  const auto bounds = [&session, first, last] {
+    const FootageInfo& info = session.model.workspace().footage();
+    first->range(info.first, std::max(info.first, session.model.lastFrame() - 2), 0, 1, "");
+    last->range(std::min(info.last, session.model.firstFrame() + 2), info.last, 0, 1, "");
+  };
+  QObject::connect(&session.model, &DocumentModel::documentChanged, first, bounds);
+  addField(*body.grid, QObject::tr("First frame"), first, QObject::tr("Where the work begins; the footage's own numbers."));
+  addField(*body.grid, QObject::tr("Last frame"), last, QObject::tr("Where the work ends, included."));
+  addText(body, session, [&session] {
+    const FootageInfo& info = session.model.workspace().footage();
+    if (info.width == 0) return QString();
+    return QObject::tr("%1\n%2").arg(QString::fromStdString(std::filesystem::path(info.path).filename().string()), QString::fromStdString(info.kind));
+  });
+  auto* open = buttonFor(open_footage, QObject::tr("Open other footage…"), false);
+  body.column->addWidget(open);
+  return body.widget;
+}
+
+QWidget* tracksSettings(Session& session) {
+  Body body;
+  addField(*body.grid, QObject::tr("Features"), trackingField(session, "Change features", &FollowOptions::features)->range(20, 20000, 0, 50, ""),
+           QObject::tr("How many are followed at one time. More is steadier and slower."));
+  addField(*body.grid, QObject::tr("Corner strength"), trackingField(session, "Change corner strength", &FollowOptions::min_strength)->range(0.1, 1000, 1, 0.5, ""),
+           QObject::tr("Floor of the corner strength, (grey levels / px)². Higher: fewer and better features."));
+  addField(*body.grid, QObject::tr("Spacing"), trackingField(session, "Change spacing", &FollowOptions::min_distance_px)->range(4, 200, 0, 1, " px"),
+           QObject::tr("Least distance between two features, px."));
+  addField(*body.grid, QObject::tr("Patch radius"), trackingField(session, "Change patch radius", &FollowOptions::patch_radius)->range(4, 30, 0, 1, " px"),
+           QObject::tr("Half side of the piece of picture that is followed, px. Larger holds on to soft texture."));
+  addField(*body.grid, QObject::tr("Return within"), trackingField(session, "Change tolerance", &FollowOptions::max_return_px)->range(0.05, 5, 2, 0.05, " px"),
+           QObject::tr("Each step is followed back; a track ends where it returns farther off than this, px."));
+  auto* run = primary(QObject::tr("Track features"), QObject::tr("Finds features and follows them through the range. Replaces the tracks there are."));
+  run->setObjectName("runTracks");
+  QObject::connect(run, &QPushButton::clicked, &session.jobs, &Jobs::runTracks);
+  enableWhenIdle(run, session);
+  body.column->addWidget(run);
+  addText(body, session, [&session] { return session.model.tracks() ? stopReasons(*session.model.tracks()) : QString(); });
+  return body.widget;
+}
+
+QWidget* solveSettings(Session& session) {
+  Body body;
+  auto* known = new ChoiceField({QObject::tr("unknown"), QObject::tr("about known"), QObject::tr("locked")}, session.model,
+                                [](const Document& d) { return static_cast<int>(d.lens.focal); },
+                                [](const Document& d, int v) { return changeField("Change focal length", d, &Document::lens, &LensSettings::focal, static_cast<FocalKnowledge>(v)); });
+  const auto lens = [&session](const char* name, double LensSettings::*field) {
+    return new NumberField(session.model, [field](const Document& d) { return d.lens.*field; },
+                           [name, field](const Document& d, double v) { return changeField(name, d, &Document::lens, field, v); });
+  };
+  auto* focal = lens("Change focal length", &LensSettings::focal_mm)->range(1, 2000, 2, 1, " mm");
+  auto* sensor = lens("Change sensor width", &LensSettings::sensor_mm)->range(1, 100, 2, 0.1, " mm");
+  addField(*body.grid, QObject::tr("Focal length"), known, QObject::tr("Unknown: found from the footage. About known: the value is a start. Locked: the value stands."));
+  addField(*body.grid, QObject::tr("Value"), focal, QObject::tr("Focal length, mm; read unless it is unknown."));
+  addField(*body.grid, QObject::tr("Sensor width"), sensor, QObject::tr("Width of the sensor, mm; turns mm into px and back."));
+  const auto refresh = [&session, focal] { focal->setEnabled(session.model.document().lens.focal != FocalKnowledge::Unknown); };
+  QObject::connect(&session.model, &DocumentModel::documentChanged, focal, refresh);
+  refresh();
+  auto* distortion = new SwitchField(QObject::tr("Lens distortion may be found"), session.model, [](const Document& d) { return d.lens.distortion; },
+                                     [](const Document& d, bool on) { return changeField("Change lens distortion", d, &Document::lens, &LensSettings::distortion, on); });
+  distortion->setToolTip(QObject::tr("On: distortion and the lens's middle are released one at a time and kept where the holdout tracks confirm them. Off: a lens without distortion."));
+  body.column->addWidget(distortion);
+  auto* run = primary(QObject::tr("Solve camera"), QObject::tr("Finds the camera path, the lens and the points. Tracks first where there are none."));
+  run->setObjectName("runSolve");
+  QObject::connect(run, &QPushButton::clicked, &session.jobs, &Jobs::runSolve);
+  enableWhenIdle(run, session);
+  body.column->addWidget(run);
+  addText(body, session, [&session] { return session.model.solution() ? staircaseText(*session.model.solution()) : QString(); });
+  return body.widget;
+}
+
+}  // namespace dusky::desktop

@@ -1,0 +1,23 @@
+#pragma once
+#include <QWidget>
+
+#include "apps/desktop/app/track_actions.h"
+#include "apps/desktop/model/session.h"
+
+class QGridLayout;
+
+namespace dusky::desktop {
+
+// The settings of each step, as it stands open in the steps column. Each has one primary button.
+
+QWidget* footageSettings(Session& session, QAction* open_footage);
+QWidget* tracksSettings(Session& session);
+QWidget* solveSettings(Session& session);
+QWidget* sceneSettings(Session& session, TrackActions& actions);
+QWidget* deliverSettings(Session& session);
+
+/// A label and its field, side by side, with the same tooltip.
+void addField(QGridLayout& grid, const QString& label, QWidget* field, const QString& tip);
+QWidget* quietLabel(const QString& text);
+
+}  // namespace dusky::desktop

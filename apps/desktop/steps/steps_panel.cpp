@@ -1,0 +1,52 @@
+#include "apps/desktop/steps/steps_panel.h"
+
+#include <QVBoxLayout>
+
+#include "apps/desktop/steps/step_settings.h"
+
+namespace dusky::desktop {
+
+StepsPanel::StepsPanel(Session& session, TrackActions& actions, QAction* open_footage, QWidget* parent) : QScrollArea(parent), session_(session) {
+  setFixedWidth(254);
+  setWidgetResizable(true);
+  setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  auto* all = new QWidget;
+  all->setObjectName("steps");
+  setWidget(all);
+  auto* column = new QVBoxLayout(all);
+  column->setContentsMargins(0, 4, 0, 0);
+  column->setSpacing(0);
+  rows_ = {new StepRow(tr("Footage"), tr("The movie or image sequence, and the range of frames."), footageSettings(session, open_footage)),
+           new StepRow(tr("Tracks"), tr("Features found in the picture and followed through the frames."), tracksSettings(session)),
+           new StepRow(tr("Solve"), tr("Camera path, lens and points from the tracks."), solveSettings(session)),
+           new StepRow(tr("Scene"), tr("Ground, origin, direction and real size of the world; test objects."), sceneSettings(session, actions)),
+           new StepRow(tr("Deliver"), tr("Camera and points as files."), deliverSettings(session))};
+  for (std::size_t i = 0; i < rows_.size(); ++i) {
+    column->addWidget(rows_[i]);
+    connect(rows_[i], &StepRow::headClicked, this, [this, i] { openStep(static_cast<Step>(i)); });
+    connect(rows_[i], &StepRow::cancelClicked, &session_.jobs, &Jobs::cancel);
+  }
+  column->addStretch();
+  connect(&session_.model, &DocumentModel::documentChanged, this, &StepsPanel::refresh);
+  connect(&session_.jobs, &Jobs::changed, this, &StepsPanel::refresh);
+  openStep(Step::Footage);
+  refresh();
+}
+
+void StepsPanel::openStep(Step step) {
+  opened_ = step;
+  for (std::size_t i = 0; i < rows_.size(); ++i) rows_[i]->setOpen(static_cast<Step>(i) == step);
+}
+
+void StepsPanel::refresh() {
+  for (std::size_t i = 0; i < rows_.size(); ++i) {
+    const auto step = static_cast<Step>(i);
+    StepStatus status = session_.model.workspace().status(step);
+    if (step == Step::Deliver && !session_.jobs.delivered().empty()) {
+      status = {StepState::Current, tr("%1 files written").arg(session_.jobs.delivered().size()).toStdString()};
+    }
+    rows_[i]->show(status, session_.jobs.state(step));
+  }
+}
+
+}  // namespace dusky::desktop

@@ -1,0 +1,84 @@
+#include "core/project/edits.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace dusky {
+namespace {
+
+using Ids = std::vector<int>;
+
+Ids sorted(Ids ids) {
+  std::sort(ids.begin(), ids.end());
+  ids.erase(std::unique(ids.begin(), ids.end()), ids.end());
+  return ids;
+}
+
+Ids with(const Ids& before, const Ids& more) {
+  Ids all = before;
+  all.insert(all.end(), more.begin(), more.end());
+  return sorted(std::move(all));
+}
+
+Ids without(const Ids& before, const Ids& fewer) {
+  const Ids gone = sorted(fewer);
+  Ids left;
+  std::set_difference(before.begin(), before.end(), gone.begin(), gone.end(), std::back_inserter(left));
+  return left;
+}
+
+std::string counted(std::string_view what, std::size_t count) { return fmt::format("{} {} {}", what, count, count == 1 ? "track" : "tracks"); }
+
+}  // namespace
+
+std::unique_ptr<Edit> setAside(const Document& document, const Ids& ids) {
+  const Ids free = without(sorted(ids), document.pinned);
+  return setMember(counted("Set aside", free.size()), &Document::set_aside, with(document.set_aside, free));
+}
+
+std::unique_ptr<Edit> bringBack(const Document& document, const Ids& ids) {
+  return setMember(counted("Bring back", ids.size()), &Document::set_aside, without(document.set_aside, ids));
+}
+
+std::unique_ptr<Edit> pinTracks(const Document& document, const Ids& ids, bool pinned) {
+  return setMember(counted(pinned ? "Pin" : "Unpin", ids.size()), &Document::pinned, pinned ? with(document.pinned, ids) : without(document.pinned, ids));
+}
+
+std::unique_ptr<Edit> changeScene(std::string name, SceneSettings scene) { return setMember(std::move(name), &Document::scene, std::move(scene)); }
+
+std::unique_ptr<Edit> useAsGround(const Document& document, Ids ids) {
+  SceneSettings scene = document.scene;
+  scene.ground = sorted(std::move(ids));
+  return changeScene("Use as ground", std::move(scene));
+}
+
+std::unique_ptr<Edit> useAsOrigin(const Document& document, int id) {
+  SceneSettings scene = document.scene;
+  scene.origin = id;
+  return changeScene("Use as origin", std::move(scene));
+}
+
+std::unique_ptr<Edit> useAsDirection(const Document& document, int from, int to) {
+  SceneSettings scene = document.scene;
+  scene.direction = KnownDirection{from, to};
+  return changeScene("Use as direction", std::move(scene));
+}
+
+std::unique_ptr<Edit> useAsLength(const Document& document, int from, int to, double metres) {
+  SceneSettings scene = document.scene;
+  scene.length = KnownLength{from, to, metres};
+  return changeScene("Use as length", std::move(scene));
+}
+
+std::unique_ptr<Edit> placeObjects(const Document& document, ObjectShape shape, const Ids& tracks, double size) {
+  std::vector<TestObject> objects = document.objects;
+  int next = 1;
+  for (const TestObject& object : objects) next = std::max(next, object.id + 1);
+  for (int track : tracks) objects.push_back({next++, shape, track, size});
+  return setMember("Place test object", &Document::objects, std::move(objects));
+}
+
+std::unique_ptr<Edit> removeObjects() { return setMember("Remove test objects", &Document::objects, {}); }
+
+}  // namespace dusky

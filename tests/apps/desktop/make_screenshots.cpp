@@ -1,0 +1,120 @@
+// Makes the pictures of docs/screenshots from the demo shot, by driving the real window:
+//   xvfb-run -a -s "-screen 0 1600x1000x24" build/release/tests/make_screenshots docs/screenshots
+#include <QAction>
+#include <QApplication>
+#include <QDir>
+#include <QMenuBar>
+
+#include "apps/desktop/app/theme.h"
+#include "apps/desktop/cards/cheat_sheet.h"
+#include "apps/desktop/errormap/error_map.h"
+#include "apps/desktop/plate/plate_view.h"
+#include "apps/desktop/space/space_view.h"
+#include "apps/desktop/steps/steps_panel.h"
+#include "core/project/edits.h"
+#include "tests/apps/desktop/window_driver.h"
+
+using namespace dusky;
+using namespace dusky::testing;
+
+namespace {
+
+QString folder;
+
+void shoot(QWidget& widget, const char* name) {
+  QTest::qWait(250);
+  widget.grab().save(folder + "/" + name + ".png");
+}
+
+/// Kept tracks of long life nearest to places in the picture of a frame.
+std::vector<int> tracksNear(desktop::MainWindow& window, const std::vector<QPointF>& places) {
+  std::vector<int> ids;
+  for (const QPointF& place : places) {
+    int best = 0;
+    double least = 1e9;
+    for (const desktop::PlateMark& mark : window.plate().marks()) {
+      const QPointF away = mark.measured - place;
+      const double distance = std::hypot(away.x(), away.y());
+      if (mark.glyph == desktop::Glyph::Kept && distance < least) best = mark.id, least = distance;
+    }
+    if (best) ids.push_back(best);
+  }
+  return ids;
+}
+
+void goTo(desktop::MainWindow& window, int frame) {
+  window.session().playback.setFrame(frame);
+  waitUntil([&] { return !window.session().frames.frame(frame).isNull(); }, 10000);
+  QTest::qWait(100);
+}
+
+void setScene(desktop::MainWindow& window) {
+  desktop::Session& s = window.session();
+  goTo(window, 90);
+  s.selection.pick(tracksNear(window, {{300, 640}, {560, 660}, {900, 640}, {760, 560}}), desktop::Selection::Mode::Replace);
+  window.trackActions().ground->trigger();
+  s.selection.pick(tracksNear(window, {{820, 600}}), desktop::Selection::Mode::Replace);
+  window.trackActions().cone->trigger();
+  s.selection.pick(tracksNear(window, {{520, 690}}), desktop::Selection::Mode::Replace);
+  window.trackActions().cube->trigger();
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  prepareApplication();
+  QApplication application(argc, argv);
+  desktop::applyTheme(application);
+  folder = argc > 1 ? argv[1] : "docs/screenshots";
+  desktop::MainWindow window;
+  showWindow(window);
+  shoot(window, "welcome");
+  if (!openAndWait(window, desktop::MainWindow::demoPath())) return 1;
+  desktop::Session& s = window.session();
+  goTo(window, 30);
+  s.jobs.runTracks();
+  waitUntil([&] { return s.jobs.state(Step::Tracks).fraction > 0.55; });
+  goTo(window, 60);
+  shoot(window, "tracking");
+  waitForJobs(window);
+  s.jobs.runSolve();
+  waitUntil([&] { return s.model.partial(); });
+  QTest::qWait(1200);
+  shoot(window, "solving");
+  waitForJobs(window);
+  window.steps().openStep(Step::Solve);
+  goTo(window, 74);
+  shoot(window, "solved");
+  setScene(window);
+  window.steps().openStep(Step::Scene);
+  s.view.showGrid(true);
+  window.space().setMode(desktop::Eye::Mode::Orbit);
+  shoot(window, "scene");
+  s.view.showGrid(false);
+  s.selection.pick({window.errorMap().trackAt(0), window.errorMap().trackAt(1), window.errorMap().trackAt(2)}, desktop::Selection::Mode::Replace);
+  window.trackActions().aside->trigger();
+  s.view.showAside(true);
+  window.space().setMode(desktop::Eye::Mode::Top);
+  goTo(window, 40);
+  shoot(window, "selection");
+  s.model.undo();
+  s.view.showAside(false);
+  s.selection.clear();
+  window.space().setMode(desktop::Eye::Mode::Camera);
+  s.view.setPictureColors(true);
+  s.model.run(changeScene("Forget", s.model.document().scene));
+  const QString out = QDir::tempPath() + "/ferry-landing-delivery";
+  DeliverySettings delivery = s.model.document().delivery;
+  delivery.folder = out.toStdString();
+  s.model.set("Change delivery folder", &Document::delivery, delivery);
+  window.steps().openStep(Step::Deliver);
+  s.jobs.deliver();
+  waitForJobs(window);
+  goTo(window, 108);
+  shoot(window, "deliver");
+  desktop::CheatSheet sheet;
+  sheet.show();
+  shoot(sheet, "keys");
+  QDir(out).removeRecursively();
+  return 0;
+}

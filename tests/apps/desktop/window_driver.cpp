@@ -1,0 +1,53 @@
+#include "tests/apps/desktop/window_driver.h"
+
+#include <QAbstractButton>
+#include <QElapsedTimer>
+#include <QSettings>
+#include <QSurfaceFormat>
+
+#include "apps/desktop/plate/plate_view.h"
+
+namespace dusky::testing {
+
+bool waitUntil(const std::function<bool()>& holds, int timeout_ms) {
+  QElapsedTimer since;
+  since.start();
+  while (!holds()) {
+    if (since.elapsed() > timeout_ms) return false;
+    QTest::qWait(10);
+  }
+  return true;
+}
+
+void showWindow(desktop::MainWindow& window) {
+  window.resize(1280, 800);
+  window.show();
+  (void)QTest::qWaitForWindowExposed(&window);
+}
+
+bool waitForJobs(desktop::MainWindow& window, int timeout_ms) {
+  return waitUntil([&] { return !window.session().jobs.busy(); }, timeout_ms);
+}
+
+bool openAndWait(desktop::MainWindow& window, const QString& path) {
+  window.open(path);
+  return waitForJobs(window) && waitUntil([&] { return !window.session().frames.frame(window.session().playback.frame()).isNull(); }, 10000);
+}
+
+bool click(desktop::MainWindow& window, const char* name) {
+  auto* button = window.findChild<QAbstractButton*>(name);
+  if (!button || !button->isVisible() || !button->isEnabled()) return false;
+  QTest::mouseClick(button, Qt::LeftButton);
+  return true;
+}
+
+void prepareApplication() {
+  QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, QDir::tempPath() + "/dusky-moth-test-settings");
+  QSurfaceFormat format;
+  format.setVersion(3, 3);
+  format.setProfile(QSurfaceFormat::CoreProfile);
+  format.setDepthBufferSize(24);
+  QSurfaceFormat::setDefaultFormat(format);
+}
+
+}  // namespace dusky::testing
