@@ -32,7 +32,7 @@ struct SolvedTrack {
   Vec3 point = Vec3::Zero();  ///< In the solve's own world; meaningless when unplaced.
   Rgb color;
   int life = 0;                                            ///< Frames.
-  double typical_error_px = kUnknown, worst_error_px = kUnknown;  ///< RMS over its used frames; largest of all its frames.
+  double typical_error_px = kUnknown, worst_error_px = kUnknown;  ///< RMS and largest over its used frames (over all where none is used).
   int worst_frame = 0;
   double parallax_rad = kUnknown;
   std::vector<TrackError> errors;  ///< One for each observation, in order.

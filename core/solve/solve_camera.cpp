@@ -264,8 +264,10 @@ class Solver {
       if (seen) {
         error.reprojected = *seen;
         error.error_px = (*seen - o.seen).norm();
+        // Frames that were left out count as the worst only where nothing else is left.
+        if (o.used && used == 0) out.worst_error_px = kUnknown;
+        if ((o.used || used == 0) && !(error.error_px <= out.worst_error_px)) out.worst_error_px = error.error_px, out.worst_frame = error.frame;
         if (o.used) squares += error.error_px * error.error_px, ++used;
-        if (!(error.error_px <= out.worst_error_px)) out.worst_error_px = error.error_px, out.worst_frame = error.frame;
         centres.push_back(work_.cameras[o.camera]->centre);
       } else {
         error.used = false;

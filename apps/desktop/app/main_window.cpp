@@ -86,7 +86,10 @@ void MainWindow::connectModel() {
     const SolutionPtr solution = session_.model.solution();
     if (!solution || session_.model.partial() || solution == scaled_for_) return;
     scaled_for_ = solution;
-    session_.view.setErrorTop(usualErrorTop(*solution));
+    // Small errors need longer whiskers to be seen at all.
+    const double top = usualErrorTop(*solution);
+    session_.view.setErrorTop(top);
+    session_.view.setWhisker(top < 0.3 ? 100 : top < 0.8 ? 50 : top < 1.5 ? 20 : 10);
   });
 }
 

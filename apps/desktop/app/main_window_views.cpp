@@ -1,3 +1,4 @@
+#include <QAction>
 #include <QComboBox>
 #include <QLabel>
 #include <QSlider>
@@ -21,11 +22,12 @@ namespace {
 
 QComboBox* whiskerField(ViewSettings& view) {
   auto* field = new QComboBox;
-  for (int times : {1, 5, 10, 20, 50}) field->addItem(QObject::tr("×%1").arg(times), times);
-  field->setCurrentIndex(2);
+  for (int times : {1, 5, 10, 20, 50, 100}) field->addItem(QObject::tr("×%1").arg(times), static_cast<double>(times));
+  field->setCurrentIndex(field->findData(view.whisker()));
   field->setFocusPolicy(Qt::NoFocus);
   field->setFixedWidth(58);
   field->setToolTip(QObject::tr("Whiskers run from where a track was measured to where the solve puts it; drawn this many times longer."));
+  QObject::connect(&view, &ViewSettings::changed, field, [field, &view] { field->setCurrentIndex(field->findData(view.whisker())); });
   QObject::connect(field, &QComboBox::currentIndexChanged, &view, [field, &view] { view.setWhisker(field->currentData().toDouble()); });
   return field;
 }
@@ -139,6 +141,9 @@ void MainWindow::makeViews() {
   connect(verdict_, &VerdictLine::stepAsked, steps_, &StepsPanel::openStep);
   connect(fit_, &QAction::triggered, plate_, &PlateView::fit);
   connect(actual_, &QAction::triggered, plate_, &PlateView::actualSize);
+  connect(space_, &SpaceView::modeChanged, this, [this](Eye::Mode mode) {
+    (mode == Eye::Mode::Orbit ? orbit_ : mode == Eye::Mode::Top ? top_ : through_)->setChecked(true);
+  });
   connect(frame_all_, &QAction::triggered, space_, &SpaceView::frameAll);
   pages_ = new QStackedWidget;
   pages_->addWidget(welcome_);

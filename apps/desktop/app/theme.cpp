@@ -44,10 +44,16 @@ QToolButton:checked { background: #3d3450; border-color: #6a5c82; }
 QSpinBox, QDoubleSpinBox, QComboBox, QLineEdit { background: #18141f; border: 1px solid #433a53; border-radius: 4px; padding: 3px 6px; selection-background-color: #6a5c82; }
 QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus, QLineEdit:focus { border-color: #a99db6; }
 QSpinBox:disabled, QDoubleSpinBox:disabled, QComboBox:disabled, QLineEdit:disabled { color: #7b7188; }
+QSpinBox::up-button, QDoubleSpinBox::up-button { subcontrol-position: top right; width: 16px; border: 0; background: transparent; }
+QSpinBox::down-button, QDoubleSpinBox::down-button { subcontrol-position: bottom right; width: 16px; border: 0; background: transparent; }
+QSpinBox::up-arrow, QDoubleSpinBox::up-arrow { image: url(:/icons/arrow-up.svg); width: 8px; height: 8px; }
+QSpinBox::down-arrow, QDoubleSpinBox::down-arrow { image: url(:/icons/arrow-down.svg); width: 8px; height: 8px; }
+QComboBox::drop-down { border: 0; width: 18px; }
+QComboBox::down-arrow { image: url(:/icons/arrow-down.svg); width: 8px; height: 8px; }
 QComboBox QAbstractItemView { background: #231e2d; border: 1px solid #433a53; selection-background-color: #3d3450; }
 QCheckBox { spacing: 7px; }
 QCheckBox::indicator { width: 13px; height: 13px; border: 1px solid #6a5c82; border-radius: 3px; background: #18141f; }
-QCheckBox::indicator:checked { background: #a894c2; border-color: #c6b5dc; }
+QCheckBox::indicator:checked { background: #18141f; border-color: #c6b5dc; image: url(:/icons/tick.svg); }
 QSlider::groove:horizontal { height: 3px; background: #433a53; border-radius: 1px; }
 QSlider::handle:horizontal { width: 11px; margin: -5px 0; border-radius: 5px; background: #d8cfe2; }
 QProgressBar { background: #18141f; border: 0; border-radius: 3px; max-height: 6px; }

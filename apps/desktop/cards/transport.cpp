@@ -128,7 +128,7 @@ void Transport::refreshCard() {
   const auto& ids = session_.selection.ids();
   if (session_.selection.hovered()) card_->setText(trackText(session_.model, session_.selection.hovered()));
   else if (ids.size() == 1) card_->setText(trackText(session_.model, ids.front()));
-  else card_->setText(ids.empty() ? "" : tr("%1 tracks selected").arg(ids.size()));
+  else card_->setText(ids.empty() ? (session_.model.tracks() ? tr("Point at a track to read it.") : "") : tr("%1 tracks selected").arg(ids.size()));
 }
 
 }  // namespace dusky::desktop

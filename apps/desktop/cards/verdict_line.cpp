@@ -31,6 +31,7 @@ VerdictLine::VerdictLine(Session& session, QWidget* parent)
   line->setContentsMargins(8, 2, 8, 2);
   line->setSpacing(2);
   note_->setProperty("role", "quiet");
+  setFixedHeight(30);
   line->addWidget(note_);
   for (QPushButton* button : {rms_, holdout_, focal_, coverage_}) line->addWidget(button);
   line->addStretch(1);

@@ -32,7 +32,7 @@ void ErrorMap::setOrder(Order order) {
 }
 
 void ErrorMap::sortRows() {
-  struct Row { double key; int id; };
+  struct Row { int group; double key; int id; };
   std::vector<Row> rows;
   const TrackSetPtr tracks = session_.model.tracks();
   const SolutionPtr solution = session_.model.solution();
@@ -46,9 +46,12 @@ void ErrorMap::sortRows() {
       case Order::Life: key = -track.life(); break;
       case Order::Start: key = track.firstFrame(); break;
     }
-    rows.push_back({key, track.id});
+    // What takes part comes first; what was dealt with lies below it.
+    const Glyph glyph = solved ? glyphNow(session_.model, track.id, solved) : Glyph::Kept;
+    const int group = glyph == Glyph::SetAside ? 1 : glyph == Glyph::Unplaced ? 2 : 0;
+    rows.push_back({group, key, track.id});
   }
-  std::stable_sort(rows.begin(), rows.end(), [](const Row& a, const Row& b) { return a.key < b.key; });
+  std::stable_sort(rows.begin(), rows.end(), [](const Row& a, const Row& b) { return std::pair(a.group, a.key) < std::pair(b.group, b.key); });
   rows_.clear();
   for (const Row& row : rows) rows_.push_back(row.id);
   layOut();
@@ -73,8 +76,10 @@ void ErrorMap::renderCells() {
       for (const Observation& o : tracks->find(rows_[r])->observations) line[o.frame - tracks->first_frame] = quiet;
       continue;
     }
+    // Frames that the solve left out are dealt with: they no longer glow.
     for (const TrackError& e : solved->errors) {
-      if (e.frame >= tracks->first_frame && e.frame <= tracks->last_frame) line[e.frame - tracks->first_frame] = errorQColor(e.error_px, session_.view.errorTop()).rgb();
+      if (e.frame < tracks->first_frame || e.frame > tracks->last_frame) continue;
+      line[e.frame - tracks->first_frame] = e.used ? errorQColor(e.error_px, session_.view.errorTop()).rgb() : color::Raised.rgb();
     }
   }
   update();

@@ -64,6 +64,7 @@ std::vector<PlateMark> plateMarks(const DocumentModel& model, int frame) {
     if (const TrackError* e = solved ? errorAt(*solved, frame) : nullptr; e && !std::isnan(e->error_px)) {
       mark.reprojected = point(e->reprojected);
       mark.error_px = e->error_px;
+      mark.used = e->used;
     }
     if (!solution) mark.trail = trailOf(track, frame);
     marks.push_back(std::move(mark));

@@ -15,6 +15,7 @@ struct PlateMark {
   bool pinned = false;
   QPointF measured, reprojected;
   double error_px = kUnknown;
+  bool used = true;            ///< The solve uses this observation.
   std::vector<QPointF> trail;  ///< Where it was in the frames before; only while there is no solve.
 };
 

@@ -155,7 +155,7 @@ bool PlateView::event(QEvent* event) {
   if (event->type() != QEvent::ToolTip) return QWidget::event(event);
   const auto* help = static_cast<QHelpEvent*>(event);
   if (const PlateMark* mark = markNear(help->pos(), 9)) {
-    const QString error = std::isnan(mark->error_px) ? tr("no error known") : tr("%1 px in this frame").arg(mark->error_px, 0, 'f', 2);
+    const QString error = std::isnan(mark->error_px) ? tr("no error known") : tr("%1 px in this frame%2").arg(mark->error_px, 0, 'f', 2).arg(mark->used ? "" : tr(", left out of the solve"));
     QToolTip::showText(help->globalPos(), tr("Track %1 · %2%3 · %4").arg(mark->id).arg(glyphName(mark->glyph)).arg(mark->pinned ? tr(", pinned") : "").arg(error), this);
   } else {
     QToolTip::hideText();
@@ -169,15 +169,18 @@ void PlateView::paintEvent(QPaintEvent*) {
   if (!session_.model.hasFootage()) return;
   drawPicture(painter);
   painter.setRenderHint(QPainter::Antialiasing);
+  painter.save();
+  painter.setClipRect(QRectF(offset_, scale_ * QSizeF(picture_.size())));
   drawGrid(painter);
   drawSolids(painter);
+  painter.restore();
   // Quiet ones first, so that what glows lies on top; selected ones last.
   std::vector<const PlateMark*> order;
   for (const PlateMark& mark : marks_) {
     if (shown(mark)) order.push_back(&mark);
   }
   const auto rank = [&](const PlateMark* m) {
-    const double error = std::isnan(m->error_px) ? -1 : m->error_px;
+    const double error = std::isnan(m->error_px) || !m->used ? -1 : m->error_px;
     return session_.selection.contains(m->id) || m->id == session_.selection.hovered() ? 1e9 + error : error;
   };
   std::stable_sort(order.begin(), order.end(), [&](const PlateMark* a, const PlateMark* b) { return rank(a) < rank(b); });
@@ -219,7 +222,8 @@ void PlateView::drawMark(QPainter& painter, const PlateMark& mark) const {
   const QPointF at = toWidget(mark.measured);
   const bool known = !std::isnan(mark.error_px);
   QColor paint = known ? errorQColor(mark.error_px, session_.view.errorTop()) : color::Calm;
-  if (mark.glyph == Glyph::SetAside) paint = color::Quiet;
+  const bool dealt_with = mark.glyph == Glyph::SetAside || !mark.used;
+  if (dealt_with) paint = color::Calm;
   if (mark.trail.size() > 1) {
     QPolygonF trail;
     for (const QPointF& p : mark.trail) trail.push_back(toWidget(p));
@@ -228,7 +232,7 @@ void PlateView::drawMark(QPainter& painter, const PlateMark& mark) const {
     painter.drawPolyline(trail);
     paint = QColor(0xe2, 0xd8, 0xec);
   }
-  if (known && mark.glyph != Glyph::SetAside) {
+  if (known && !dealt_with) {
     painter.setPen(QPen(paint, 1.5, Qt::SolidLine, Qt::RoundCap));
     painter.drawLine(at, at + scale_ * session_.view.whisker() * (mark.reprojected - mark.measured));
   }

@@ -43,7 +43,7 @@ void Eye::approach(float wheel_degrees) { distance = std::clamp(distance * std::
 
 void Eye::look(const QVector3D& middle, float reach) {
   target = middle;
-  distance = 2.6f * reach;
+  distance = 2.3f * reach;
 }
 
 QMatrix4x4 Eye::matrix(float aspect, const Pose* camera, const Lens* lens) const {

@@ -15,11 +15,11 @@ class Builder {
   Builder(const Session& session, SpaceContents& out)
       : session_(session), solution_(*session.model.solution()), scene_(*session.model.scene()), out_(out) {}
 
-  void build() {
+  void build(bool through) {
     measure();
     addGrid();
     addPoints();
-    addPath();
+    if (!through) addPath();
     addSolids();
   }
 
@@ -36,18 +36,33 @@ class Builder {
       std::nth_element(places.begin(), at, places.end(), [axis](const Vec3& a, const Vec3& b) { return a[axis] < b[axis]; });
       middle[axis] = (*at)[axis];
     }
-    std::vector<double> distances;
-    for (const Vec3& p : places) distances.push_back((p - middle).norm());
+    Vec3 path = Vec3::Zero(), forward = Vec3::Zero();
     for (const SolvedFrame& frame : solution_.frames) {
-      if (frame.placed) distances.push_back((scene_.scene_from_solve * frame.pose.centre - middle).norm());
+      if (!frame.placed) continue;
+      path += (scene_.scene_from_solve * frame.pose.centre) / std::max(1, solution_.placedFrames());
+      forward += scene_.scene_from_solve.rotation * frame.pose.direction(Vec3::UnitZ());
     }
-    if (!distances.empty()) {
-      const auto at = distances.begin() + static_cast<std::ptrdiff_t>(0.75 * static_cast<double>(distances.size() - 1));
-      std::nth_element(distances.begin(), at, distances.end());
-      out_.reach = static_cast<float>(std::max(1e-3, *at));
-    }
+    middle = 0.5 * (middle + path);
+    out_.behind_rad = static_cast<float>(std::atan2(-forward.x(), -forward.z()));
+    out_.reach = static_cast<float>(std::max(1e-3, reachAround(middle, places)));
     out_.middle = QVector3D(static_cast<float>(middle.x()), static_cast<float>(middle.y()), static_cast<float>(middle.z()));
     out_.grid_spacing = gridSpacing(solution_, scene_);
+  }
+
+  /// Holds two thirds of the points and the whole path.
+  double reachAround(const Vec3& middle, const std::vector<Vec3>& places) const {
+    std::vector<double> distances;
+    for (const Vec3& p : places) distances.push_back((p - middle).norm());
+    double reach = 0;
+    if (!distances.empty()) {
+      const auto at = distances.begin() + static_cast<std::ptrdiff_t>(0.66 * static_cast<double>(distances.size() - 1));
+      std::nth_element(distances.begin(), at, distances.end());
+      reach = *at;
+    }
+    for (const SolvedFrame& frame : solution_.frames) {
+      if (frame.placed) reach = std::max(reach, (scene_.scene_from_solve * frame.pose.centre - middle).norm());
+    }
+    return reach;
   }
 
   void line(const Vec3& a, const Vec3& b, const QColor& color, double alpha) {
@@ -149,9 +164,9 @@ class Builder {
 
 }  // namespace
 
-SpaceContents buildSpace(const Session& session) {
+SpaceContents buildSpace(const Session& session, bool through) {
   SpaceContents contents;
-  if (session.model.solution() && session.model.scene()) Builder(session, contents).build();
+  if (session.model.solution() && session.model.scene()) Builder(session, contents).build(through);
   return contents;
 }
 

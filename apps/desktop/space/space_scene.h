@@ -27,9 +27,11 @@ struct SpaceContents {
   std::vector<int> point_ids;  ///< Track of each point.
   QVector3D middle;            ///< Of the nearer points and the path.
   float reach = 10;            ///< About their radius.
+  float behind_rad = 0;        ///< Turn about Y at which one looks the way the camera looks.
   double grid_spacing = 1;
 };
 
-SpaceContents buildSpace(const Session& session);
+/// `through`: seen through the camera itself, so without its path and frusta.
+SpaceContents buildSpace(const Session& session, bool through);
 
 }  // namespace dusky::desktop

@@ -34,7 +34,22 @@ void main() {
 
 }  // namespace
 
-SpaceView::SpaceView(Session& session, QMenu* track_menu, QWidget* parent) : QOpenGLWidget(parent), session_(session), track_menu_(track_menu) {
+/// What lies over the points: texts and the region being drawn. A widget of its own, painted without GL.
+class SpaceView::Overlay : public QWidget {
+ public:
+  explicit Overlay(SpaceView& view) : QWidget(&view), view_(view) { setAttribute(Qt::WA_TransparentForMouseEvents); }
+
+ protected:
+  void paintEvent(QPaintEvent*) override {
+    QPainter painter(this);
+    view_.drawOverlay(painter);
+  }
+
+ private:
+  SpaceView& view_;
+};
+
+SpaceView::SpaceView(Session& session, QMenu* track_menu, QWidget* parent) : QOpenGLWidget(parent), session_(session), track_menu_(track_menu), overlay_(new Overlay(*this)) {
   setObjectName("spaceView");
   setMouseTracking(true);
   setFocusPolicy(Qt::ClickFocus);
@@ -59,20 +74,31 @@ SpaceView::~SpaceView() {
 }
 
 void SpaceView::rebuild() {
-  contents_ = buildSpace(session_);
+  contents_ = buildSpace(session_, eye_.mode == Eye::Mode::Camera);
   stale_upload_ = true;
   // The first result, and each partial one, is brought into view; after that the eye is the artist's.
-  if (!contents_.points.empty() && (!looked_ || session_.model.partial())) frameAll();
+  if (!contents_.points.empty() && (!looked_ || session_.model.partial())) {
+    turnHome();
+    frameAll();
+  }
   if (!contents_.points.empty() && !session_.model.partial()) looked_ = true;
   if (contents_.points.empty() && !session_.model.solution()) looked_ = false;
   tellNote();
   update();
+  overlay_->update();
 }
 
 void SpaceView::setMode(Eye::Mode mode) {
   eye_.mode = mode;
-  tellNote();
-  update();
+  turnHome();
+  rebuild();
+  emit modeChanged(mode);
+}
+
+/// From behind the camera and to its side; from above with its forward upwards.
+void SpaceView::turnHome() {
+  eye_.yaw_rad = contents_.behind_rad + (eye_.mode == Eye::Mode::Top ? 0.0f : 0.6f);
+  eye_.pitch_rad = 0.5f;
 }
 
 void SpaceView::frameAll() {
@@ -82,7 +108,7 @@ void SpaceView::frameAll() {
 
 void SpaceView::tellNote() {
   if (contents_.points.empty()) return emit noteChanged("");
-  const QString unit = session_.model.scene() && session_.model.scene()->metric ? tr("m") : tr("units");
+  const QString unit = session_.model.scene() && session_.model.scene()->metric ? tr("m") : contents_.grid_spacing == 1 ? tr("unit") : tr("units");
   const QString from = eye_.mode == Eye::Mode::Top ? tr("from above") : eye_.mode == Eye::Mode::Camera ? tr("through the camera") : tr("orbit");
   emit noteChanged(tr("%1 · grid %2 %3").arg(from).arg(contents_.grid_spacing).arg(unit));
 }
@@ -156,11 +182,11 @@ void SpaceView::paintGL() {
   drawBatch(lines_, *flat_, GL_LINES);
   drawBatch(points_, *shapes_, GL_POINTS);
   glDisable(GL_DEPTH_TEST);
-  drawOverlay();
 }
 
-void SpaceView::drawOverlay() {
-  QPainter painter(this);
+void SpaceView::resizeGL(int width, int height) { overlay_->setGeometry(0, 0, width, height); }
+
+void SpaceView::drawOverlay(QPainter& painter) const {
   painter.setRenderHint(QPainter::Antialiasing);
   gesture_.draw(painter);
   if (contents_.points.empty()) {
@@ -231,7 +257,7 @@ void SpaceView::mouseMoveEvent(QMouseEvent* event) {
     update();
   } else if (gesture_.active()) {
     gesture_.move(event->position());
-    update();
+    overlay_->update();
   } else {
     session_.selection.hover(nearest(event->position(), 8));
   }
@@ -257,7 +283,7 @@ void SpaceView::mouseReleaseEvent(QMouseEvent* event) {
     }
   }
   session_.selection.pick(ids, selectionMode(event->modifiers()));
-  update();
+  overlay_->update();
 }
 
 void SpaceView::wheelEvent(QWheelEvent* event) {

@@ -35,10 +35,12 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
 
  signals:
   void noteChanged(const QString& note);
+  void modeChanged(Eye::Mode mode);
 
  protected:
   void initializeGL() override;
   void paintGL() override;
+  void resizeGL(int width, int height) override;
   void mousePressEvent(QMouseEvent*) override;
   void mouseMoveEvent(QMouseEvent*) override;
   void mouseReleaseEvent(QMouseEvent*) override;
@@ -46,6 +48,7 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   void leaveEvent(QEvent*) override;
 
  private:
+  class Overlay;
   struct Batch {
     QOpenGLBuffer buffer{QOpenGLBuffer::VertexBuffer};
     QOpenGLVertexArrayObject array;
@@ -53,10 +56,11 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   };
 
   void rebuild();
+  void turnHome();
   void upload();
   void makeBatch(Batch& batch, int floats);
   void drawBatch(Batch& batch, QOpenGLShaderProgram& program, GLenum kind);
-  void drawOverlay();
+  void drawOverlay(QPainter& painter) const;
   QMatrix4x4 matrix() const;
   std::optional<QPointF> onScreen(const QMatrix4x4& clip_from_world, const SpacePoint& point) const;
   int nearest(const QPointF& place, double reach) const;
@@ -64,6 +68,7 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
 
   Session& session_;
   QMenu* track_menu_;
+  QWidget* overlay_;
   Eye eye_;
   SpaceContents contents_;
   bool stale_upload_ = true, looked_ = false;

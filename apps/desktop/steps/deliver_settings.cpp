@@ -97,7 +97,7 @@ QWidget* deliverSettings(Session& session) {
       list->addItem(item);
     }
     list->setVisible(list->count() > 0);
-    list->setFixedHeight(list->count() * 20 + 8);
+    list->setFixedHeight(list->count() * list->sizeHintForRow(0) + 10);
     open->setVisible(list->count() > 0);
   };
   QObject::connect(&session.jobs, &Jobs::changed, list, refresh);

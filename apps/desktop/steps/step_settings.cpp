@@ -66,8 +66,8 @@ QString stopReasons(const TrackSet& tracks) {
   std::map<StopReason, int> counts;
   for (const Track& track : tracks.tracks) ++counts[track.stop];
   QStringList lines;
-  for (const auto& [reason, count] : counts) lines << QObject::tr("%1 %2").arg(count).arg(QString::fromUtf8(describe(reason).data()));
-  if (tracks.summary.too_short > 0) lines << QObject::tr("%1 lived too short and were dropped").arg(tracks.summary.too_short);
+  for (const auto& [reason, count] : counts) lines << QObject::tr("%1: %2").arg(QString::fromUtf8(describe(reason).data())).arg(count);
+  if (tracks.summary.too_short > 0) lines << QObject::tr("dropped for a short life: %1").arg(tracks.summary.too_short);
   return lines.join("\n");
 }
 
@@ -144,7 +144,7 @@ QWidget* tracksSettings(Session& session) {
   QObject::connect(run, &QPushButton::clicked, &session.jobs, &Jobs::runTracks);
   enableWhenIdle(run, session);
   body.column->addWidget(run);
-  addText(body, session, [&session] { return session.model.tracks() ? stopReasons(*session.model.tracks()) : QString(); });
+  addText(body, session, [&session] { return session.model.tracks() && !session.model.partial() ? stopReasons(*session.model.tracks()) : QString(); });
   return body.widget;
 }
 
