@@ -18,6 +18,7 @@ endif()
 if(DUSKY_TESTS)
   find_package(GTest REQUIRED)
   find_package(benchmark REQUIRED)
+  find_package(Ceres REQUIRED)  # only the tests' cross-check
   if(DUSKY_WINDOW)
     find_package(Qt6 REQUIRED COMPONENTS Test)
   endif()

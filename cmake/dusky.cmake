@@ -19,12 +19,15 @@ function(dusky_room name)
   target_link_libraries(dusky_${name} PUBLIC dusky_options ${rooms} ${ROOM_LINKS})
 endfunction()
 
-# dusky_test(FILE LINKS ...): one test program per x_test.cpp.
+# dusky_test(FILE LINKS ...): one test program per x_test.cpp, in the folder's CMake file or above it.
 function(dusky_test file)
   cmake_parse_arguments(TEST "" "" "LINKS" ${ARGN})
   get_filename_component(name ${file} NAME_WE)
   add_executable(${name} ${file})
   target_link_libraries(${name} PRIVATE ${TEST_LINKS} dusky_test_support GTest::gmock_main)
+  target_compile_definitions(${name} PRIVATE DUSKY_DEMO_DATA="${CMAKE_SOURCE_DIR}/demo-data" DUSKY_SOURCE="${CMAKE_SOURCE_DIR}")
+  target_compile_options(${name} PRIVATE -Wno-dangling-else)  # gtest macros hold an if
+  target_precompile_headers(${name} REUSE_FROM dusky_test_headers)
   add_test(NAME ${name} COMMAND ${name})
-  set_tests_properties(${name} PROPERTIES TIMEOUT 300)
+  set_tests_properties(${name} PROPERTIES TIMEOUT 400)
 endfunction()

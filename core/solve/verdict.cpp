@@ -12,7 +12,11 @@ constexpr int kThin = 20;
 constexpr double kStandsOut = 1.6;  // times the median frame's error
 constexpr std::size_t kMostTracks = 12;
 
-std::string framesText(int first, int last) { return first == last ? fmt::format("Frame {}", first) : fmt::format("Frames {}–{}", first, last); }
+/// "Frame 7 has", "Frames 7–9 have".
+std::string framesAnd(std::pair<int, int> frames, std::string_view one, std::string_view many) {
+  const auto [first, last] = frames;
+  return first == last ? fmt::format("Frame {} {}", first, one) : fmt::format("Frames {}–{} {}", first, last, many);
+}
 
 /// First and last of the longest run of frames for which `holds`; 0, 0 when there is none.
 template <class Holds>
@@ -91,17 +95,17 @@ Verdict judgeSolution(const Solution& solution) {
     return verdict;
   };
   const auto missing = longestRun(solution, [](const SolvedFrame& f) { return !f.placed; });
-  if (missing.first) return about(missing, fmt::format("{} have no camera: too few tracks there.", framesText(missing.first, missing.second)));
+  if (missing.first) return about(missing, framesAnd(missing, "has", "have") + " no camera: too few tracks there.");
   if (solution.holdout_rms_px > 1.3 * solution.rms_px) {
     const auto [first, last] = std::pair{solution.frames.front().frame, solution.frames.back().frame};
     return about({first, last}, fmt::format("Holdout is {:.1f} × the RMS: the solve fits its own tracks better than the set.", solution.holdout_rms_px / solution.rms_px));
   }
   const auto thin = longestRun(solution, [](const SolvedFrame& f) { return f.placed && f.tracks < kThin; });
-  if (thin.first) return about(thin, fmt::format("{} hang on fewer than {} tracks.", framesText(thin.first, thin.second), kThin));
+  if (thin.first) return about(thin, fmt::format("{} on fewer than {} tracks.", framesAnd(thin, "hangs", "hang"), kThin));
   const double usual = medianFrameError(solution);
   const auto loud = longestRun(solution, [&](const SolvedFrame& f) { return f.placed && f.rms_px > kStandsOut * usual; });
   if (loud.first) {
-    return about(loud, fmt::format("{} carry {:.0f} % of the error.", framesText(loud.first, loud.second), 100 * shareOfError(solution, loud.first, loud.second)));
+    return about(loud, fmt::format("{} {:.0f} % of the error.", framesAnd(loud, "carries", "carry"), 100 * shareOfError(solution, loud.first, loud.second)));
   }
   verdict.hurt = "Nothing stands out.";
   verdict.fine = true;

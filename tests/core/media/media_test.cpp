@@ -1,0 +1,182 @@
+#include <OpenImageIO/imageio.h>
+#include <fmt/format.h>
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <fstream>
+
+#include "core/base/atomic_file.h"
+#include "core/media/footage.h"
+#include "tests/support/temporary_folder.h"
+
+namespace dusky::testing {
+namespace fs = std::filesystem;
+using ::testing::AllOf;
+using ::testing::HasSubstr;
+
+const fs::path kDemo = DUSKY_DEMO_DATA "/ferry-landing.mp4";
+
+/// A picture whose grey says which frame it is.
+void writePicture(const fs::path& path, int grey, int width = 64, int height = 48, OIIO::TypeDesc type = OIIO::TypeDesc::UINT8) {
+  const auto out = OIIO::ImageOutput::create(path.string());
+  ASSERT_TRUE(out && out->open(path.string(), OIIO::ImageSpec(width, height, 3, type))) << path;
+  const std::vector<float> values(static_cast<std::size_t>(width) * height * 3, static_cast<float>(grey) / 255);
+  ASSERT_TRUE(out->write_image(OIIO::TypeDesc::FLOAT, values.data()));
+  ASSERT_TRUE(out->close());
+}
+
+void writeSequence(const TemporaryFolder& folder, const std::string& ending, int first, int last, OIIO::TypeDesc type = OIIO::TypeDesc::UINT8) {
+  for (int n = first; n <= last; ++n) writePicture(folder / fmt::format("quay.{:04d}.{}", n, ending), 40 + 10 * (n - first), 64, 48, type);
+}
+
+std::string whyNot(const fs::path& path) {
+  const auto source = openFootage(path);
+  EXPECT_FALSE(source.ok()) << path;
+  if (source.ok()) return "";
+  EXPECT_EQ(source.error().kind, ErrorKind::Unreadable);
+  return source.error().message;
+}
+
+TEST(Sequence, KeepsTheFilesOwnNumbers) {
+  const TemporaryFolder folder;
+  writeSequence(folder, "png", 998, 1003);
+  for (const fs::path& path : {folder.path(), folder / "quay.1000.png"}) {
+    auto source = openFootage(path);
+    ASSERT_TRUE(source.ok()) << source.error().message;
+    EXPECT_EQ((*source)->info().first, 998);
+    EXPECT_EQ((*source)->info().last, 1003);
+    EXPECT_EQ((*source)->info().width, 64);
+    const auto frame = (*source)->read(1001);
+    ASSERT_TRUE(frame.ok());
+    EXPECT_EQ(frame->number, 1001);
+    EXPECT_NEAR(frame->luma.at(10, 10), 70, 0.6);
+    EXPECT_EQ(frame->picture.at(10, 10).g, 70);
+  }
+}
+
+TEST(Sequence, ReadsEveryKindOfPictureAlike) {
+  for (const auto& [ending, type] : {std::pair{"png", OIIO::TypeDesc::UINT16}, {"tif", OIIO::TypeDesc::UINT16}, {"tif", OIIO::TypeDesc::UINT8}, {"jpg", OIIO::TypeDesc::UINT8}}) {
+    const TemporaryFolder folder;
+    writeSequence(folder, ending, 1, 3, type);
+    auto source = openFootage(folder.path());
+    ASSERT_TRUE(source.ok()) << ending << source.error().message;
+    EXPECT_NEAR((*source)->read(2)->luma.at(20, 20), 50, 1.0) << ending;
+  }
+}
+
+TEST(Sequence, LinearExrIsBroughtToTheScreen) {
+  const TemporaryFolder folder;
+  writePicture(folder / "a.0001.exr", 55, 64, 48, OIIO::TypeDesc::HALF);  // linear 0.2157
+  auto source = openFootage(folder.path());
+  ASSERT_TRUE(source.ok()) << source.error().message;
+  const double expected = 255 * (1.055 * std::pow(55.0 / 255, 1 / 2.4) - 0.055);  // IEC 61966-2-1
+  EXPECT_NEAR((*source)->read(1)->luma.at(5, 5), expected, 0.3);
+}
+
+TEST(Sequence, SaysWhatIsWrong) {
+  const TemporaryFolder gaps, sizes, two, empty;
+  writeSequence(gaps, "png", 1, 4);
+  fs::remove(gaps / "quay.0003.png");
+  EXPECT_THAT(whyNot(gaps.path()), AllOf(HasSubstr("frame 3 is missing"), HasSubstr("quay.0004.png")));
+
+  writeSequence(sizes, "png", 1, 2);
+  writePicture(sizes / "quay.0003.png", 90, 32, 32);
+  auto source = openFootage(sizes.path());
+  ASSERT_TRUE(source.ok());
+  const auto frame = (*source)->read(3);
+  ASSERT_FALSE(frame.ok());
+  EXPECT_THAT(frame.error().message, AllOf(HasSubstr("quay.0003.png"), HasSubstr("32×32"), HasSubstr("64×48")));
+
+  writeSequence(two, "png", 1, 2);
+  writePicture(two / "other.0001.png", 10);
+  EXPECT_THAT(whyNot(two.path()), AllOf(HasSubstr("more than one sequence"), HasSubstr("other.0001.png")));
+
+  EXPECT_THAT(whyNot(empty.path()), HasSubstr("holds no PNG, JPEG, TIFF or EXR pictures"));
+  EXPECT_THAT(whyNot(empty / "missing.0001.png"), HasSubstr("missing.0001.png"));
+}
+
+TEST(Sequence, ADamagedPictureIsNamed) {
+  const TemporaryFolder folder;
+  writeSequence(folder, "png", 1, 3);
+  const std::string whole = *readFile(folder / "quay.0002.png");
+  std::ofstream(folder / "quay.0002.png", std::ios::binary) << whole.substr(0, whole.size() / 3);
+  auto source = openFootage(folder.path());
+  ASSERT_TRUE(source.ok());
+  const auto frame = (*source)->read(2);
+  ASSERT_FALSE(frame.ok());
+  EXPECT_THAT(frame.error().message, HasSubstr("quay.0002.png"));
+  EXPECT_TRUE((*source)->read(3).ok()) << "the others are still fine";
+}
+
+TEST(Movie, KnowsWhatItHolds) {
+  auto source = openFootage(kDemo);
+  ASSERT_TRUE(source.ok()) << source.error().message;
+  const FootageInfo& info = (*source)->info();
+  EXPECT_EQ(info.width, 1280);
+  EXPECT_EQ(info.height, 720);
+  EXPECT_DOUBLE_EQ(info.fps, 24);
+  EXPECT_EQ(info.first, 1);
+  EXPECT_EQ(info.last, 120);
+  EXPECT_THAT(info.kind, HasSubstr("h264"));
+}
+
+TEST(Movie, AJumpGivesTheSameFrameAsReadingInOrder) {
+  auto in_order = openFootage(kDemo), jumping = openFootage(kDemo);
+  ASSERT_TRUE(in_order.ok() && jumping.ok());
+  std::vector<FloatPlane> planes;
+  for (int n = 1; n <= 45; ++n) planes.push_back((*in_order)->read(n)->luma);
+  for (int n : {40, 3, 44, 1, 20, 19, 45}) {
+    const auto frame = (*jumping)->read(n);
+    ASSERT_TRUE(frame.ok()) << n;
+    EXPECT_EQ(frame->number, n);
+    EXPECT_EQ(frame->luma.data, planes[n - 1].data) << "frame " << n;
+  }
+}
+
+TEST(Movie, FramesOutsideAreRefused) {
+  auto source = openFootage(kDemo);
+  for (int n : {0, 121, -4}) {
+    const auto frame = (*source)->read(n);
+    ASSERT_FALSE(frame.ok());
+    EXPECT_EQ(frame.error().kind, ErrorKind::InvalidInput);
+    EXPECT_THAT(frame.error().message, HasSubstr("1–120"));
+  }
+}
+
+TEST(Movie, SaysWhatIsWrong) {
+  const TemporaryFolder folder;
+  EXPECT_THAT(whyNot(folder / "missing.mp4"), HasSubstr("missing.mp4"));
+  std::ofstream(folder / "text.mp4") << "This is a shopping list, not a movie.\nrope, lamp oil, nails\n";
+  EXPECT_THAT(whyNot(folder / "text.mp4"), HasSubstr("text.mp4"));
+  std::ofstream(folder / "empty.mov");
+  EXPECT_THAT(whyNot(folder / "empty.mov"), HasSubstr("empty.mov"));
+  EXPECT_THAT(whyNot(""), HasSubstr("There is no file"));
+}
+
+TEST(Movie, ATruncatedOneNamesItsFirstMissingFrame) {
+  const TemporaryFolder folder;
+  const std::string whole = *readFile(kDemo);
+  std::ofstream(folder / "cut.mp4", std::ios::binary) << whole.substr(0, whole.size() / 2);
+  auto source = openFootage(folder / "cut.mp4");
+  if (!source.ok()) {
+    EXPECT_THAT(source.error().message, HasSubstr("cut.mp4"));
+    return;
+  }
+  // The index stands at the front, so the count is whole; the pictures end early.
+  Result<Frame> frame = (*source)->read(1);
+  int n = 1;
+  while (frame.ok() && n < 120) frame = (*source)->read(++n);
+  ASSERT_FALSE(frame.ok()) << "a movie cut in half cannot have all its frames";
+  EXPECT_GT(n, 20);
+  EXPECT_THAT(frame.error().message, AllOf(HasSubstr("cut.mp4"), HasSubstr(fmt::format("frame {}", n))));
+}
+
+TEST(IsPictureFile, GoesByTheEnding) {
+  EXPECT_TRUE(isPictureFile("a.0001.EXR"));
+  EXPECT_TRUE(isPictureFile("b.jpeg"));
+  EXPECT_FALSE(isPictureFile("c.mp4"));
+  EXPECT_FALSE(isPictureFile("png"));
+}
+
+}  // namespace dusky::testing

@@ -1,0 +1,272 @@
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <signal.h>
+#include <sqlite3.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cmath>
+#include <fstream>
+#include <thread>
+
+#include "core/base/atomic_file.h"
+#include "core/base/random.h"
+#include "core/project/edits.h"
+#include "core/project/project_store.h"
+#include "core/project/result_codec.h"
+#include "tests/support/synthetic_shot.h"
+#include "tests/support/temporary_folder.h"
+
+namespace dusky::testing {
+namespace fs = std::filesystem;
+using ::testing::ElementsAre;
+using ::testing::HasSubstr;
+
+Document fullDocument() {
+  Document d;
+  d.footage_path = "/shots/ferry landing.mp4";
+  d.tracking.features = 321;
+  d.tracking.first_frame = 5, d.tracking.last_frame = 80;
+  d.lens = {FocalKnowledge::Near, 28.5, 24.9, false};
+  d.seed = 9;
+  d.set_aside = {3, 8};
+  d.pinned = {5};
+  d.scene = {{1, 2, 7}, 7, KnownDirection{1, 2}, KnownLength{2, 7, 1.85}};
+  d.objects = {{1, ObjectShape::Cube, 7, 0.5}};
+  d.delivery = {"/out", true, false, true, false};
+  return d;
+}
+
+TEST(Document, SurvivesItsText) {
+  const auto read = documentFromJson(documentToJson(fullDocument()));
+  ASSERT_TRUE(read.ok());
+  EXPECT_EQ(*read, fullDocument());
+  EXPECT_EQ(*documentFromJson(documentToJson(Document())), Document());
+  EXPECT_THAT(documentFromJson("{\"seed\":\"many\"}").error().message, HasSubstr("damaged"));
+}
+
+/// Every edit that the window can make, on a document where it changes something.
+std::vector<std::unique_ptr<Edit>> allEdits(const Document& d) {
+  std::vector<std::unique_ptr<Edit>> edits;
+  edits.push_back(setAside(d, {11, 4, 5}));
+  edits.push_back(bringBack(d, {8}));
+  edits.push_back(pinTracks(d, {1, 2}, true));
+  edits.push_back(pinTracks(d, {5}, false));
+  edits.push_back(useAsGround(d, {9, 4, 6, 4}));
+  edits.push_back(useAsOrigin(d, 4));
+  edits.push_back(useAsDirection(d, 4, 6));
+  edits.push_back(useAsLength(d, 4, 6, 2.5));
+  edits.push_back(changeScene("Forget", {}));
+  edits.push_back(placeObjects(d, ObjectShape::Cone, {4, 6}, 0.2));
+  edits.push_back(removeObjects());
+  edits.push_back(setMember("Seed", &Document::seed, 77));
+  edits.push_back(setMember("Lens", &Document::lens, LensSettings{}));
+  edits.push_back(setMember("Tracking", &Document::tracking, FollowOptions{}));
+  edits.push_back(setMember("Delivery", &Document::delivery, DeliverySettings{}));
+  return edits;
+}
+
+TEST(Edits, EachCanBeTakenBackAndMadeAgain) {
+  const Document before = fullDocument();
+  for (auto& edit : allEdits(before)) {
+    Document d = before;
+    edit->apply(d);
+    const Document after = d;
+    EXPECT_FALSE(after == before) << edit->name() << " changed nothing";
+    EXPECT_FALSE(edit->name().empty());
+    for (int round = 0; round < 3; ++round) {
+      edit->revert(d);
+      EXPECT_EQ(d, before) << edit->name();
+      edit->apply(d);
+      EXPECT_EQ(d, after) << edit->name();
+    }
+  }
+}
+
+TEST(Edits, DoWhatTheySay) {
+  Document d = fullDocument();
+  setAside(d, {11, 5})->apply(d);
+  EXPECT_THAT(d.set_aside, ElementsAre(3, 8, 11)) << "a pinned track stays";
+  bringBack(d, {3, 99})->apply(d);
+  EXPECT_THAT(d.set_aside, ElementsAre(8, 11));
+  useAsGround(d, {9, 4, 9})->apply(d);
+  EXPECT_THAT(d.scene.ground, ElementsAre(4, 9));
+  placeObjects(d, ObjectShape::Cone, {4, 6}, 0.2)->apply(d);
+  ASSERT_EQ(d.objects.size(), 3u);
+  EXPECT_EQ(d.objects[2].id, 3);
+  EXPECT_EQ(d.objects[2].track, 6);
+}
+
+TEST(UndoStack, RandomWalksComeBackExactly) {
+  Random random(6);
+  Document d = fullDocument();
+  UndoStack stack;
+  std::vector<Document> states = {d};
+  for (int step = 0; step < 200; ++step) {
+    const int choice = random.index(3);
+    const std::size_t at = states.size() - 1;
+    if (choice == 0) {
+      auto edits = allEdits(d);
+      if (stack.run(d, std::move(edits[random.index(static_cast<int>(edits.size()))]))) states.push_back(d);
+    } else if (choice == 1 && stack.canUndo()) {
+      stack.undo(d);
+      EXPECT_EQ(d, states[at - 1]);
+      stack.redo(d);
+      EXPECT_EQ(d, states[at]);
+      stack.undo(d);
+      states.pop_back();
+      EXPECT_EQ(d, states.back());
+    }
+  }
+  while (stack.canUndo()) stack.undo(d);
+  EXPECT_EQ(d, fullDocument());
+}
+
+TEST(UndoStack, AnEditThatChangesNothingLeavesNoTrace) {
+  Document d;
+  UndoStack stack;
+  EXPECT_FALSE(stack.run(d, setMember("Seed", &Document::seed, d.seed)));
+  EXPECT_FALSE(stack.canUndo());
+  EXPECT_TRUE(stack.run(d, setMember("Seed", &Document::seed, 5)));
+  EXPECT_EQ(stack.undoName(), "Seed");
+  stack.undo(d);
+  EXPECT_EQ(stack.redoName(), "Seed");
+  stack.run(d, setMember("Other", &Document::seed, 6));
+  EXPECT_FALSE(stack.canRedo()) << "a new change ends what could be redone";
+}
+
+TEST(ResultCodec, TracksAndSolutionsSurviveTheirBytes) {
+  SyntheticShot shot = makeSyntheticShot({.frames = 8, .points = 40, .first_frame = 17, .noise_px = 0.3});
+  shot.tracks.summary.warnings = {"a", "b"};
+  shot.tracks.tracks[2].stop = StopReason::Drifted;
+  const auto tracks = decodeTracks(encode(shot.tracks));
+  ASSERT_TRUE(tracks.ok()) << tracks.error().message;
+  EXPECT_EQ((*tracks)->tracks, shot.tracks.tracks);
+  EXPECT_EQ((*tracks)->first_frame, 17);
+  EXPECT_EQ((*tracks)->summary.warnings, shot.tracks.summary.warnings);
+  EXPECT_TRUE(std::isnan((*tracks)->summary.total_s));
+
+  Solution solution = perfectSolution(shot);
+  solution.frames[3].placed = false;
+  solution.tracks[1].state = TrackState::Unplaced;
+  solution.tracks[1].reason = AsideReason::NoParallax;
+  solution.tracks[1].typical_error_px = kUnknown;
+  solution.tracks[2].errors[0].used = false;
+  solution.staircase = {{"k1", 0.4, kUnknown, true}};
+  solution.lens_sigma[3] = kUnknown;
+  const auto read = decodeSolution(encode(solution));
+  ASSERT_TRUE(read.ok()) << read.error().message;
+  EXPECT_EQ(encode(**read), encode(solution));
+  EXPECT_FALSE((*read)->frames[3].placed);
+  EXPECT_EQ((*read)->tracks[1].reason, AsideReason::NoParallax);
+  EXPECT_TRUE(std::isnan((*read)->tracks[1].typical_error_px));
+  EXPECT_FALSE((*read)->tracks[2].errors[0].used);
+  EXPECT_EQ((*read)->tracks[5].errors[2].reprojected, solution.tracks[5].errors[2].reprojected);
+  EXPECT_EQ((*read)->lens, solution.lens);
+}
+
+TEST(ResultCodec, DamagedBytesAreRefusedNotRead) {
+  const SyntheticShot shot = makeSyntheticShot({.frames = 5, .points = 20});
+  const std::string bytes = encode(shot.tracks);
+  EXPECT_FALSE(decodeTracks("").ok());
+  EXPECT_FALSE(decodeSolution(bytes).ok()) << "tracks are no solution";
+  Random random(1);
+  for (int i = 0; i < 60; ++i) (void)decodeTracks(bytes.substr(0, random.index(static_cast<int>(bytes.size()))));  // must not crash
+  EXPECT_FALSE(decodeTracks(bytes.substr(0, bytes.size() / 2)).ok());
+}
+
+TEST(ProjectStore, KeepsDocumentAndResults) {
+  const TemporaryFolder folder;
+  const fs::path path = folder / "shot.moth";
+  {
+    auto store = ProjectStore::create(path, fullDocument());
+    ASSERT_TRUE(store.ok()) << store.error().message;
+    ASSERT_TRUE((*store)->saveResult("tracks", "k1", "first").ok());
+    ASSERT_TRUE((*store)->saveResult("tracks", "k1", "second").ok());
+    Document changed = fullDocument();
+    changed.seed = 123;
+    ASSERT_TRUE((*store)->saveDocument(changed).ok());
+  }
+  auto store = ProjectStore::open(path);
+  ASSERT_TRUE(store.ok()) << store.error().message;
+  EXPECT_EQ((*store)->document()->seed, 123);
+  EXPECT_EQ((*store)->result("tracks", "k1"), "second");
+  EXPECT_FALSE((*store)->result("tracks", "k2").has_value());
+  EXPECT_FALSE((*store)->result("solve", "k1").has_value());
+}
+
+TEST(ProjectStore, KeepsTheNewestResultsOfEachStep) {
+  const TemporaryFolder folder;
+  auto store = ProjectStore::create(folder / "a.moth", {});
+  ASSERT_TRUE((*store)->saveResult("solve", "s", "solved").ok());
+  for (int i = 0; i < 12; ++i) ASSERT_TRUE((*store)->saveResult("tracks", std::to_string(i), "t").ok());
+  EXPECT_FALSE((*store)->result("tracks", "3").has_value());
+  EXPECT_TRUE((*store)->result("tracks", "11").has_value());
+  EXPECT_TRUE((*store)->result("tracks", "4").has_value());
+  EXPECT_TRUE((*store)->result("solve", "s").has_value());
+}
+
+TEST(ProjectStore, RefusesWhatIsNoProjectOfItsOwn) {
+  const TemporaryFolder folder;
+  EXPECT_THAT(ProjectStore::open(folder / "none.moth").error().message, HasSubstr("none.moth"));
+  std::ofstream(folder / "text.moth") << "not a project at all, just words that go on for a while so that it is no empty file";
+  EXPECT_THAT(ProjectStore::open(folder / "text.moth").error().message, HasSubstr("not a Dusky Moth project"));
+  { auto newer = ProjectStore::create(folder / "newer.moth", {}); }
+  sqlite3* raw = nullptr;
+  sqlite3_open((folder / "newer.moth").c_str(), &raw);
+  sqlite3_exec(raw, "PRAGMA user_version = 99", nullptr, nullptr, nullptr);
+  sqlite3_close(raw);
+  EXPECT_THAT(ProjectStore::open(folder / "newer.moth").error().message, HasSubstr("newer Dusky Moth"));
+  EXPECT_EQ(ProjectStore::create(folder / "no" / "place.moth", {}).error().kind, ErrorKind::CannotWrite);
+  EXPECT_EQ(*readFile(folder / "text.moth"), "not a project at all, just words that go on for a while so that it is no empty file");
+}
+
+TEST(ProjectStore, ATruncatedFileIsRefusedInWords) {
+  const TemporaryFolder folder;
+  {
+    auto store = ProjectStore::create(folder / "a.moth", fullDocument());
+    ASSERT_TRUE((*store)->saveResult("tracks", "k", std::string(200000, 'x')).ok());
+  }
+  const std::string whole = *readFile(folder / "a.moth");
+  ASSERT_GT(whole.size(), 10000u);
+  std::ofstream(folder / "cut.moth", std::ios::binary) << whole.substr(0, 3000);
+  const auto opened = ProjectStore::open(folder / "cut.moth");
+  ASSERT_FALSE(opened.ok());
+  EXPECT_EQ(opened.error().kind, ErrorKind::Unreadable);
+}
+
+/// A child saves without end; it is killed at some moment; the project must open with a whole state every time.
+TEST(ProjectStore, KilledAtAnyMomentItOpensAgain) {
+  const TemporaryFolder folder;
+  const fs::path path = folder / "shot.moth";
+  { ASSERT_TRUE(ProjectStore::create(path, {}).ok()); }
+  for (int round = 0; round < 12; ++round) {
+    const pid_t child = fork();
+    ASSERT_GE(child, 0);
+    if (child == 0) {
+      auto store = ProjectStore::open(path);
+      for (int i = 0; store.ok(); ++i) {
+        Document d;
+        d.seed = i;
+        d.pinned = std::vector<int>(2000, i);
+        (void)(*store)->saveDocument(d);
+        (void)(*store)->saveResult("tracks", std::to_string(i % 5), std::string(300000, static_cast<char>('a' + i % 26)));
+      }
+      _exit(1);
+    }
+    std::this_thread::sleep_for(std::chrono::milliseconds(15 + 9 * round));
+    kill(child, SIGKILL);
+    waitpid(child, nullptr, 0);
+    auto store = ProjectStore::open(path);
+    ASSERT_TRUE(store.ok()) << store.error().message;
+    const auto document = (*store)->document();
+    ASSERT_TRUE(document.ok());
+    for (int id : document->pinned) ASSERT_EQ(id, document->seed) << "half of one state and half of another";
+    for (int i = 0; i < 5; ++i) {
+      const auto bytes = (*store)->result("tracks", std::to_string(i));
+      if (bytes) EXPECT_EQ(bytes->find_first_not_of((*bytes)[0]), std::string::npos);
+    }
+  }
+}
+
+}  // namespace dusky::testing

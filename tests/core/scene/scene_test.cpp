@@ -1,0 +1,135 @@
+#include "core/scene/scene.h"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "core/scene/test_object.h"
+#include "tests/support/synthetic_shot.h"
+
+namespace dusky::testing {
+using ::testing::HasSubstr;
+
+/// A perfect solution in a world that is turned, scaled and moved, as a solve leaves it; the truth has the ground at y = 0 and metres.
+class SceneTest : public ::testing::Test {
+ protected:
+  void SetUp() override {
+    shot = makeSyntheticShot({.frames = 16, .points = 200});
+    solution = perfectSolution(shot);
+    const Similarity away{0.37, rotationFromVector(Vec3(0.3, -0.2, 0.15)), Vec3(4, -2, 7)};
+    for (SolvedFrame& frame : solution.frames) frame.pose = away * frame.pose;
+    for (SolvedTrack& track : solution.tracks) track.point = away * track.point;
+  }
+  Vec3 sceneOf(int id, const SceneFrame& scene) const { return scene.scene_from_solve * solution.find(id)->point; }
+  Vec3 truthOf(int id) const { return shot.points[id - 1]; }
+  /// Ids of placed tracks on the ground, and above it.
+  std::vector<int> onGround(int count) const { return pick(true, count); }
+  std::vector<int> above(int count) const { return pick(false, count); }
+
+  SyntheticShot shot;
+  Solution solution;
+
+ private:
+  std::vector<int> pick(bool ground, int count) const {
+    std::vector<int> ids;
+    for (const SolvedTrack& t : solution.tracks) {
+      if ((truthOf(t.id).y() == 0) == ground && static_cast<int>(ids.size()) < count) ids.push_back(t.id);
+    }
+    return ids;
+  }
+};
+
+TEST_F(SceneTest, PickedGroundOriginDirectionAndLengthGiveBackTheTruth) {
+  const auto ground = onGround(5);
+  SceneSettings picks{.ground = ground, .origin = ground[0], .direction = KnownDirection{ground[1], ground[2]},
+                      .length = KnownLength{ground[3], ground[4], (truthOf(ground[3]) - truthOf(ground[4])).norm()}};
+  const auto scene = orientScene(solution, picks);
+  ASSERT_TRUE(scene.ok()) << scene.error().message;
+  EXPECT_TRUE(scene->metric);
+  EXPECT_NEAR(scene->ground_rms, 0, 1e-9);
+  EXPECT_LT(sceneOf(ground[0], *scene).norm(), 1e-9);
+  const Vec3 along = sceneOf(ground[2], *scene) - sceneOf(ground[1], *scene);
+  EXPECT_GT(along.x(), 0);
+  EXPECT_NEAR(along.z(), 0, 1e-9);
+  for (int id : above(20)) EXPECT_NEAR(sceneOf(id, *scene).y(), truthOf(id).y(), 1e-9) << "heights are metres above the ground";
+  for (const SolvedFrame& frame : solution.frames) EXPECT_GT((scene->scene_from_solve * frame.pose.centre).y(), 1) << "cameras are above it";
+}
+
+TEST_F(SceneTest, UnpickedItGuessesTheGroundUnderTheCamera) {
+  const auto scene = orientScene(solution, {});
+  ASSERT_TRUE(scene.ok());
+  EXPECT_TRUE(scene->ground_found);
+  EXPECT_FALSE(scene->metric);
+  EXPECT_TRUE(std::isnan(scene->ground_rms));
+  for (int id : onGround(30)) EXPECT_NEAR(sceneOf(id, *scene).y(), 0, 0.02);
+  const Pose middle = scene->scene_from_solve * solution.frames[8].pose;
+  EXPECT_NEAR(middle.centre.y(), 1.6, 0.05);
+  EXPECT_GT(-middle.direction(Vec3::UnitY()).y(), 0.9) << "the camera stands upright";
+}
+
+TEST_F(SceneTest, WithoutAPlaneItSaysSo) {
+  for (SolvedTrack& track : solution.tracks) {
+    if (truthOf(track.id).y() == 0) track.state = TrackState::SetAside;
+  }
+  const auto scene = orientScene(solution, {});
+  ASSERT_TRUE(scene.ok());
+  EXPECT_FALSE(scene->ground_found);
+}
+
+TEST_F(SceneTest, PicksThatCannotBeUsedAreNamed) {
+  const auto why = [&](const SceneSettings& picks) {
+    const auto scene = orientScene(solution, picks);
+    return scene.ok() ? std::string() : scene.error().message;
+  };
+  solution.tracks[0].state = TrackState::Unplaced;
+  const int gone = solution.tracks[0].id, a = solution.tracks[1].id;
+  EXPECT_THAT(why({.origin = gone}), HasSubstr("Track " + std::to_string(gone) + " is picked as origin"));
+  EXPECT_THAT(why({.ground = {a, solution.tracks[2].id}}), HasSubstr("three or more"));
+  EXPECT_THAT(why({.ground = {a, a, a}}), HasSubstr("one line"));
+  EXPECT_THAT(why({.length = KnownLength{a, a, 2}}), HasSubstr("two different tracks"));
+  EXPECT_THAT(why({.length = KnownLength{a, solution.tracks[2].id, 0}}), HasSubstr("more than 0 m"));
+  EXPECT_THAT(why({.origin = 99999}), HasSubstr("99999"));
+}
+
+TEST_F(SceneTest, NothingSolvedNoScene) {
+  for (SolvedFrame& frame : solution.frames) frame.placed = false;
+  EXPECT_FALSE(orientScene(solution, {}).ok());
+}
+
+TEST_F(SceneTest, ASolidStandsOnItsTrackAndIsClosed) {
+  const auto scene = orientScene(solution, {.ground = onGround(6)});
+  const int id = onGround(1)[0];
+  for (ObjectShape shape : {ObjectShape::Cone, ObjectShape::Cube}) {
+    const auto faces = solidOf({.id = 1, .shape = shape, .track = id, .size = 0.8}, solution, *scene);
+    ASSERT_FALSE(faces.empty());
+    double low = 1e9, high = -1e9;
+    Vec3 middle = Vec3::Zero(), area = Vec3::Zero();
+    for (const SolidFace& face : faces) {
+      for (const Vec3& c : face.corners) low = std::min(low, c.y()), high = std::max(high, c.y()), middle += c / (3.0 * static_cast<double>(faces.size()));
+      area += (face.corners[1] - face.corners[0]).cross(face.corners[2] - face.corners[0]);
+      EXPECT_NEAR(face.normal.norm(), 1, 1e-12);
+    }
+    EXPECT_NEAR(low, sceneOf(id, *scene).y(), 1e-9);
+    EXPECT_NEAR(high - low, 0.8, 1e-9);
+    EXPECT_LT(area.norm(), 1e-9) << "the surface closes: its area vectors sum to zero";
+    for (const SolidFace& face : faces) EXPECT_GT(face.normal.dot(face.corners[0] - middle), 0) << "normals point outwards";
+  }
+  EXPECT_TRUE(solidOf({.id = 1, .track = 99999}, solution, *scene).empty());
+}
+
+TEST_F(SceneTest, SizesAndGridsAreRoundNumbers) {
+  const auto scene = orientScene(solution, {});
+  for (double value : {usualSize(solution, *scene, onGround(1)[0]), gridSpacing(solution, *scene)}) {
+    const double digit = value / std::pow(10, std::floor(std::log10(value) + 1e-9));
+    EXPECT_TRUE(std::abs(digit - 1) < 1e-6 || std::abs(digit - 2) < 1e-6 || std::abs(digit - 5) < 1e-6) << value;
+  }
+  const auto lines = groundGrid(0.5, 3);
+  EXPECT_EQ(lines.size(), 14u);
+  for (const auto& [from, to] : lines) {
+    EXPECT_EQ(from.y(), 0);
+    EXPECT_NEAR((to - from).norm(), 3.0, 1e-12);
+  }
+}
+
+}  // namespace dusky::testing

@@ -1,0 +1,243 @@
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <oneapi/tbb/global_control.h>
+
+#include <cmath>
+
+#include "core/track/follow_features.h"
+#include "core/track/patch.h"
+#include "tests/support/shot_maker.h"
+
+namespace dusky::testing {
+using ::testing::HasSubstr;
+
+/// A picture made of the shot maker's texture, moved by an affine map about its middle: place in it = map * place in the first.
+struct Moved {
+  Eigen::Matrix2d matrix = Eigen::Matrix2d::Identity();
+  Vec2 shift = Vec2::Zero();
+  double gain = 1, bias = 0;
+};
+
+constexpr int kSize = 160;
+
+FloatPlane texturePicture(const Moved& moved = {}) {
+  const Eigen::Matrix2d back = moved.matrix.inverse();
+  const Vec2 middle(kSize / 2.0, kSize / 2.0);
+  FloatPlane plane(kSize, kSize);
+  for (int y = 0; y < kSize; ++y) {
+    for (int x = 0; x < kSize; ++x) {
+      const Vec2 at = back * (Vec2(x + 0.5, y + 0.5) - middle - moved.shift) + middle;
+      plane.at(x, y) = static_cast<float>(moved.gain * 220 * texture(Vec3(at.x() / 55, at.y() / 55, 0.3), 4) + moved.bias);
+    }
+  }
+  return plane;
+}
+
+Eigen::Vector2f middle() { return {kSize / 2.0f, kSize / 2.0f}; }
+
+TEST(Patch, FindsAShiftToAHundredthOfAPixel) {
+  const Patch patch(texturePicture(), middle(), 10, Patch::Motion::Shift);
+  ASSERT_TRUE(patch.usable());
+  for (const Vec2& shift : {Vec2(0.5, 0.25), Vec2(-1.7, 1.1), Vec2(2.3, -2.6)}) {
+    const PatchMatch match = patch.align(texturePicture({.shift = shift}), {middle(), Eigen::Matrix2f::Identity()}, 30);
+    EXPECT_TRUE(match.settled);
+    EXPECT_GT(match.likeness, 0.999f);
+    EXPECT_LT((match.warp.centre.cast<double>() - Vec2(80, 80) - shift).norm(), 0.01) << shift.transpose();
+  }
+}
+
+TEST(Patch, GainAndBiasOfTheLightDoNotMoveIt) {
+  const Patch patch(texturePicture(), middle(), 10, Patch::Motion::Shift);
+  const Vec2 shift(0.8, -0.6);
+  const PatchMatch match = patch.align(texturePicture({.shift = shift, .gain = 0.55, .bias = 60}), {middle(), Eigen::Matrix2f::Identity()}, 30);
+  EXPECT_GT(match.likeness, 0.999f);
+  EXPECT_LT((match.warp.centre.cast<double>() - Vec2(80, 80) - shift).norm(), 0.01);
+}
+
+TEST(Patch, FollowsTurnAndScaleWhenItMayDeform) {
+  const Patch patch(texturePicture(), middle(), 12, Patch::Motion::Affine);
+  Moved moved;
+  moved.matrix = 1.12 * Eigen::Rotation2Dd(0.12).toRotationMatrix();
+  moved.shift = Vec2(0.7, -0.4);
+  const PatchMatch match = patch.align(texturePicture(moved), {middle(), Eigen::Matrix2f::Identity()}, 40);
+  EXPECT_GT(match.likeness, 0.99f);
+  EXPECT_LT((match.warp.centre.cast<double>() - Vec2(80, 80) - moved.shift).norm(), 0.02);
+  EXPECT_LT((match.warp.matrix.cast<double>() - moved.matrix).norm(), 0.02);
+}
+
+TEST(Patch, IsNotUsableWithoutTextureOrRoom) {
+  EXPECT_FALSE(Patch(FloatPlane(100, 100, 7.0f), {50, 50}, 8, Patch::Motion::Shift).usable());
+  FloatPlane edge(100, 100);
+  for (int y = 0; y < 100; ++y) {
+    for (int x = 50; x < 100; ++x) edge.at(x, y) = 100;
+  }
+  EXPECT_FALSE(Patch(edge, {50, 50}, 8, Patch::Motion::Shift).usable()) << "a straight edge fixes one direction only";
+  EXPECT_FALSE(Patch(texturePicture(), {6, 80}, 8, Patch::Motion::Shift).usable());
+}
+
+TEST(Patch, SaysSoWhenItLeavesThePicture) {
+  const Patch patch(texturePicture(), middle(), 10, Patch::Motion::Shift);
+  EXPECT_LT(patch.align(texturePicture(), {{4, 80}, Eigen::Matrix2f::Identity()}, 10).likeness, -0.5f);
+}
+
+TEST(DetectFeatures, FindsTheCornersOfAChessboardToAQuarterPixel) {
+  FloatPlane board(200, 200);
+  for (int y = 0; y < 200; ++y) {
+    for (int x = 0; x < 200; ++x) board.at(x, y) = ((x / 40 + y / 40) % 2) ? 200.0f : 30.0f;
+  }
+  const auto features = detectFeatures(buildPyramid(board, 1), {}, {.count = 100, .levels = 1});
+  ASSERT_GE(features.size(), 16u);
+  int on_corner = 0;
+  for (const Feature& f : features) {
+    const Vec2 nearest(40 * std::round(f.position.x() / 40), 40 * std::round(f.position.y() / 40));
+    on_corner += (f.position - nearest).norm() < 0.25;
+  }
+  EXPECT_EQ(on_corner, 16) << "all inner corners";
+}
+
+TEST(DetectFeatures, SpreadsKeepsDistanceAndRespectsWhatIsTaken) {
+  MadeShot shot(planShot(ShotKind::Still));
+  const Pyramid pyramid = buildPyramid(shot.read(1)->luma, 3);
+  const std::vector<Vec2> taken = {{100, 100}, {320, 250}};
+  const DetectOptions options{.count = 300, .min_distance_px = 12};
+  const auto features = detectFeatures(pyramid, taken, options);
+  ASSERT_GT(features.size(), 120u);
+  int quarters[4] = {};
+  for (std::size_t i = 0; i < features.size(); ++i) {
+    ++quarters[(features[i].position.x() > 320) + 2 * (features[i].position.y() > 180)];
+    for (std::size_t j = 0; j < i; ++j) EXPECT_GE((features[i].position - features[j].position).norm(), 12);
+    for (const Vec2& t : taken) EXPECT_GE((features[i].position - t).norm(), 12);
+    if (i > 0) EXPECT_LE(features[i].strength, features[i - 1].strength);
+  }
+  for (int quarter : quarters) EXPECT_GT(quarter, 15) << "no empty quarter of the picture";
+  EXPECT_TRUE(detectFeatures(buildPyramid(FloatPlane(200, 200, 90.0f), 2), {}, options).empty());
+}
+
+/// RMS distance of tracks from where their first observation's place of the set truly goes; lost share aside.
+struct Drift {
+  double rms_px = 0;
+  int observations = 0, bad_tracks = 0, tracks = 0;
+};
+
+Drift measureDrift(MadeShot& shot, const TrackSet& tracks) {
+  Drift drift;
+  double squares = 0;
+  for (const Track& track : tracks.tracks) {
+    const int first = track.firstFrame() - shot.info().first;
+    const auto normal = shot.truth().lenses[first].undistort(track.observations.front().position);
+    const Pose& pose = shot.truth().poses[first];
+    const Vec3 ray = pose.direction(normal->homogeneous());
+    const auto place = shot.meet(pose.centre, ray, first);
+    if (!place || (*place - pose.centre).norm() > 60) continue;
+    ++drift.tracks;
+    std::vector<double> errors;
+    for (const Observation& o : track.observations) {
+      const int f = o.frame - shot.info().first;
+      if (const auto at = project(shot.truth().lenses[f], shot.truth().poses[f], *place)) errors.push_back((*at - o.position).norm());
+    }
+    if (errors.back() > 1.0) {
+      ++drift.bad_tracks;  // the birth place lay on a depth edge, or the track slid
+      continue;
+    }
+    for (double e : errors) squares += e * e, ++drift.observations;
+  }
+  drift.rms_px = std::sqrt(squares / drift.observations);
+  return drift;
+}
+
+TEST(FollowFeatures, StaysOnTheSet) {
+  MadeShot shot(planShot(ShotKind::Free));
+  const auto tracks = followFeatures(shot, {}, {});
+  ASSERT_TRUE(tracks.ok()) << tracks.error().message;
+  const Drift drift = measureDrift(shot, **tracks);
+  EXPECT_GT(drift.tracks, 600);
+  // 640x360, noise of one grey level, 30 frames, parallax. The rest beyond 1 px were born on depth edges; the solve sorts them out.
+  EXPECT_LT(drift.rms_px, 0.2);
+  EXPECT_LT(drift.bad_tracks, 0.06 * drift.tracks);
+  EXPECT_GT((*tracks)->medianLife(), 10);
+}
+
+TEST(FollowFeatures, CoversThePictureInEveryFrame) {
+  MadeShot shot(planShot(ShotKind::Orbit));
+  const auto tracks = followFeatures(shot, {}, {});
+  ASSERT_TRUE(tracks.ok());
+  for (int frame = (*tracks)->first_frame; frame <= (*tracks)->last_frame; ++frame) {
+    int cells[4][3] = {};
+    for (const Track& track : (*tracks)->tracks) {
+      if (const Observation* o = track.at(frame)) ++cells[std::min(3, static_cast<int>(o->position.x() / 160))][std::min(2, static_cast<int>(o->position.y() / 120))];
+    }
+    for (int i = 0; i < 4; ++i) {
+      for (int j = 1; j < 3; ++j) EXPECT_GE(cells[i][j], 3) << "frame " << frame << " cell " << i << "," << j;  // the top row may be sky
+    }
+  }
+}
+
+TEST(FollowFeatures, IsTheSameWithOneThreadAndWithTwo) {
+  ShotPlan plan = planShot(ShotKind::Dolly);
+  plan.frames = 10;
+  MadeShot shot(plan);
+  const auto both = followFeatures(shot, {.features = 200}, {});
+  const oneapi::tbb::global_control one_thread(oneapi::tbb::global_control::max_allowed_parallelism, 1);
+  const auto one = followFeatures(shot, {.features = 200}, {});
+  ASSERT_TRUE(both.ok() && one.ok());
+  EXPECT_EQ((*both)->tracks, (*one)->tracks);
+}
+
+TEST(FollowFeatures, RangeSummaryAndPartialResults) {
+  ShotPlan plan = planShot(ShotKind::Free);
+  plan.frames = 12;
+  plan.first_frame = 101;
+  MadeShot shot(plan);
+  std::vector<double> fractions;
+  const Progress progress([&](const ProgressState& s) { fractions.push_back(s.fraction); }, {});
+  const auto tracks = followFeatures(shot, {.first_frame = 103, .last_frame = 110, .features = 150}, progress);
+  ASSERT_TRUE(tracks.ok());
+  EXPECT_EQ((*tracks)->first_frame, 103);
+  EXPECT_EQ((*tracks)->summary.frames, 8);
+  EXPECT_EQ((*tracks)->summary.termination, Termination::Settled);
+  EXPECT_EQ((*tracks)->summary.found, static_cast<int>((*tracks)->tracks.size()) + (*tracks)->summary.too_short);
+  EXPECT_EQ(fractions.size(), 8u);
+  EXPECT_TRUE(std::is_sorted(fractions.begin(), fractions.end()));
+  for (const Track& track : (*tracks)->tracks) {
+    EXPECT_GE(track.life(), 4);
+    EXPECT_GE(track.firstFrame(), 103);
+    EXPECT_LE(track.lastFrame(), 110);
+  }
+}
+
+TEST(FollowFeatures, CancelKeepsWhatIsThere) {
+  MadeShot shot(planShot(ShotKind::Free));
+  std::stop_source source;
+  const Progress progress([&](const ProgressState& s) { if (s.fraction > 0.3) source.request_stop(); }, source.get_token());
+  const auto tracks = followFeatures(shot, {.features = 100}, progress);
+  ASSERT_TRUE(tracks.ok());
+  EXPECT_EQ((*tracks)->summary.termination, Termination::Cancelled);
+  EXPECT_LT((*tracks)->summary.frames, 15);
+  EXPECT_GT((*tracks)->tracks.size(), 10u);
+}
+
+TEST(FollowFeatures, RefusesOptionsByName) {
+  MadeShot shot([] { ShotPlan plan = planShot(ShotKind::Still); plan.frames = 3; return plan; }());
+  const auto message = [&](const FollowOptions& options) {
+    const auto tracks = followFeatures(shot, options, {});
+    return tracks.ok() ? std::string() : tracks.error().message;
+  };
+  EXPECT_THAT(message({.features = 5}), HasSubstr("Features at one time must be 20 to 20000, not 5"));
+  EXPECT_THAT(message({.min_strength = -1}), HasSubstr("Corner strength"));
+  EXPECT_THAT(message({.patch_radius = 1}), HasSubstr("Patch radius"));
+  EXPECT_THAT(message({.max_return_px = 0}), HasSubstr("Forward–backward"));
+  EXPECT_THAT(message({.first_frame = 2, .last_frame = 9}), HasSubstr("2–9"));
+}
+
+TEST(TrackSet, LooksUpTracksAndObservations) {
+  TrackSet set;
+  set.tracks = {{.id = 3, .observations = {{5, Vec2(1, 2)}, {6, Vec2(2, 2)}, {8, Vec2(3, 2)}}}, {.id = 9, .observations = {{7, Vec2(0, 0)}}}};
+  ASSERT_NE(set.find(9), nullptr);
+  EXPECT_EQ(set.find(4), nullptr);
+  EXPECT_EQ(set.find(3)->at(7), nullptr);
+  EXPECT_EQ(set.find(3)->at(8)->position.x(), 3);
+  EXPECT_EQ(TrackSet().medianLife(), 0);
+  for (auto reason : {StopReason::EndOfFootage, StopReason::LeftPicture, StopReason::Lost, StopReason::Drifted}) EXPECT_FALSE(describe(reason).empty());
+}
+
+}  // namespace dusky::testing

@@ -1,0 +1,114 @@
+#include "tests/support/synthetic_shot.h"
+
+#include <cmath>
+
+#include "core/base/random.h"
+#include "core/geometry/align.h"
+#include "core/geometry/triangulation.h"
+
+namespace dusky::testing {
+namespace {
+
+Pose poseAt(const SyntheticPlan& plan, int index) {
+  const double t = index;
+  const Eigen::Quaterniond level(0, 1, 0, 0);  // looks along -Z, upright
+  const Eigen::Quaterniond turn = rotationFromVector(Vec3(0.02 * std::sin(0.5 * t), -0.012 * t + 0.1, 0.01 * std::sin(0.8 * t)));
+  const Vec3 walk = plan.step > 0 ? Vec3(plan.step * t + 0.02 * std::sin(t), 1.6 + 0.03 * std::sin(1.3 * t), -0.3 * plan.step * t) : Vec3(0, 1.6, 0);
+  return {(turn * level).normalized(), walk};
+}
+
+std::vector<Vec3> cloud(const SyntheticPlan& plan) {
+  Random random(plan.seed);
+  std::vector<Vec3> points;
+  for (int i = 0; i < plan.points; ++i) {
+    // Every other one on the ground.
+    const double height = i % 2 == 0 ? 0.0 : random.between(0.1, 2.6);
+    points.push_back({random.between(-3, 5), height, random.between(-9, -3)});
+  }
+  return points;
+}
+
+}  // namespace
+
+SyntheticShot makeSyntheticShot(const SyntheticPlan& plan) {
+  SyntheticShot shot{.plan = plan};
+  for (int f = 0; f < plan.frames; ++f) shot.poses.push_back(poseAt(plan, f));
+  shot.points = cloud(plan);
+  shot.tracks.width = plan.lens.width, shot.tracks.height = plan.lens.height;
+  shot.tracks.first_frame = plan.first_frame, shot.tracks.last_frame = plan.first_frame + plan.frames - 1;
+  Random random(plan.seed + 99);
+  for (int i = 0; i < plan.points; ++i) {
+    Track track{.id = i + 1, .color = {static_cast<std::uint8_t>(i % 256), 120, 60}};
+    shot.outlier.push_back(random.uniform() < plan.outlier_share);
+    const int begin = plan.life > 0 ? random.index(std::max(1, plan.frames - plan.life + 1)) : 0;
+    const int end = plan.life > 0 ? std::min(plan.frames, begin + plan.life) : plan.frames;
+    Vec2 wander = Vec2::Zero();
+    for (int f = begin; f < end; ++f) {
+      const Vec2 noise(plan.noise_px * random.normal(), plan.noise_px * random.normal());
+      if (shot.outlier.back()) wander += Vec2(3 * random.normal() + 2, 3 * random.normal() - 1);
+      const auto at = project(plan.lens, shot.poses[f], shot.points[i]);
+      if (!at || at->x() < 0 || at->y() < 0 || at->x() > plan.lens.width || at->y() > plan.lens.height) continue;
+      track.observations.push_back({plan.first_frame + f, *at + noise + wander});
+    }
+    if (track.life() >= 2) shot.tracks.tracks.push_back(std::move(track));
+  }
+  return shot;
+}
+
+Solution perfectSolution(const SyntheticShot& shot) {
+  Solution solution;
+  solution.lens = shot.plan.lens;
+  double squares = 0;
+  int count = 0;
+  std::vector<double> frame_squares(shot.poses.size(), 0.0);
+  solution.frames.resize(shot.poses.size());
+  for (const Track& track : shot.tracks.tracks) {
+    SolvedTrack solved{.id = track.id, .state = TrackState::Kept, .point = shot.points[track.id - 1], .color = track.color, .life = track.life()};
+    double sum = 0;
+    std::vector<Vec3> centres;
+    for (const Observation& o : track.observations) {
+      const int f = o.frame - shot.tracks.first_frame;
+      const Vec2 at = *project(shot.plan.lens, shot.poses[f], solved.point);
+      const double error = (at - o.position).norm();
+      solved.errors.push_back({o.frame, at, error, true});
+      if (!(error <= solved.worst_error_px)) solved.worst_error_px = error, solved.worst_frame = o.frame;
+      sum += error * error;
+      frame_squares[f] += error * error;
+      ++solution.frames[f].tracks;
+      centres.push_back(shot.poses[f].centre);
+    }
+    solved.typical_error_px = std::sqrt(sum / track.life());
+    solved.parallax_rad = parallaxAt(solved.point, centres);
+    squares += sum;
+    count += track.life();
+    solution.tracks.push_back(std::move(solved));
+  }
+  for (std::size_t f = 0; f < shot.poses.size(); ++f) {
+    SolvedFrame& frame = solution.frames[f];
+    frame.frame = shot.tracks.first_frame + static_cast<int>(f);
+    frame.placed = true;
+    frame.pose = shot.poses[f];
+    frame.rms_px = std::sqrt(frame_squares[f] / std::max(1, frame.tracks));
+    frame.holdout_rms_px = frame.rms_px;
+  }
+  solution.rms_px = std::sqrt(squares / std::max(1, count));
+  solution.holdout_rms_px = solution.rms_px;
+  solution.lens_sigma.fill(0.1);
+  return solution;
+}
+
+double pathError(const SyntheticShot& shot, const Solution& solution) {
+  std::vector<Pose> truth, solved;
+  for (const SolvedFrame& frame : solution.frames) {
+    if (!frame.placed) continue;
+    truth.push_back(shot.poses[frame.frame - shot.tracks.first_frame]);
+    solved.push_back(frame.pose);
+  }
+  const auto fit = alignPaths(solved, truth);
+  if (!fit.ok()) return 1e9;
+  double squares = 0;
+  for (std::size_t i = 0; i < truth.size(); ++i) squares += (*fit * solved[i].centre - truth[i].centre).squaredNorm();
+  return std::sqrt(squares / static_cast<double>(truth.size()));
+}
+
+}  // namespace dusky::testing
