@@ -32,7 +32,19 @@ double squaredError(const Vec3& point, const std::vector<Sighting>& sightings) {
   return sum;
 }
 
-Vec3 gaussNewtonStep(const Vec3& point, const std::vector<Sighting>& sightings) {
+/// Far along the mean ray: where a point begins that has hardly any parallax.
+Vec3 farAhead(const std::vector<Sighting>& sightings) {
+  Vec3 middle = Vec3::Zero(), ahead = Vec3::Zero();
+  for (const Sighting& s : sightings) {
+    middle += s.camera.centre / static_cast<double>(sightings.size());
+    ahead += s.camera.direction(s.seen.homogeneous()).normalized();
+  }
+  double spread = 0;
+  for (const Sighting& s : sightings) spread = std::max(spread, (s.camera.centre - middle).norm());
+  return middle + 200 * spread * ahead.normalized();
+}
+
+Vec3 dampedStep(const Vec3& point, const std::vector<Sighting>& sightings, double damping) {
   Mat3 normal = Mat3::Zero();
   Vec3 gradient = Vec3::Zero();
   for (const Sighting& s : sightings) {
@@ -44,7 +56,7 @@ Vec3 gaussNewtonStep(const Vec3& point, const std::vector<Sighting>& sightings) 
     normal += jacobian.transpose() * jacobian;
     gradient += jacobian.transpose() * (s.seen - p.hnormalized());
   }
-  normal.diagonal() *= 1 + 1e-6;
+  normal.diagonal() *= 1 + damping;
   return normal.ldlt().solve(gradient);
 }
 
@@ -63,20 +75,29 @@ double parallaxAt(const Vec3& point, const std::vector<Vec3>& centres) {
   return std::acos(std::clamp(smallest_cosine, -1.0, 1.0));
 }
 
-std::optional<Triangulated> triangulate(const std::vector<Sighting>& sightings) {
+std::optional<Triangulated> triangulate(const std::vector<Sighting>& sightings, const std::optional<Vec3>& known) {
   if (sightings.size() < 2) return std::nullopt;
-  const std::optional<Vec3> start = nearestToRays(sightings);
-  if (!start) return std::nullopt;
-  Vec3 point = *start;
+  const std::optional<Vec3> nearest = nearestToRays(sightings);
+  if (!nearest) return std::nullopt;
+  Vec3 point = *nearest;
   double error = squaredError(point, sightings);
+  for (const Vec3& start : {known.value_or(point), farAhead(sightings)}) {
+    const double start_error = squaredError(start, sightings);
+    if (start_error < error) point = start, error = start_error;
+  }
   if (error >= 1e300) return std::nullopt;
-  for (int step = 0; step < 10; ++step) {
-    const Vec3 moved = point + gaussNewtonStep(point, sightings);
+  double damping = 1e-6;
+  for (int step = 0; step < 20 && damping < 1e3; ++step) {
+    const Vec3 moved = point + dampedStep(point, sightings, damping);
     const double moved_error = squaredError(moved, sightings);
-    if (!(moved_error < error)) break;
+    if (!(moved_error < error)) {
+      damping *= 30;
+      continue;
+    }
     const bool settled = error - moved_error < 1e-9 * error;
     point = moved;
     error = moved_error;
+    damping = std::max(1e-9, damping / 10);
     if (settled) break;
   }
   Triangulated found{point, 0};

@@ -71,7 +71,9 @@ Judgement judge(Reconstruction& work) {
   parallelFor(static_cast<int>(work.tracks.size()), [&](int t) {
     WorkTrack& track = work.tracks[t];
     if (!track.holdout || !track.point) return;
-    if (const auto placed = placeTrack(work, track, true)) track.point = placed->point;
+    const auto placed = placeTrack(work, track, true);
+    if (placed) track.point = placed->point;
+    else track.point.reset(), track.reason = AsideReason::NoParallax;  // an old place would be judged in a new world
   }, 16);
   Judgement result;
   double squares = 0, holdout_squares = 0;

@@ -31,7 +31,7 @@ std::optional<Placed> placeTrack(const Reconstruction& work, const WorkTrack& tr
     if (!work.cameras[o.camera] || (only_used && !o.used)) continue;
     if (const auto n = work.lens.undistort(o.seen)) sightings.push_back({*work.cameras[o.camera], *n});
   }
-  const auto found = triangulate(sightings);
+  const auto found = triangulate(sightings, track.point);
   if (!found) return std::nullopt;
   return Placed{found->point, found->parallax_rad};
 }

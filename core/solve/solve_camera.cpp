@@ -225,9 +225,19 @@ class Solver {
     if (result_.placedFrames() < 2 || result_.keptTracks() < 8) {
       return cannotSolve(fmt::format("Too few tracks agree on a camera: {} left. Track more features, or leave out what moves.", result_.keptTracks()));
     }
+    if (const Status fits = refuseLooseFit(); !fits.ok()) return fits;
     fillUncertainty(freedom);
     warn();
     return Done{};
+  }
+
+  /// Errors that fill the whole tolerance, on what is left of the tracks, are no fit at all.
+  Status refuseLooseFit() const {
+    constexpr double kLoosePx = 1.5, kFewShare = 0.6;
+    const double share = static_cast<double>(result_.keptTracks()) / std::max<double>(1.0, static_cast<double>(result_.tracks.size()) - result_.summary.holdout_tracks);
+    if (!(result_.rms_px > kLoosePx) || share > kFewShare) return Done{};
+    return cannotSolve(fmt::format("The tracks do not fit one still set: {:.0f} % of them agree, and only to {:.1f} px. Leave out what moves, shorten the range, or give the "
+                                   "focal length.", 100 * share, result_.rms_px));
   }
 
   void fillUncertainty(const LensFreedom& freedom) {

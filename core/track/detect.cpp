@@ -57,23 +57,35 @@ bool isPeak(const FloatPlane& s, int x, int y) {
   return true;
 }
 
-double parabolaOffset(double before, double here, double after) {
-  const double bend = before - 2 * here + after;
-  return bend < 0 ? std::clamp(0.5 * (before - after) / bend, -0.5, 0.5) : 0.0;
+/// The place in the window about pixel (x, y) that the gradient lines pass nearest to: a corner's tip, a blob's middle. The pixel's own
+/// middle where that falls outside the window.
+Vec2 cornerPoint(const FloatPlane& plane, int x, int y, int radius) {
+  double xx = 0, xy = 0, yy = 0, bx = 0, by = 0;
+  for (int j = y - radius; j <= y + radius; ++j) {
+    const float *above = plane.row(j - 1), *here = plane.row(j), *below = plane.row(j + 1);
+    for (int i = x - radius; i <= x + radius; ++i) {
+      const double gx = 0.5 * (here[i + 1] - here[i - 1]), gy = 0.5 * (below[i] - above[i]);
+      xx += gx * gx, xy += gx * gy, yy += gy * gy;
+      const double along = gx * (i - x) + gy * (j - y);
+      bx += gx * along, by += gy * along;
+    }
+  }
+  const double det = xx * yy - xy * xy;
+  const Vec2 offset = det > 0 ? Vec2((yy * bx - xy * by) / det, (xx * by - xy * bx) / det) : Vec2::Zero();
+  const Vec2 middle(x + 0.5, y + 0.5);
+  return offset.cwiseAbs().maxCoeff() <= radius ? Vec2(middle + offset) : middle;
 }
 
-void findPeaks(const FloatPlane& strength, int level, const DetectOptions& options, std::vector<Feature>& out) {
+void findPeaks(const FloatPlane& plane, const FloatPlane& strength, int level, const DetectOptions& options, std::vector<Feature>& out) {
   const double size = 1 << level;
-  const int margin = std::max(options.window_radius + 2, static_cast<int>(std::ceil(options.margin_px / size)));
+  const int margin = std::max(2 * options.window_radius + 2, static_cast<int>(std::ceil(options.margin_px / size)));
   // Localisation error grows with the level's pixel size; its square weighs the strength.
   const double weight = 1.0 / (size * size);
   for (int y = margin; y < strength.height - margin; ++y) {
     for (int x = margin; x < strength.width - margin; ++x) {
       const float v = strength.at(x, y);
       if (v < options.min_strength || !isPeak(strength, x, y)) continue;
-      const double u = x + 0.5 + parabolaOffset(strength.at(x - 1, y), v, strength.at(x + 1, y));
-      const double w = y + 0.5 + parabolaOffset(strength.at(x, y - 1), v, strength.at(x, y + 1));
-      out.push_back({Vec2(u * size, w * size), v * weight, level});
+      out.push_back({size * cornerPoint(plane, x, y, options.window_radius), v * weight, level});
     }
   }
 }
@@ -145,7 +157,7 @@ std::vector<Feature> detectFeatures(const Pyramid& pyramid, const std::vector<Ve
   std::vector<Feature> candidates;
   const int levels = std::min(options.levels, static_cast<int>(pyramid.levels.size()));
   for (int level = 0; level < levels; ++level) {
-    findPeaks(cornerStrength(pyramid.levels[level], options.window_radius), level, options, candidates);
+    findPeaks(pyramid.levels[level], cornerStrength(pyramid.levels[level], options.window_radius), level, options, candidates);
   }
   std::stable_sort(candidates.begin(), candidates.end(), [](const Feature& a, const Feature& b) { return a.strength > b.strength; });
   Spread spread(pyramid.base().width, pyramid.base().height, options);

@@ -24,7 +24,7 @@ struct Feature {
 /// Corners spread evenly: the picture is cut into cells of equal share, each gets its strongest, no two nearer than
 /// min_distance_px to each other or to `taken`. `taken` count towards their cells' shares.
 /// Strongest first. Empty where the picture holds no texture.
-/// Sources: Shi and Tomasi, CVPR 1994; sub-pixel by a parabola through the strength.
+/// Sources: strength: Shi and Tomasi, CVPR 1994; sub-pixel place: Foerstner and Guelch, ISPRS Intercommission Workshop, 1987.
 std::vector<Feature> detectFeatures(const Pyramid& pyramid, const std::vector<Vec2>& taken, const DetectOptions& options);
 
 /// The smaller eigenvalue of the windowed structure tensor at every pixel of a plane; 0 near the border.

@@ -15,6 +15,7 @@ namespace dusky {
 namespace {
 
 constexpr int kLevels = 4;        // of the frame-to-frame search
+constexpr int kLevelsBack = 2;    // of the search back, which knows about where to look
 constexpr int kSearchRadius = 7;  // its patch
 
 struct Prepared {
@@ -38,10 +39,10 @@ bool insidePicture(const FloatPlane& plane, const Eigen::Vector2f& p, float marg
 }
 
 /// Coarse to fine by shift alone, from one frame to the other. Nothing where it leaves the picture or looks different.
-std::optional<Eigen::Vector2f> search(const Pyramid& from, const Pyramid& to, const Eigen::Vector2f& place, const Eigen::Vector2f& guess) {
+std::optional<Eigen::Vector2f> search(const Pyramid& from, const Pyramid& to, const Eigen::Vector2f& place, const Eigen::Vector2f& guess, int levels = kLevels) {
   Eigen::Vector2f found = guess;
   bool any = false;
-  for (int level = static_cast<int>(from.levels.size()) - 1; level >= 0; --level) {
+  for (int level = std::min(levels, static_cast<int>(from.levels.size())) - 1; level >= 0; --level) {
     const float size = static_cast<float>(1 << level);
     const Patch patch(from.levels[level], place / size, kSearchRadius, Patch::Motion::Shift);
     if (!patch.usable()) continue;
@@ -94,7 +95,7 @@ class Follower {
     if (match.likeness < static_cast<float>(options_.min_likeness)) return void(one.stop = StopReason::Lost);
     const Eigen::Vector2f refined = match.warp.centre * size;
     if ((refined - *moved).norm() > 2.0f * size) return void(one.stop = StopReason::Drifted);
-    const auto back = search(now.pyramid, before.pyramid, refined, refined - (*moved - one.position));
+    const auto back = search(now.pyramid, before.pyramid, refined, refined - (*moved - one.position), kLevelsBack);
     if (!back || (*back - one.position).norm() > static_cast<float>(options_.max_return_px) * size) return void(one.stop = StopReason::Drifted);
     one.velocity = refined - one.position;
     one.position = refined;

@@ -27,7 +27,7 @@ class Patch {
   enum class Motion { Shift, Affine };
 
   Patch() = default;
-  /// Cuts a patch of (2 radius + 1)^2 px, its centre at continuous `centre` of `plane`. Not usable() where it would
+  /// Cuts a patch of (2 radius + 1)^2 px (radius 1 to 34), its centre at continuous `centre` of `plane`. Not usable() where it would
   /// leave the plane or holds too little texture to fix the motion.
   Patch(const FloatPlane& plane, const Eigen::Vector2f& centre, int radius, Motion motion);
 
@@ -40,13 +40,15 @@ class Patch {
 
  private:
   template <int N>
-  void prepare(const Eigen::Matrix<float, Eigen::Dynamic, N>& slopes);
+  void cut(const FloatPlane& plane, const Eigen::Vector2f& centre);
+  template <int N>
+  void prepare(Eigen::Matrix<float, Eigen::Dynamic, N>& slopes);
   void sample(const FloatPlane& plane, const PatchWarp& warp, std::vector<float>& out) const;
   bool apply(const float* step, PatchWarp& warp) const;
 
   Motion motion_ = Motion::Shift;
   int radius_ = 0;
-  std::vector<float> weights_;    ///< Of each sample; sum 1.
+  const std::vector<float>* weights_ = nullptr;  ///< Of each sample; sum 1. One table for all patches of a radius.
   std::vector<float> values_;     ///< Zero mean, unit length under the weights.
   std::vector<float> update_;     ///< parameters x samples: residual to step, gain and bias already out.
 };

@@ -17,13 +17,21 @@ Pose poseAt(const SyntheticPlan& plan, int index) {
   return {(turn * level).normalized(), walk};
 }
 
+/// Each point is seen by some frame: every other one on the ground, the rest above it.
 std::vector<Vec3> cloud(const SyntheticPlan& plan) {
   Random random(plan.seed);
   std::vector<Vec3> points;
-  for (int i = 0; i < plan.points; ++i) {
-    // Every other one on the ground.
-    const double height = i % 2 == 0 ? 0.0 : random.between(0.1, 2.6);
-    points.push_back({random.between(-3, 5), height, random.between(-9, -3)});
+  while (static_cast<int>(points.size()) < plan.points) {
+    const Pose camera = poseAt(plan, random.index(plan.frames));
+    const Vec2 pixel(random.between(40, plan.lens.width - 40), random.between(40, plan.lens.height - 40));
+    const Vec3 ray = camera.direction(plan.lens.undistort(pixel)->homogeneous());
+    const bool ground = points.size() % 2 == 0;
+    const double depth = ground ? -camera.centre.y() / ray.y() : random.between(2.5, 9);
+    Vec3 point = camera.centre + depth * ray;
+    if (ground && (depth < 2 || depth > 14)) continue;
+    if (ground) point.y() = 0;
+    if (!ground && point.y() < 0.1) continue;
+    points.push_back(point);
   }
   return points;
 }

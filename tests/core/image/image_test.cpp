@@ -17,8 +17,8 @@ FloatPlane ramp(int width, int height, double du, double dv) {
 }
 
 TEST(Pyramid, HalvingKeepsContinuousCoordinates) {
-  const Pyramid pyramid = buildPyramid(ramp(128, 96, 0.7, -0.3), 3);
-  ASSERT_EQ(pyramid.levels.size(), 2u) << "a third level would be under 24 px";
+  const Pyramid pyramid = buildPyramid(ramp(128, 96, 0.7, -0.3), 5);
+  ASSERT_EQ(pyramid.levels.size(), 3u) << "a fourth level would be under 24 px";
   const FloatPlane& half = pyramid.levels[1];
   EXPECT_EQ(half.width, 64);
   EXPECT_EQ(half.height, 48);

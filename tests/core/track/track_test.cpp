@@ -4,6 +4,7 @@
 
 #include <cmath>
 
+#include "core/geometry/triangulation.h"
 #include "core/track/follow_features.h"
 #include "core/track/patch.h"
 #include "tests/support/shot_maker.h"
@@ -35,14 +36,14 @@ FloatPlane texturePicture(const Moved& moved = {}) {
 
 Eigen::Vector2f middle() { return {kSize / 2.0f, kSize / 2.0f}; }
 
-TEST(Patch, FindsAShiftToAHundredthOfAPixel) {
+TEST(Patch, FindsAShiftToAFiftiethOfAPixel) {
   const Patch patch(texturePicture(), middle(), 10, Patch::Motion::Shift);
   ASSERT_TRUE(patch.usable());
   for (const Vec2& shift : {Vec2(0.5, 0.25), Vec2(-1.7, 1.1), Vec2(2.3, -2.6)}) {
     const PatchMatch match = patch.align(texturePicture({.shift = shift}), {middle(), Eigen::Matrix2f::Identity()}, 30);
     EXPECT_TRUE(match.settled);
     EXPECT_GT(match.likeness, 0.999f);
-    EXPECT_LT((match.warp.centre.cast<double>() - Vec2(80, 80) - shift).norm(), 0.01) << shift.transpose();
+    EXPECT_LT((match.warp.centre.cast<double>() - Vec2(80, 80) - shift).norm(), 0.02) << shift.transpose();
   }
 }
 
@@ -51,7 +52,7 @@ TEST(Patch, GainAndBiasOfTheLightDoNotMoveIt) {
   const Vec2 shift(0.8, -0.6);
   const PatchMatch match = patch.align(texturePicture({.shift = shift, .gain = 0.55, .bias = 60}), {middle(), Eigen::Matrix2f::Identity()}, 30);
   EXPECT_GT(match.likeness, 0.999f);
-  EXPECT_LT((match.warp.centre.cast<double>() - Vec2(80, 80) - shift).norm(), 0.01);
+  EXPECT_LT((match.warp.centre.cast<double>() - Vec2(80, 80) - shift).norm(), 0.02);
 }
 
 TEST(Patch, FollowsTurnAndScaleWhenItMayDeform) {
@@ -113,9 +114,9 @@ TEST(DetectFeatures, SpreadsKeepsDistanceAndRespectsWhatIsTaken) {
   EXPECT_TRUE(detectFeatures(buildPyramid(FloatPlane(200, 200, 90.0f), 2), {}, options).empty());
 }
 
-/// RMS distance of tracks from where their first observation's place of the set truly goes; lost share aside.
+/// How well each track fits one still place of the set, seen by the true cameras.
 struct Drift {
-  double rms_px = 0;
+  double rms_px = 0;  ///< Of the tracks that fit.
   int observations = 0, bad_tracks = 0, tracks = 0;
 };
 
@@ -123,23 +124,24 @@ Drift measureDrift(MadeShot& shot, const TrackSet& tracks) {
   Drift drift;
   double squares = 0;
   for (const Track& track : tracks.tracks) {
-    const int first = track.firstFrame() - shot.info().first;
-    const auto normal = shot.truth().lenses[first].undistort(track.observations.front().position);
-    const Pose& pose = shot.truth().poses[first];
-    const Vec3 ray = pose.direction(normal->homogeneous());
-    const auto place = shot.meet(pose.centre, ray, first);
-    if (!place || (*place - pose.centre).norm() > 60) continue;
-    ++drift.tracks;
-    std::vector<double> errors;
+    std::vector<Sighting> sightings;
     for (const Observation& o : track.observations) {
       const int f = o.frame - shot.info().first;
-      if (const auto at = project(shot.truth().lenses[f], shot.truth().poses[f], *place)) errors.push_back((*at - o.position).norm());
+      sightings.push_back({shot.truth().poses[f], *shot.truth().lenses[f].undistort(o.position)});
     }
-    if (errors.back() > 1.0) {
-      ++drift.bad_tracks;  // the birth place lay on a depth edge, or the track slid
-      continue;
+    const auto place = triangulate(sightings);
+    if (!place) continue;
+    ++drift.tracks;
+    double worst = 0, sum = 0;
+    for (const Observation& o : track.observations) {
+      const int f = o.frame - shot.info().first;
+      const auto at = project(shot.truth().lenses[f], shot.truth().poses[f], place->point);
+      const double error = at ? (*at - o.position).norm() : 1e9;
+      worst = std::max(worst, error);
+      sum += error * error;
     }
-    for (double e : errors) squares += e * e, ++drift.observations;
+    if (worst > 1) ++drift.bad_tracks;
+    else squares += sum, drift.observations += track.life();
   }
   drift.rms_px = std::sqrt(squares / drift.observations);
   return drift;
@@ -151,9 +153,9 @@ TEST(FollowFeatures, StaysOnTheSet) {
   ASSERT_TRUE(tracks.ok()) << tracks.error().message;
   const Drift drift = measureDrift(shot, **tracks);
   EXPECT_GT(drift.tracks, 600);
-  // 640x360, noise of one grey level, 30 frames, parallax. The rest beyond 1 px were born on depth edges; the solve sorts them out.
-  EXPECT_LT(drift.rms_px, 0.2);
-  EXPECT_LT(drift.bad_tracks, 0.06 * drift.tracks);
+  // 640x360, noise of one grey level, 30 frames. What does not fit follows where one edge passes behind another; the solve sorts it out.
+  EXPECT_LT(drift.rms_px, 0.12);
+  EXPECT_LT(drift.bad_tracks, 0.05 * drift.tracks);
   EXPECT_GT((*tracks)->medianLife(), 10);
 }
 
