@@ -32,12 +32,17 @@ double squaredError(const Vec3& point, const std::vector<Sighting>& sightings) {
   return sum;
 }
 
-/// Far along the mean ray: where a point begins that has hardly any parallax.
-Vec3 farAhead(const std::vector<Sighting>& sightings) {
+/// Far along the mean ray: where a point begins that has hardly any parallax. Nothing where the rays clearly differ: then they meet nearby, or
+/// behind the cameras.
+std::optional<Vec3> farAhead(const std::vector<Sighting>& sightings) {
+  constexpr double kNearlyParallelRad = 0.02;
   Vec3 middle = Vec3::Zero(), ahead = Vec3::Zero();
   for (const Sighting& s : sightings) {
     middle += s.camera.centre / static_cast<double>(sightings.size());
     ahead += s.camera.direction(s.seen.homogeneous()).normalized();
+  }
+  for (const Sighting& s : sightings) {
+    if (s.camera.direction(s.seen.homogeneous()).normalized().dot(ahead.normalized()) < std::cos(kNearlyParallelRad)) return std::nullopt;
   }
   double spread = 0;
   for (const Sighting& s : sightings) spread = std::max(spread, (s.camera.centre - middle).norm());
@@ -81,9 +86,9 @@ std::optional<Triangulated> triangulate(const std::vector<Sighting>& sightings, 
   if (!nearest) return std::nullopt;
   Vec3 point = *nearest;
   double error = squaredError(point, sightings);
-  for (const Vec3& start : {known.value_or(point), farAhead(sightings)}) {
-    const double start_error = squaredError(start, sightings);
-    if (start_error < error) point = start, error = start_error;
+  for (const std::optional<Vec3>& start : {known, farAhead(sightings)}) {
+    const double start_error = start ? squaredError(*start, sightings) : 1e300;
+    if (start_error < error) point = *start, error = start_error;
   }
   if (error >= 1e300) return std::nullopt;
   double damping = 1e-6;

@@ -1,9 +1,10 @@
 #include "core/geometry/two_view.h"
 
 #include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
 
 #include "core/geometry/homography.h"
-#include "core/geometry/triangulation.h"
 
 namespace dusky {
 namespace {
@@ -87,17 +88,24 @@ struct InFront {
   std::vector<double> parallax;
 };
 
+/// Depths along both rays where they come nearest to each other (second camera at `centre`).
+Vec2 depthsAlong(const Vec3& ray_a, const Vec3& ray_b, const Vec3& centre) {
+  const double along = ray_a.dot(ray_b), apart = 1 - along * along;
+  if (apart < 1e-14) return Vec2::Zero();
+  const double a = ray_a.dot(centre), b = ray_b.dot(centre);
+  return Vec2(a - along * b, along * a - b) / apart;
+}
+
 InFront pointsInFront(const RelativePose& pose, const Pairs& pairs, const std::vector<int>& candidates) {
+  constexpr double kSaysNothingRad = 1e-3;  // so little parallax is in front of both cameras or of none by chance
   InFront found;
-  const Pose first;
-  const Pose second{Eigen::Quaterniond(Mat3(pose.rotation.transpose())), -pose.rotation.transpose() * pose.direction};
+  const Vec3 centre = -pose.rotation.transpose() * pose.direction;
   for (int i : candidates) {
-    // A point without parallax is in front of both or of none; it says nothing about the side.
-    const Vec3 turned = pose.rotation * pairs.a[i].homogeneous().normalized();
-    const auto point = triangulate({{first, pairs.a[i]}, {second, pairs.b[i]}});
-    if (!point && turned.dot(pairs.b[i].homogeneous().normalized()) < std::cos(1e-3)) continue;
+    const Vec3 ray_a = pairs.a[i].homogeneous().normalized(), ray_b = pose.rotation.transpose() * pairs.b[i].homogeneous().normalized();
+    const double parallax = std::acos(std::clamp(ray_a.dot(ray_b), -1.0, 1.0));
+    if (parallax > kSaysNothingRad && depthsAlong(ray_a, ray_b, centre).minCoeff() <= 0) continue;
     found.inliers.push_back(i);
-    found.parallax.push_back(point ? point->parallax_rad : 0.0);
+    found.parallax.push_back(parallax);
   }
   return found;
 }

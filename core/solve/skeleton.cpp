@@ -75,7 +75,7 @@ struct Pair {
 std::vector<Pair> promisingPairs(const FrameIndex& index, const std::vector<int>& keyframes, double width) {
   std::vector<Pair> pairs;
   for (std::size_t i = 0; i < keyframes.size(); ++i) {
-    for (std::size_t j = i + 1; j < std::min(keyframes.size(), i + 7); ++j) {
+    for (std::size_t j = i + 1; j < std::min(keyframes.size(), i + 10); ++j) {
       const Common common = index.between(keyframes[i], keyframes[j]);
       if (static_cast<int>(common.tracks.size()) < kMinCommon) continue;
       const double motion = std::min(common.medianMotion() / (0.15 * width), 1.0);
@@ -225,18 +225,30 @@ class Grower {
 
 }  // namespace
 
-std::vector<int> chooseKeyframes(const TrackSet& tracks) {
-  const Reconstruction work = makeReconstruction(tracks, {}, 0, 0);
-  const FrameIndex index(work);
+namespace {
+
+/// A new keyframe wherever the picture moved on by a share of its width, or too few tracks are left.
+std::vector<int> keyframesByMotion(const FrameIndex& index, const TrackSet& tracks, double share) {
   const int last = tracks.frames() - 1;
   std::vector<int> keyframes = {0};
   for (int frame = 1; frame <= last; ++frame) {
     const Common common = index.between(keyframes.back(), frame);
     const double kept = static_cast<double>(common.tracks.size()) / std::max<double>(1.0, static_cast<double>(index.at(keyframes.back()).size()));
-    if (common.medianMotion() > 0.045 * tracks.width || kept < 0.6 || frame == last) keyframes.push_back(frame);
+    if (common.medianMotion() > share * tracks.width || kept < 0.6 || frame == last) keyframes.push_back(frame);
   }
+  return keyframes;
+}
+
+}  // namespace
+
+std::vector<int> chooseKeyframes(const TrackSet& tracks) {
+  constexpr std::size_t kFewest = 10, kMost = 48;
+  const FrameIndex index(makeReconstruction(tracks, {}, 0, 0));
+  double share = 0.045;
+  std::vector<int> keyframes = keyframesByMotion(index, tracks, share);
+  // A slow move, or one towards the middle of the picture, shows little motion: look closer.
+  while (keyframes.size() < std::min<std::size_t>(kFewest, tracks.frames()) && share > 0.002) keyframes = keyframesByMotion(index, tracks, share /= 1.5);
   // A long shot: every n-th of them still shares enough with its neighbours once grown.
-  constexpr std::size_t kMost = 48;
   if (keyframes.size() <= kMost) return keyframes;
   std::vector<int> thinned;
   for (std::size_t i = 0; i < kMost; ++i) thinned.push_back(keyframes[i * (keyframes.size() - 1) / (kMost - 1)]);

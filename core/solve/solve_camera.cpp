@@ -331,7 +331,7 @@ class Solver {
     if (!parallax.empty() && parallax[parallax.size() / 2] < kThinParallaxRad) warnings.push_back("Half of the points have less than 1° of parallax: depth is weak.");
     const Lens& lens = result_.lens;
     const double off_centre = Vec2(lens.cx_px - 0.5 * lens.width, lens.cy_px - 0.5 * lens.height).norm() / lens.width;
-    if (off_centre > 0.1 || !lens.risingUpTo(0.5 * std::hypot(lens.width, lens.height) / lens.focal_px)) {
+    if (off_centre > 0.04 || !lens.risingUpTo(0.5 * std::hypot(lens.width, lens.height) / lens.focal_px)) {
       warnings.push_back("The lens came out unlikely (its axis far off the picture's middle, or distortion that folds over): the focal length may change during the shot.");
     }
     if (result_.holdout_rms_px > 1.3 * result_.rms_px) warnings.push_back("The holdout error is well above the RMS: the solve fits its own tracks better than the set.");
