@@ -1,6 +1,8 @@
 #include "tests/apps/desktop/window_driver.h"
 
 #include <QAbstractButton>
+#include <QApplication>
+#include <QDir>
 #include <QElapsedTimer>
 #include <QSettings>
 #include <QSurfaceFormat>
@@ -23,6 +25,7 @@ void showWindow(desktop::MainWindow& window) {
   window.resize(1280, 800);
   window.show();
   (void)QTest::qWaitForWindowExposed(&window);
+  QApplication::setActiveWindow(&window);  // Xvfb has no window manager to do it; shortcuts need it
 }
 
 bool waitForJobs(desktop::MainWindow& window, int timeout_ms) {

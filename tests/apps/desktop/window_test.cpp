@@ -1,0 +1,362 @@
+// The real window under Xvfb, driven with mouse and keys, on the demo shot: open, run, scrub, select, pick, undo, save, reopen, deliver.
+#include <gtest/gtest.h>
+
+#include <QAction>
+#include <QApplication>
+#include <QLabel>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QMimeData>
+#include <QPushButton>
+#include <QSpinBox>
+#include <cmath>
+#include <set>
+
+#include "apps/desktop/app/theme.h"
+#include "apps/desktop/errormap/error_map.h"
+#include "apps/desktop/plate/plate_view.h"
+#include "apps/desktop/space/space_view.h"
+#include "apps/desktop/steps/steps_panel.h"
+#include "tests/apps/desktop/window_driver.h"
+#include "tests/support/temporary_folder.h"
+
+namespace dusky::testing {
+using desktop::MainWindow;
+
+QString demo() { return MainWindow::demoPath(); }
+
+/// One window on the solved demo shot for the tests that only look; solving it is itself the first test's matter.
+class WindowTest : public ::testing::Test {
+ protected:
+  static void SetUpTestSuite() {
+    window = new MainWindow;
+    showWindow(*window);
+    ASSERT_TRUE(openAndWait(*window, demo()));
+    ASSERT_TRUE(click(*window, "runTracks") || (window->steps().openStep(Step::Tracks), click(*window, "runTracks")));
+    bool grew = false;
+    ASSERT_TRUE(waitUntil([&] {
+      grew = grew || (window->session().model.partial() && window->session().model.tracks());
+      return !window->session().jobs.busy();
+    }, 240000));
+    EXPECT_TRUE(grew) << "tracks are shown as they grow";
+    window->steps().openStep(Step::Solve);
+    ASSERT_TRUE(click(*window, "runSolve"));
+    bool cameras_grew = false;
+    ASSERT_TRUE(waitUntil([&] {
+      cameras_grew = cameras_grew || (window->session().model.partial() && window->session().model.solution());
+      return !window->session().jobs.busy();
+    }, 240000));
+    EXPECT_TRUE(cameras_grew) << "cameras are shown as they are placed";
+    ASSERT_TRUE(window->session().model.solution());
+  }
+  static void TearDownTestSuite() {
+    delete window;
+    window = nullptr;
+  }
+  void SetUp() override {
+    ASSERT_TRUE(window->session().model.solution());
+    QApplication::setActiveWindow(window);
+    window->plate().setFocus();
+    window->session().selection.clear();
+    goTo(60);
+  }
+  static desktop::Session& session() { return window->session(); }
+  static void goTo(int frame) {
+    session().playback.setFrame(frame);
+    ASSERT_TRUE(waitUntil([&] { return !session().frames.frame(frame).isNull(); }, 10000));
+    QTest::qWait(30);
+  }
+  static std::vector<int> keptInView(std::size_t count) {
+    std::vector<int> ids;
+    for (const auto& mark : window->plate().marks()) {
+      if (mark.glyph == desktop::Glyph::Kept && ids.size() < count) ids.push_back(mark.id);
+    }
+    return ids;
+  }
+  static void key(Qt::Key k, Qt::KeyboardModifiers modifiers = Qt::NoModifier) { QTest::keyClick(window, k, modifiers); }
+  static void drag(QWidget& view, const std::vector<QPoint>& path, Qt::KeyboardModifiers modifiers = Qt::NoModifier, Qt::MouseButton button = Qt::LeftButton) {
+    QTest::mousePress(&view, button, modifiers, path.front());
+    for (const QPoint& p : path) {
+      QMouseEvent move(QEvent::MouseMove, QPointF(p), view.mapToGlobal(QPointF(p)), Qt::NoButton, button, modifiers);
+      QApplication::sendEvent(&view, &move);
+    }
+    QTest::mouseRelease(&view, button, modifiers, path.back());
+  }
+
+  static MainWindow* window;
+};
+MainWindow* WindowTest::window = nullptr;
+
+TEST_F(WindowTest, SolvesTheDemoAndSaysSo) {
+  EXPECT_EQ(session().model.solution()->placedFrames(), 120);
+  EXPECT_LT(session().model.solution()->rms_px, 0.5);
+  EXPECT_EQ(session().model.workspace().status(Step::Solve).state, StepState::Current);
+  const auto* rms = window->findChild<QPushButton*>("verdictRms");
+  ASSERT_TRUE(rms && rms->isVisible());
+  EXPECT_TRUE(rms->text().contains("px RMS"));
+  EXPECT_EQ(window->errorMap().rowCount(), static_cast<int>(session().model.tracks()->tracks.size()));
+  EXPECT_GT(window->space().contents().points.size(), 1000u);
+  EXPECT_EQ(window->steps().opened(), Step::Scene) << "the next thing to do stands open";
+}
+
+TEST_F(WindowTest, ScrubsByKeysFieldAndCurve) {
+  key(Qt::Key_Right);
+  EXPECT_EQ(session().playback.frame(), 61);
+  key(Qt::Key_Left);
+  key(Qt::Key_Left);
+  EXPECT_EQ(session().playback.frame(), 59);
+  key(Qt::Key_End);
+  EXPECT_EQ(session().playback.frame(), 120);
+  key(Qt::Key_Home);
+  EXPECT_EQ(session().playback.frame(), 1);
+  auto* field = window->findChild<QSpinBox*>("frame");
+  field->setFocus();
+  field->selectAll();
+  QTest::keyClicks(field, "77");
+  QTest::keyClick(field, Qt::Key_Return);
+  EXPECT_EQ(session().playback.frame(), 77);
+  // A press on the curve goes to its frame.
+  desktop::ErrorMap& map = window->errorMap();
+  const QPoint place(static_cast<int>(map.cellAt(0, 30).x()), map.height() - 12);
+  QTest::mouseClick(&map, Qt::LeftButton, Qt::NoModifier, place);
+  EXPECT_EQ(session().playback.frame(), 30);
+}
+
+TEST_F(WindowTest, PlaysAtAboutTheFootagesRate) {
+  goTo(10);
+  ASSERT_TRUE(click(*window, "play"));
+  QTest::qWait(1000);
+  key(Qt::Key_K);
+  EXPECT_FALSE(session().playback.playing());
+  const int moved = session().playback.frame() - 10;
+  EXPECT_GE(moved, 20);  // 24 frames in a second; a busy machine may be late to stop it
+  EXPECT_LE(moved, 34);
+}
+
+TEST_F(WindowTest, ClickBoxAndLassoSelectTheSameEverywhere) {
+  desktop::PlateView& plate = window->plate();
+  const auto ids = keptInView(1);
+  ASSERT_EQ(ids.size(), 1u);
+  const auto mark = std::find_if(plate.marks().begin(), plate.marks().end(), [&](const auto& m) { return m.id == ids[0]; });
+  QTest::mouseClick(&plate, Qt::LeftButton, Qt::NoModifier, plate.toWidget(mark->measured).toPoint());
+  ASSERT_EQ(session().selection.ids().size(), 1u);
+  const int picked = session().selection.ids()[0];
+  EXPECT_LT(std::hypot(mark->measured.x() - plate.marks()[0].measured.x(), 0), 1e9);
+  EXPECT_TRUE(window->findChild<QLabel*>("trackCard")->text().contains(QString("track %1 ").arg(picked)));
+
+  drag(plate, {{150, 120}, {200, 180}, {260, 240}});
+  std::set<int> inside;
+  for (const auto& m : plate.marks()) {
+    if (m.glyph != desktop::Glyph::SetAside && QRectF(150, 120, 110, 120).contains(plate.toWidget(m.measured))) inside.insert(m.id);
+  }
+  EXPECT_EQ(std::set<int>(session().selection.ids().begin(), session().selection.ids().end()), inside);
+  ASSERT_FALSE(inside.empty());
+
+  // A lasso by Alt: a triangle takes what is in it and no more.
+  drag(plate, {{100, 100}, {400, 110}, {250, 300}, {100, 100}}, Qt::AltModifier);
+  const QPolygonF triangle({QPointF(100, 100), QPointF(400, 110), QPointF(250, 300)});
+  for (const auto& m : plate.marks()) {
+    if (m.glyph == desktop::Glyph::SetAside) continue;
+    EXPECT_EQ(session().selection.contains(m.id), triangle.containsPoint(plate.toWidget(m.measured), Qt::OddEvenFill)) << m.id;
+  }
+  key(Qt::Key_Escape);
+  EXPECT_TRUE(session().selection.empty());
+}
+
+TEST_F(WindowTest, SpaceSelectsAndTurns) {
+  desktop::SpaceView& space = window->space();
+  const int id = window->errorMap().trackAt(window->errorMap().rowCount() / 3);
+  const auto at = space.placeOf(id);
+  ASSERT_TRUE(at.has_value());
+  drag(space, {QPoint(static_cast<int>(at->x()) - 12, static_cast<int>(at->y()) - 12), QPoint(static_cast<int>(at->x()) + 12, static_cast<int>(at->y()) + 12)});
+  EXPECT_TRUE(session().selection.contains(id));
+  drag(space, {{100, 100}, {140, 110}, {180, 120}}, Qt::NoModifier, Qt::RightButton);
+  const auto turned = space.placeOf(id);
+  ASSERT_TRUE(turned.has_value());
+  EXPECT_GT(std::hypot(turned->x() - at->x(), turned->y() - at->y()), 3);
+  for (const auto& [k, mode] : {std::pair{Qt::Key_3, desktop::Eye::Mode::Top}, {Qt::Key_4, desktop::Eye::Mode::Camera}, {Qt::Key_2, desktop::Eye::Mode::Orbit}}) {
+    key(k);
+    EXPECT_EQ(space.mode(), mode);
+  }
+}
+
+TEST_F(WindowTest, ThroughTheCameraPointsStandWhereThePlateHasThem) {
+  key(Qt::Key_4);
+  desktop::SpaceView& space = window->space();
+  const Lens& lens = session().model.solution()->lens;
+  const double scale = std::min(space.width() / 1280.0, space.height() / 720.0);
+  int checked = 0;
+  for (const auto& mark : window->plate().marks()) {
+    const auto at = space.placeOf(mark.id);
+    const auto ray = lens.undistort(Vec2(mark.measured.x(), mark.measured.y()));
+    if (mark.glyph != desktop::Glyph::Kept || std::isnan(mark.error_px) || mark.error_px > 0.3 || !at || !ray) continue;
+    // The view shows the undistorted picture, whole and in the middle.
+    const QPointF pinhole(lens.focal_px * ray->x() + lens.cx_px, lens.focal_px * ray->y() + lens.cy_px);
+    const QPointF expected = scale * pinhole + QPointF((space.width() - 1280 * scale) / 2, (space.height() - 720 * scale) / 2);
+    EXPECT_LT(std::hypot(at->x() - expected.x(), at->y() - expected.y()), 0.6);
+    ++checked;
+  }
+  EXPECT_GT(checked, 100);
+  key(Qt::Key_2);
+}
+
+TEST_F(WindowTest, TheErrorMapPicksRowsAndGoesToFrames) {
+  desktop::ErrorMap& map = window->errorMap();
+  QTest::mouseClick(&map, Qt::LeftButton, Qt::NoModifier, map.cellAt(4, 85).toPoint());
+  EXPECT_EQ(session().playback.frame(), 85);
+  EXPECT_EQ(session().selection.ids(), std::vector<int>{map.trackAt(4)});
+  drag(map, {map.cellAt(2, 20).toPoint(), map.cellAt(6, 40).toPoint()});
+  EXPECT_EQ(session().selection.ids().size(), 5u);
+  map.setOrder(desktop::ErrorMap::Order::Life);
+  const TrackSetPtr tracks = session().model.tracks();
+  EXPECT_GE(tracks->find(map.trackAt(0))->life(), tracks->find(map.trackAt(40))->life());
+  map.setOrder(desktop::ErrorMap::Order::Worst);
+}
+
+TEST_F(WindowTest, GroundIsPickedAndUndoneByTheButton) {
+  window->steps().openStep(Step::Scene);
+  session().selection.pick(keptInView(5), desktop::Selection::Mode::Replace);
+  const Document before = session().model.document();
+  ASSERT_TRUE(click(*window, "useAsGround"));
+  EXPECT_EQ(session().model.document().scene.ground.size(), 5u);
+  EXPECT_FALSE(std::isnan(session().model.scene()->ground_rms));
+  key(Qt::Key_Z, Qt::ControlModifier);
+  EXPECT_EQ(session().model.document(), before);
+  key(Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+  EXPECT_EQ(session().model.document().scene.ground.size(), 5u);
+  key(Qt::Key_Z, Qt::ControlModifier);
+}
+
+TEST_F(WindowTest, ALengthMakesMetresAndATestObjectStandsLocked) {
+  const auto ids = keptInView(2);
+  session().selection.pick(ids, desktop::Selection::Mode::Replace);
+  window->trackActions().setLengthMetres(2.0);
+  window->trackActions().length->trigger();
+  ASSERT_TRUE(session().model.scene()->metric);
+  window->trackActions().cone->trigger();
+  ASSERT_EQ(session().model.document().objects.size(), 2u);
+  // Its foot is drawn where the track is, in this frame and in others.
+  for (int frame : {60, 63}) {
+    goTo(frame);
+    const auto faces = desktop::plateFaces(session().model, frame);
+    EXPECT_GT(faces.size(), 20u);
+    const auto mark = std::find_if(window->plate().marks().begin(), window->plate().marks().end(), [&](const auto& m) { return m.id == ids[0]; });
+    if (mark == window->plate().marks().end()) continue;
+    double nearest = 1e9;
+    for (const auto& face : faces) nearest = std::min(nearest, std::abs(face.outline.boundingRect().center().x() - mark->reprojected.x()));
+    EXPECT_LT(nearest, 20);
+  }
+  session().model.undo();
+  session().model.undo();
+  EXPECT_TRUE(session().model.document().objects.empty());
+  EXPECT_FALSE(session().model.scene()->metric);
+}
+
+TEST_F(WindowTest, SettingAsideMakesTheSolveStaleAndComesBack) {
+  const auto ids = keptInView(3);
+  session().selection.pick(ids, desktop::Selection::Mode::Replace);
+  const SolutionPtr solved = session().model.solution();
+  key(Qt::Key_X);
+  EXPECT_EQ(session().model.document().set_aside.size(), 3u);
+  EXPECT_EQ(session().model.workspace().status(Step::Solve).state, StepState::Stale);
+  EXPECT_TRUE(window->findChild<QPushButton*>("verdictHurt")->text().contains("solve again"));
+  key(Qt::Key_X, Qt::ShiftModifier);
+  EXPECT_TRUE(session().model.document().set_aside.empty());
+  EXPECT_EQ(session().model.workspace().status(Step::Solve).state, StepState::Current);
+  EXPECT_EQ(session().model.solution(), solved);
+}
+
+TEST_F(WindowTest, CancelKeepsWhatWasThere) {
+  const SolutionPtr before = session().model.solution();
+  FollowOptions options = session().model.document().tracking;
+  options.features = 200;
+  session().model.set("Change features", &Document::tracking, options);
+  window->steps().openStep(Step::Tracks);
+  ASSERT_TRUE(click(*window, "runTracks"));
+  ASSERT_TRUE(waitUntil([] { return session().jobs.state(Step::Tracks).fraction > 0.05; }));
+  auto* cancel = window->steps().row(Step::Tracks).findChild<QPushButton*>("cancel");
+  ASSERT_TRUE(cancel && cancel->isVisible());
+  QTest::mouseClick(cancel, Qt::LeftButton);
+  ASSERT_TRUE(waitForJobs(*window, 15000));
+  EXPECT_FALSE(session().model.partial());
+  session().model.undo();
+  EXPECT_EQ(session().model.solution(), before);
+  EXPECT_EQ(session().model.workspace().status(Step::Solve).state, StepState::Current);
+  session().jobs.forgetFailures();
+}
+
+TEST_F(WindowTest, SavesReopensAndDelivers) {
+  const TemporaryFolder folder;
+  const auto ids = keptInView(4);
+  session().selection.pick(ids, desktop::Selection::Mode::Replace);
+  window->trackActions().ground->trigger();
+  const QString path = QString::fromStdString((folder / "ferry.moth").string());
+  ASSERT_TRUE(window->saveTo(path));
+  EXPECT_TRUE(window->windowTitle().contains("ferry.moth"));
+  window->trackActions().pin->trigger();  // saved as it is made
+
+  MainWindow other;
+  showWindow(other);
+  ASSERT_TRUE(openAndWait(other, path));
+  EXPECT_EQ(other.session().model.document(), session().model.document());
+  ASSERT_TRUE(other.session().model.solution());
+  EXPECT_EQ(other.session().model.solution()->rms_px, session().model.solution()->rms_px);
+  EXPECT_EQ(other.notice(), "");
+
+  other.steps().openStep(Step::Deliver);
+  auto* place = other.findChild<QLineEdit*>("deliveryFolder");
+  place->setText(QString::fromStdString((folder / "out").string()));
+  QTest::keyClick(place, Qt::Key_Return);
+  ASSERT_TRUE(click(other, "runDeliver"));
+  ASSERT_TRUE(waitForJobs(other, 20000));
+  EXPECT_EQ(other.findChild<QListWidget*>("delivered")->count(), 4);
+  for (const char* name : {"camera.glb", "points.ply", "camera.csv", "report.json"}) EXPECT_TRUE(std::filesystem::exists(folder / "out" / name)) << name;
+  session().model.undo();
+  session().model.undo();
+}
+
+TEST_F(WindowTest, WhatCannotBeOpenedIsSaidAndTheShotStays) {
+  window->open("/no/such/shot.mp4");
+  ASSERT_TRUE(waitForJobs(*window, 10000));
+  EXPECT_TRUE(window->notice().contains("/no/such/shot.mp4"));
+  EXPECT_EQ(session().model.solution()->placedFrames(), 120);
+  session().jobs.forgetFailures();
+}
+
+TEST(EmptyWindow, OffersTheDemoAndOpensWhatIsDropped) {
+  MainWindow window;
+  showWindow(window);
+  EXPECT_EQ(window.windowTitle(), "Dusky Moth");
+  QMimeData dropped;
+  dropped.setUrls({QUrl::fromLocalFile(demo())});
+  QDragEnterEvent enter(QPoint(300, 300), Qt::CopyAction, &dropped, Qt::LeftButton, Qt::NoModifier);
+  QApplication::sendEvent(&window, &enter);
+  EXPECT_TRUE(enter.isAccepted());
+  QDropEvent drop(QPointF(300, 300), Qt::CopyAction, &dropped, Qt::LeftButton, Qt::NoModifier);
+  QApplication::sendEvent(&window, &drop);
+  ASSERT_TRUE(waitForJobs(window, 20000));
+  EXPECT_TRUE(window.session().model.hasFootage());
+  EXPECT_TRUE(window.windowTitle().contains("ferry-landing.mp4"));
+  EXPECT_EQ(window.steps().opened(), Step::Tracks);
+}
+
+TEST(EmptyWindow, EveryButtonAndActionSaysWhatItDoes) {
+  MainWindow window;
+  showWindow(window);
+  ASSERT_TRUE(openAndWait(window, demo()));
+  for (const auto* button : window.findChildren<QAbstractButton*>()) {
+    if (button->objectName().startsWith("qt_") || !button->isVisible()) continue;
+    EXPECT_FALSE(button->toolTip().isEmpty()) << button->text().toStdString() << " " << button->objectName().toStdString();
+  }
+  for (const auto* field : window.findChildren<QAbstractSpinBox*>()) EXPECT_FALSE(field->toolTip().isEmpty()) << field->objectName().toStdString();
+}
+
+}  // namespace dusky::testing
+
+int main(int argc, char** argv) {
+  dusky::testing::prepareApplication();
+  QApplication application(argc, argv);
+  dusky::desktop::applyTheme(application);
+  ::testing::InitGoogleTest(&argc, argv);
+  return RUN_ALL_TESTS();
+}
