@@ -77,7 +77,7 @@ double shareOfError(const Solution& solution, int first, int last) {
 
 double usualErrorTop(const Solution& solution) {
   if (!(solution.rms_px > 1e-6)) return 1.0;
-  const double wanted = 5 * solution.rms_px, power = std::pow(10, std::floor(std::log10(wanted))), digit = wanted / power;
+  const double wanted = 4 * solution.rms_px, power = std::pow(10, std::floor(std::log10(wanted))), digit = wanted / power;
   return power * (digit < 1.5 ? 1 : digit < 3.5 ? 2 : digit < 7.5 ? 5 : 10);
 }
 

@@ -42,6 +42,22 @@ std::vector<int> tracksNear(desktop::MainWindow& window, const std::vector<QPoin
   return ids;
 }
 
+/// Kept tracks of the frame that lie on the guessed ground, spread over the picture.
+std::vector<int> tracksOnGround(desktop::MainWindow& window, std::size_t count) {
+  const desktop::DocumentModel& model = window.session().model;
+  std::vector<int> ids;
+  std::vector<QPointF> places;
+  for (const desktop::PlateMark& mark : window.plate().marks()) {
+    const SolvedTrack* track = model.solution()->find(mark.id);
+    if (mark.glyph != desktop::Glyph::Kept || std::abs((model.scene()->scene_from_solve * track->point).y()) > 0.012) continue;
+    const bool apart = std::all_of(places.begin(), places.end(), [&](const QPointF& p) { return (p - mark.measured).manhattanLength() > 180; });
+    if (!apart || ids.size() >= count) continue;
+    ids.push_back(mark.id);
+    places.push_back(mark.measured);
+  }
+  return ids;
+}
+
 void goTo(desktop::MainWindow& window, int frame) {
   window.session().playback.setFrame(frame);
   waitUntil([&] { return !window.session().frames.frame(frame).isNull(); }, 10000);
@@ -51,11 +67,11 @@ void goTo(desktop::MainWindow& window, int frame) {
 void setScene(desktop::MainWindow& window) {
   desktop::Session& s = window.session();
   goTo(window, 90);
-  s.selection.pick(tracksNear(window, {{300, 640}, {560, 660}, {900, 640}, {760, 560}}), desktop::Selection::Mode::Replace);
+  s.selection.pick(tracksOnGround(window, 6), desktop::Selection::Mode::Replace);
   window.trackActions().ground->trigger();
   s.selection.pick(tracksNear(window, {{820, 600}}), desktop::Selection::Mode::Replace);
   window.trackActions().cone->trigger();
-  s.selection.pick(tracksNear(window, {{520, 690}}), desktop::Selection::Mode::Replace);
+  s.selection.pick(tracksNear(window, {{620, 640}}), desktop::Selection::Mode::Replace);
   window.trackActions().cube->trigger();
 }
 
