@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <optional>
 #include <vector>
 
 #include "core/media/footage.h"
@@ -11,6 +12,7 @@ extern "C" {
 #include <libavcodec/avcodec.h>
 #include <libavformat/avformat.h>
 #include <libavutil/log.h>
+#include <libavutil/pixdesc.h>
 #include <libswscale/swscale.h>
 }
 
@@ -44,6 +46,7 @@ class MovieSource final : public FrameSource {
   bool sendNextPacket();
   bool seekTo(int number);
   Picture convert();
+  std::optional<FloatPlane> lumaPlane() const;
   int numberOf(std::int64_t pts) const;
 
   FootageInfo info_;
@@ -154,7 +157,7 @@ bool MovieSource::decodeNext() {
 Picture MovieSource::convert() {
   Picture picture(raw_->width, raw_->height);
   scaler_.reset(sws_getCachedContext(scaler_.release(), raw_->width, raw_->height, static_cast<AVPixelFormat>(raw_->format), raw_->width, raw_->height,
-                                     AV_PIX_FMT_RGB24, SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT, nullptr, nullptr, nullptr));
+                                     AV_PIX_FMT_RGB24, SWS_FAST_BILINEAR, nullptr, nullptr, nullptr));
   const int space = raw_->colorspace == AVCOL_SPC_UNSPECIFIED ? (raw_->height >= 720 ? SWS_CS_ITU709 : SWS_CS_ITU601)
                                                               : static_cast<int>(raw_->colorspace);
   const int* table = sws_getCoefficients(space);
@@ -163,6 +166,30 @@ Picture MovieSource::convert() {
   const int stride[1] = {3 * raw_->width};
   sws_scale(scaler_.get(), raw_->data, raw_->linesize, 0, raw_->height, rows, stride);
   return picture;
+}
+
+/// The decoded luma itself, at its own depth, where the movie has one (planar YUV of 8 to 16 bits): tracking needs no colours.
+std::optional<FloatPlane> MovieSource::lumaPlane() const {
+  const AVPixFmtDescriptor* format = av_pix_fmt_desc_get(static_cast<AVPixelFormat>(raw_->format));
+  const bool planar = format && format->nb_components >= 3 && (format->flags & AV_PIX_FMT_FLAG_PLANAR) && !(format->flags & (AV_PIX_FMT_FLAG_RGB | AV_PIX_FMT_FLAG_BE));
+  if (!planar || format->comp[0].plane != 0) return std::nullopt;
+  const int depth = format->comp[0].depth, shift = format->comp[0].shift;
+  if (depth < 8 || depth + shift > 16 || format->comp[0].step != (depth > 8 ? 2 : 1)) return std::nullopt;
+  const float unit = static_cast<float>(1 << (depth - 8));
+  const bool full = raw_->color_range == AVCOL_RANGE_JPEG;
+  const float black = full ? 0.0f : 16.0f, scale = full ? 1.0f : 255.0f / 219.0f;
+  FloatPlane luma(raw_->width, raw_->height);
+  for (int y = 0; y < raw_->height; ++y) {
+    const std::uint8_t* bytes = raw_->data[0] + static_cast<std::ptrdiff_t>(y) * raw_->linesize[0];
+    const auto* words = reinterpret_cast<const std::uint16_t*>(bytes);
+    float* out = luma.row(y);
+    if (depth == 8) {
+      for (int x = 0; x < raw_->width; ++x) out[x] = scale * (static_cast<float>(bytes[x]) - black);
+    } else {
+      for (int x = 0; x < raw_->width; ++x) out[x] = scale * (static_cast<float>(words[x] >> shift) / unit - black);
+    }
+  }
+  return luma;
 }
 
 Result<Frame> MovieSource::read(int number) {
@@ -184,7 +211,8 @@ Result<Frame> MovieSource::read(int number) {
   Frame frame;
   frame.number = number;
   frame.picture = convert();
-  frame.luma = lumaOf(frame.picture);
+  auto luma = lumaPlane();
+  frame.luma = luma ? std::move(*luma) : lumaOf(frame.picture);
   return frame;
 }
 

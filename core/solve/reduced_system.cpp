@@ -44,6 +44,23 @@ Linearised lineariseOne(const Bundle& bundle, const BundleObservation& o, const 
   return row;
 }
 
+/// target (6x6, columns `stride` apart) -= a b^T. Written out with the six rows as a vector of four and one of two: this is where a solve
+/// spends its time.
+void subtractOuter(double* __restrict target, std::ptrdiff_t stride, const Mat63& a, const Mat63& b) {
+  using Four = Eigen::Array4d;
+  using Two = Eigen::Array2d;
+  const double* p = a.data();
+  const Four a0 = Eigen::Map<const Four>(p), a1 = Eigen::Map<const Four>(p + 6), a2 = Eigen::Map<const Four>(p + 12);
+  const Two b0 = Eigen::Map<const Two>(p + 4), b1 = Eigen::Map<const Two>(p + 10), b2 = Eigen::Map<const Two>(p + 16);
+  for (int c = 0; c < 6; ++c, target += stride) {
+    const double w0 = b(c, 0), w1 = b(c, 1), w2 = b(c, 2);
+    Eigen::Map<Four> upper(target);
+    Eigen::Map<Two> lower(target + 4);
+    upper -= a0 * w0 + a1 * w1 + a2 * w2;
+    lower -= b0 * w0 + b1 * w1 + b2 * w2;
+  }
+}
+
 }  // namespace
 
 double bundleCost(const Bundle& bundle, const BundleOptions& options) {
@@ -82,6 +99,7 @@ ReducedSystem::ReducedSystem(const Bundle& bundle, const BundleOptions& options)
   }
   for (std::size_t j = 0; j < bundle.points.size(); ++j) point_begin_[j + 1] += point_begin_[j];
   rows_.resize(count);
+  cross_.resize(count);
   point_inverse_.resize(bundle.points.size());
   point_gradient_.resize(bundle.points.size());
   point_diagonal_.resize(bundle.points.size());
@@ -94,7 +112,10 @@ ReducedSystem::ReducedSystem(const Bundle& bundle, const BundleOptions& options)
 }
 
 void ReducedSystem::linearise() {
-  parallelFor(static_cast<int>(rows_.size()), [&](int i) { rows_[i] = lineariseOne(bundle_, bundle_.observations[i], options_, lens_index_); }, 256);
+  parallelFor(static_cast<int>(rows_.size()), [&](int i) {
+    rows_[i] = lineariseOne(bundle_, bundle_.observations[i], options_, lens_index_);
+    cross_[i] = rows_[i].by_camera.transpose() * rows_[i].by_point;
+  }, 256);
 }
 
 void ReducedSystem::invertPoints(double damping) {
@@ -116,32 +137,31 @@ void ReducedSystem::invertPoints(double damping) {
   }, 64);
 }
 
-void ReducedSystem::fillCameraRow(int camera, double damping) {
+/// The lower triangle's six columns of a camera: they lie together in memory, while its rows would lie a whole column apart.
+void ReducedSystem::fillCameraColumns(int camera, double damping) {
   const int k = freeLens(), lens_at = 6 * static_cast<int>(bundle_.cameras.size());
-  auto rows = matrix_.middleRows<6>(6 * camera);
-  rows.setZero();
+  auto columns = matrix_.middleCols<6>(6 * camera);
+  columns.setZero();
   Eigen::Matrix<double, 6, 6> own = Eigen::Matrix<double, 6, 6>::Zero();
   Eigen::Matrix<double, 6, 1> right = Eigen::Matrix<double, 6, 1>::Zero();
   for (int i : of_camera_[camera]) {
     const Linearised& row = rows_[i];
     const int j = bundle_.observations[i].point;
     own += row.by_camera.transpose() * row.by_camera;
-    const Eigen::Matrix<double, 6, 3> cross = row.by_camera.transpose() * row.by_point;
-    const Eigen::Matrix<double, 6, 3> reduced = cross * point_inverse_[j];
+    const Mat63 reduced = cross_[i] * point_inverse_[j];
     right -= row.by_camera.transpose() * row.residual + reduced * point_gradient_[j];
     for (int other = point_begin_[j]; other < point_begin_[j + 1]; ++other) {
       const int b = bundle_.observations[other].camera;
       if (b < camera) continue;
-      const Mat23 seen = rows_[other].by_point;
-      rows.middleCols<6>(6 * b) -= (reduced * seen.transpose()) * rows_[other].by_camera;
+      subtractOuter(&columns.coeffRef(6 * b, 0), columns.outerStride(), cross_[other], reduced);
     }
     if (k > 0) {
-      rows.middleCols(lens_at, k) += row.by_camera.transpose() * row.by_lens.leftCols(k) - reduced * lens_point_[j].topRows(k).transpose();
+      columns.middleRows(lens_at, k) += row.by_lens.leftCols(k).transpose() * row.by_camera - lens_point_[j].topRows(k) * reduced.transpose();
     }
   }
   diagonal_.segment<6>(6 * camera) = own.diagonal();
   own.diagonal() += damping * own.diagonal() + Eigen::Matrix<double, 6, 1>::Constant(1e-12 * (1 + own.trace()));
-  rows.middleCols<6>(6 * camera) += own;
+  columns.middleRows<6>(6 * camera) += own;
   right_.segment<6>(6 * camera) = right;
 }
 
@@ -167,21 +187,20 @@ void ReducedSystem::fillLens(double damping) {
     own.topLeftCorner(k, k) -= reduced.topRows(k) * lens_point_[j].topRows(k).transpose();
     right.head(k) -= reduced.topRows(k) * point_gradient_[j];
   }
-  matrix_.block(at, 0, k, at).setZero();
   matrix_.block(at, at, k, k) = own.topLeftCorner(k, k);
   right_.tail(k) = right.head(k);
 }
 
 const Eigen::MatrixXd& ReducedSystem::assemble(double damping) {
   invertPoints(damping);
-  parallelFor(static_cast<int>(bundle_.cameras.size()), [&](int camera) { fillCameraRow(camera, damping); });
+  parallelFor(static_cast<int>(bundle_.cameras.size()), [&](int camera) { fillCameraColumns(camera, damping); });
   fillLens(damping);
   return matrix_;
 }
 
 bool ReducedSystem::solve(double damping) {
   assemble(damping);
-  const Eigen::LLT<Eigen::MatrixXd, Eigen::Upper> factor(matrix_);
+  const Eigen::LLT<Eigen::Ref<Eigen::MatrixXd>, Eigen::Lower> factor(matrix_);  // in place
   if (factor.info() != Eigen::Success) return false;
   camera_step_ = factor.solve(right_);
   if (!camera_step_.allFinite()) return false;

@@ -9,6 +9,7 @@ namespace dusky {
 using Mat23 = Eigen::Matrix<double, 2, 3>;
 using Mat26 = Eigen::Matrix<double, 2, 6>;
 using Mat28 = Eigen::Matrix<double, 2, 8>;
+using Mat63 = Eigen::Matrix<double, 6, 3>;
 
 /// One observation, linearised and weighted (square root of the loss weight already in).
 struct Linearised {
@@ -28,7 +29,7 @@ class ReducedSystem {
   void linearise();
   /// Builds and solves with the given damping; false where the matrix is not positive. Steps in `camera_step()` and `point_step()`.
   bool solve(double damping);
-  /// The reduced matrix itself with (nearly) no damping, upper triangle filled; for covariances.
+  /// The reduced matrix itself with (nearly) no damping, lower triangle filled; for covariances.
   const Eigen::MatrixXd& assemble(double damping);
 
   const Eigen::VectorXd& cameraStep() const { return camera_step_; }
@@ -42,7 +43,7 @@ class ReducedSystem {
 
  private:
   void invertPoints(double damping);
-  void fillCameraRow(int camera, double damping);
+  void fillCameraColumns(int camera, double damping);
   void fillLens(double damping);
   void backSubstitute();
 
@@ -52,6 +53,7 @@ class ReducedSystem {
   std::vector<std::vector<int>> of_camera_;      ///< Observation indices by camera.
   std::vector<int> point_begin_;                 ///< First observation of each point, plus one past the end.
   std::vector<Linearised> rows_;
+  std::vector<Mat63> cross_;                     ///< by_camera^T by_point of each observation.
   std::vector<Mat3> point_inverse_;
   std::vector<Vec3> point_gradient_, point_diagonal_;
   std::vector<Eigen::Matrix<double, 8, 3>> lens_point_;

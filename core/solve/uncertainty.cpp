@@ -41,7 +41,7 @@ CameraUncertainty cameraUncertainty(const Bundle& bundle, const BundleOptions& o
   ReducedSystem system(bundle, options);
   system.linearise();
   Eigen::MatrixXd matrix = system.assemble(1e-10);
-  matrix.triangularView<Eigen::StrictlyLower>() = matrix.transpose();
+  matrix.triangularView<Eigen::StrictlyUpper>() = matrix.transpose();
   const double variance = noiseVariance(system, bundle, matrix.rows());
   // Unknowns of very different size (px, radians, units): scale to a unit diagonal first; the gauge goes along.
   const Eigen::VectorXd scale = matrix.diagonal().cwiseSqrt().cwiseInverse();

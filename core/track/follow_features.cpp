@@ -16,6 +16,8 @@ namespace {
 
 constexpr int kLevels = 4;        // of the frame-to-frame search
 constexpr int kLevelsBack = 2;    // of the search back, which knows about where to look
+constexpr int kRefillEvery = 3;   // frames
+constexpr double kThin = 0.75;    // share of the wanted features below which new ones are looked for at once
 constexpr int kSearchRadius = 7;  // its patch
 
 struct Prepared {
@@ -114,7 +116,10 @@ class Follower {
   }
 
   void refill(const Prepared& now) {
-    if (static_cast<int>(living_.size()) > 0.93 * options_.features && now.number % 6 != 0) return;
+    // Looking for new features costs as much as following many: every few frames, sooner when many were lost.
+    const double full = static_cast<double>(living_.size()) / options_.features;
+    if (full > kThin && since_refill_++ < kRefillEvery) return;
+    since_refill_ = 1;
     std::vector<Vec2> taken;
     for (const Living& one : living_) taken.push_back(one.position.cast<double>());
     const DetectOptions detect{.count = options_.features, .min_strength = options_.min_strength, .min_distance_px = options_.min_distance_px,
@@ -140,6 +145,7 @@ class Follower {
   const FollowOptions& options_;
   TrackSet& result_;
   std::vector<Living> living_;
+  int since_refill_ = 0;
 };
 
 /// Decodes ahead on a thread of its own.
