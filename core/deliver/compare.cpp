@@ -29,7 +29,9 @@ std::vector<Slip> slips(const ShotRecord& solved, const ShotRecord& truth, const
     if (true_view == truth.frames.end()) continue;
     for (std::size_t k = 0; k < truth.points.size(); ++k) {
       const auto want = project(true_view->second.lens, true_view->second.pose, truth.points[k].xyz);
-      if (!want || !visibleIn(truth, truth.points[k], frame, *want)) continue;
+      // Beyond the lens's range distortion folds over and would bring far-off points into the picture.
+      const Vec3 in_camera = true_view->second.pose.toCamera(truth.points[k].xyz);
+      if (!want || !true_view->second.lens.risingUpTo(in_camera.hnormalized().norm()) || !visibleIn(truth, truth.points[k], frame, *want)) continue;
       const auto got = project(view.lens, view.pose, solved_from_truth * truth.points[k].xyz);
       out.push_back({static_cast<int>(k), frame, got ? Vec2(*got - *want) : Vec2(1e4, 1e4)});
     }

@@ -272,7 +272,7 @@ void MadeShot::choosePoints() {
       std::vector<int> visible;
       for (int f = 0; f < plan_.frames; ++f) {
         const Vec3 p = truth_.poses[f].toCamera(point);
-        if (p.z() < 0.1) continue;
+        if (p.z() < 0.1 || !truth_.lenses[f].risingUpTo(p.hnormalized().norm())) continue;
         const Vec2 seen = truth_.lenses[f].distort(p.hnormalized());
         if (seen.x() < 0 || seen.y() < 0 || seen.x() > plan_.width || seen.y() > plan_.height) continue;
         const Vec3 to = point - truth_.poses[f].centre;
