@@ -1,5 +1,6 @@
 #include "core/solve/uncertainty.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/geometry/essential.h"
@@ -30,6 +31,21 @@ double noiseVariance(const ReducedSystem& system, const Bundle& bundle, Eigen::I
   return freedom > 1 ? squares / freedom : kUnknown;
 }
 
+/// How many times fewer independent sightings there are than sightings: errors along a track go together (its patch is a little off in
+/// all frames), so (1 + rho) / (1 - rho) for the correlation rho of one frame's residual with the next one's; never under 1.
+double sightingsPerIndependentOne(const ReducedSystem& system, const Bundle& bundle) {
+  double together = 0, alone = 0;
+  for (std::size_t i = 1; i < bundle.observations.size(); ++i) {
+    const BundleObservation &a = bundle.observations[i - 1], &b = bundle.observations[i];
+    if (a.point != b.point || b.camera != a.camera + 1) continue;
+    const Vec2 &ra = system.rows()[i - 1].residual, &rb = system.rows()[i].residual;
+    together += ra.dot(rb);
+    alone += 0.5 * (ra.squaredNorm() + rb.squaredNorm());
+  }
+  const double rho = alone > 0 ? std::clamp(together / alone, 0.0, 0.98) : 0.0;
+  return (1 + rho) / (1 - rho);
+}
+
 }  // namespace
 
 CameraUncertainty cameraUncertainty(const Bundle& bundle, const BundleOptions& options) {
@@ -42,7 +58,7 @@ CameraUncertainty cameraUncertainty(const Bundle& bundle, const BundleOptions& o
   system.linearise();
   Eigen::MatrixXd matrix = system.assemble(1e-10);
   matrix.triangularView<Eigen::StrictlyUpper>() = matrix.transpose();
-  const double variance = noiseVariance(system, bundle, matrix.rows());
+  const double variance = noiseVariance(system, bundle, matrix.rows()) * sightingsPerIndependentOne(system, bundle);
   // Unknowns of very different size (px, radians, units): scale to a unit diagonal first; the gauge goes along.
   const Eigen::VectorXd scale = matrix.diagonal().cwiseSqrt().cwiseInverse();
   if (!scale.allFinite()) return result;

@@ -13,10 +13,11 @@ struct CameraUncertainty {
   std::array<double, 8> lens{};      ///< Unknown for fixed parameters.
 };
 
-/// Covariance of the cameras at a solved bundle, observations taken as independent with the spread that their residuals show.
+/// Covariance of the cameras at a solved bundle, with the spread that the residuals show. Errors along one track go together; the correlation
+/// between neighbouring frames says how many sightings count as one. What all tracks share (a wrong lens model, say) is not in it.
 /// The world's position, rotation and scale are taken out (the least-norm gauge over the cameras), so a number says how well a camera is
 /// known relative to the rest of the path. Unknown everywhere where the system is singular beyond that.
-/// Source: Morris, Kanatani and Kanade, "Gauge freedoms and uncertainty modeling for 3D computer vision", CVPR 2001.
+/// Sources: correlated sightings: Bayley and Hammersley, J. R. Stat. Soc. Suppl. 8(2), 1946; gauge: Morris, Kanatani and Kanade, "Gauge freedoms and uncertainty modeling for 3D computer vision", CVPR 2001.
 CameraUncertainty cameraUncertainty(const Bundle& bundle, const BundleOptions& options);
 
 }  // namespace dusky
