@@ -26,7 +26,7 @@ void line(const Named& shot, int seed) {
   const Stopwatch watch;
   const auto tracks = followFeatures(made, {}, {});
   if (!tracks.ok()) return fmt::print("{:10} {}\n", shot.name, tracks.error().message);
-  const auto solved = solveCamera(**tracks, {.seed = seed}, {});
+  const auto solved = solveShot(**tracks, {.seed = seed}, {});
   if (!solved.ok()) return fmt::print("{:10} {:4} {}\n", shot.name, seed, solved.error().message);
   const double seconds = watch.seconds();
   const auto scene = orientScene(**solved, {});

@@ -2,7 +2,7 @@
 #include <benchmark/benchmark.h>
 
 #include "core/solve/bundle.h"
-#include "core/solve/solve_camera.h"
+#include "core/solve/solve_shot.h"
 #include "tests/support/synthetic_shot.h"
 
 namespace {
@@ -30,7 +30,7 @@ BENCHMARK(oneAdjustmentStep)->Args({60, 800})->Args({120, 2500})->Unit(benchmark
 
 void wholeSolve(benchmark::State& state) {
   const auto shot = shotOf(state);
-  for (auto _ : state) benchmark::DoNotOptimize(solveCamera(shot.tracks, {}, {}));
+  for (auto _ : state) benchmark::DoNotOptimize(solveShot(shot.tracks, {}, {}));
 }
 BENCHMARK(wholeSolve)->Args({60, 800})->Args({120, 2500})->Unit(benchmark::kMillisecond)->UseRealTime();
 

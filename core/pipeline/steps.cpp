@@ -56,7 +56,7 @@ Result<TrackSetPtr> runTracks(const Document& document, const Progress& progress
 }
 
 Result<SolutionPtr> runSolve(const Document& document, const TrackSet& tracks, const Progress& progress, const std::function<void(SolutionPtr)>& on_partial) {
-  return solveCamera(tracks, solveOptionsOf(document, tracks.width), progress, on_partial);
+  return solveShot(tracks, solveOptionsOf(document, tracks.width), progress, on_partial);
 }
 
 Result<std::vector<DeliveredFile>> DeliveryJob::run(const DeliveryOptions& options, const Progress& progress) const {

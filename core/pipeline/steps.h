@@ -35,7 +35,7 @@ DeliveryOptions deliveryOptionsOf(const Document& document);
 /// The folder that a delivery goes to when none is set: beside the footage, named after it.
 std::filesystem::path defaultDeliveryFolder(const Document& document);
 
-/// What solveCamera is asked, from the document's millimetres.
+/// What solveShot is asked, from the document's millimetres.
 SolveOptions solveOptionsOf(const Document& document, int width);
 
 }  // namespace dusky

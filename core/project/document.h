@@ -5,7 +5,7 @@
 #include "core/base/result.h"
 #include "core/scene/scene.h"
 #include "core/scene/test_object.h"
-#include "core/solve/solve_camera.h"
+#include "core/solve/solve_shot.h"
 #include "core/track/follow_features.h"
 
 namespace dusky {

@@ -47,7 +47,7 @@ void MainWindow::makeActions() {
   undo_ = action(tr("Undo"), tr("Takes the last change back."), QKeySequence::Undo);
   redo_ = action(tr("Redo"), tr("Makes it again."), QKeySequence::Redo);
   track_ = action(tr("Track features"), tr("Finds features and follows them."), QKeySequence(Qt::CTRL | Qt::Key_T));
-  solve_ = action(tr("Solve camera"), tr("Camera, lens and points; tracks first where needed."), QKeySequence(Qt::CTRL | Qt::Key_R));
+  solve_ = action(tr("Solve the shot"), tr("Camera, lens and points; tracks first where needed."), QKeySequence(Qt::CTRL | Qt::Key_R));
   deliver_ = action(tr("Deliver"), tr("Writes the files chosen in the Deliver step."), QKeySequence(Qt::CTRL | Qt::Key_D));
   cancel_ = action(tr("Cancel what runs"), tr("Stops the running step."), QKeySequence(Qt::CTRL | Qt::Key_Period));
   box_ = action(tr("Select by box"), tr("Drag a box to select."), {}, "box");

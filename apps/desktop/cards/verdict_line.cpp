@@ -56,7 +56,7 @@ void VerdictLine::refresh() {
   note_->setVisible(!solved);
   if (solved) return showSolved(*solution, *session_.model.verdict());
   const bool tracks = session_.model.tracks() != nullptr;
-  note_->setText(session_.model.partial() ? tr("Working …") : !session_.model.hasFootage() ? tr("Open footage to begin.") : tracks ? tr("Tracks are there. Next: Solve camera.") : tr("Footage is there. Next: Track features, or Solve camera for both at once."));
+  note_->setText(session_.model.partial() ? tr("Working …") : !session_.model.hasFootage() ? tr("Open footage to begin.") : tracks ? tr("Tracks are there. Next: Solve the shot.") : tr("Footage is there. Next: Track features, or Solve the shot for both at once."));
 }
 
 void VerdictLine::showSolved(const Solution& solution, const Verdict& verdict) {

@@ -14,8 +14,7 @@ int DocumentModel::lastFrame() const {
 
 void DocumentModel::adopt(Workspace workspace) {
   workspace_ = std::move(workspace);
-  partial_tracks_.reset();
-  partial_solution_.reset();
+  setPartial(nullptr, nullptr);
   touched_ = false;
   refreshScene();
   emit opened();
@@ -35,28 +34,28 @@ void DocumentModel::report(const Status& status) {
   if (!status.ok()) emit problem(QString::fromStdString(status.error().message));
 }
 
-void DocumentModel::run(std::unique_ptr<Edit> edit) {
-  report(workspace_.run(std::move(edit)));
-  touched_ = true;
+void DocumentModel::tellAll() {
   refreshScene();
   emit documentChanged();
   emit resultsChanged();
+}
+
+void DocumentModel::run(std::unique_ptr<Edit> edit) {
+  report(workspace_.run(std::move(edit)));
+  touched_ = true;
+  tellAll();
 }
 
 void DocumentModel::undo() {
   if (!workspace_.undoStack().canUndo()) return;
   report(workspace_.undo());
-  refreshScene();
-  emit documentChanged();
-  emit resultsChanged();
+  tellAll();
 }
 
 void DocumentModel::redo() {
   if (!workspace_.undoStack().canRedo()) return;
   report(workspace_.redo());
-  refreshScene();
-  emit documentChanged();
-  emit resultsChanged();
+  tellAll();
 }
 
 void DocumentModel::refreshScene() {
@@ -77,45 +76,42 @@ void DocumentModel::refreshScene() {
   if (!partial_solution_) verdict_ = judgeSolution(*shown);
 }
 
-void DocumentModel::showPartial(TrackSetPtr tracks) {
+void DocumentModel::setPartial(TrackSetPtr tracks, SolutionPtr solution) {
   partial_tracks_ = std::move(tracks);
-  partial_solution_.reset();
+  partial_solution_ = std::move(solution);
+}
+
+void DocumentModel::showPartial(TrackSetPtr tracks) {
+  setPartial(std::move(tracks), nullptr);
   refreshScene();
   emit resultsChanged();
 }
 
 void DocumentModel::showPartial(SolutionPtr solution) {
-  partial_solution_ = std::move(solution);
+  setPartial(nullptr, std::move(solution));
   refreshScene();
   emit resultsChanged();
 }
 
 void DocumentModel::dropPartial() {
   if (!partial()) return;
-  partial_tracks_.reset();
-  partial_solution_.reset();
+  setPartial(nullptr, nullptr);
   refreshScene();
   emit resultsChanged();
 }
 
 void DocumentModel::takeTracks(TrackSetPtr tracks, const std::string& key) {
-  partial_tracks_.reset();
-  partial_solution_.reset();
+  setPartial(nullptr, nullptr);
   report(workspace_.takeTracks(std::move(tracks), key));
   touched_ = true;
-  refreshScene();
-  emit documentChanged();
-  emit resultsChanged();
+  tellAll();
 }
 
 void DocumentModel::takeSolution(SolutionPtr solution, const std::string& key) {
-  partial_tracks_.reset();
-  partial_solution_.reset();
+  setPartial(nullptr, nullptr);
   report(workspace_.takeSolution(std::move(solution), key));
   touched_ = true;
-  refreshScene();
-  emit documentChanged();
-  emit resultsChanged();
+  tellAll();
 }
 
 }  // namespace dusky::desktop

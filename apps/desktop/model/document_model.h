@@ -61,6 +61,8 @@ class DocumentModel : public QObject {
  private:
   void report(const Status& status);
   void refreshScene();
+  void setPartial(TrackSetPtr tracks, SolutionPtr solution);
+  void tellAll();
 
   Workspace workspace_;
   TrackSetPtr partial_tracks_;

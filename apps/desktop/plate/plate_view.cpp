@@ -7,8 +7,14 @@
 #include <cmath>
 
 #include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/select_by_gesture.h"
 
 namespace dusky::desktop {
+namespace {
+
+constexpr double kReach = 9;  // px of the screen within which the pointer finds a track
+
+}  // namespace
 
 PlateView::PlateView(Session& session, QMenu* track_menu, QWidget* parent) : QWidget(parent), session_(session), track_menu_(track_menu) {
   setObjectName("plateView");
@@ -114,7 +120,7 @@ void PlateView::mouseMoveEvent(QMouseEvent* event) {
     gesture_.move(event->position());
     update();
   } else {
-    const PlateMark* mark = markNear(event->position(), 9);
+    const PlateMark* mark = markNear(event->position(), kReach);
     session_.selection.hover(mark ? mark->id : 0);
   }
 }
@@ -123,25 +129,21 @@ void PlateView::mouseReleaseEvent(QMouseEvent* event) {
   if (dragging_ && event->button() != Qt::LeftButton) {
     dragging_ = false;
     if (dragged_ || event->button() != Qt::RightButton) return;
-    const PlateMark* mark = markNear(event->position(), 9);
+    const PlateMark* mark = markNear(event->position(), kReach);
     if (mark && !session_.selection.contains(mark->id)) session_.selection.pick({mark->id}, Selection::Mode::Replace);
     track_menu_->popup(event->globalPosition().toPoint());
     return;
   }
   if (!gesture_.active()) return;
-  gesture_.move(event->position());
-  const QPolygonF region = gesture_.end();
-  std::vector<int> ids;
-  if (region.isEmpty()) {
-    if (const PlateMark* mark = markNear(event->position(), 9)) ids.push_back(mark->id);
-  } else {
+  const auto nearest = [this](const QPointF& place) {
+    const PlateMark* mark = markNear(place, kReach);
+    return mark ? mark->id : 0;
+  };
+  selectByGesture(gesture_, *event, session_.selection, nearest, [this](const auto& visit) {
     for (const PlateMark& mark : marks_) {
-      if (shown(mark) && region.containsPoint(toWidget(mark.measured), Qt::OddEvenFill)) ids.push_back(mark.id);
+      if (shown(mark)) visit(mark.id, toWidget(mark.measured));
     }
-  }
-  Selection::Mode mode = selectionMode(event->modifiers());
-  if (region.isEmpty() && mode == Selection::Mode::Add) mode = Selection::Mode::Toggle;
-  session_.selection.pick(ids, mode);
+  });
   update();
 }
 
@@ -154,7 +156,7 @@ void PlateView::leaveEvent(QEvent*) { session_.selection.hover(0); }
 bool PlateView::event(QEvent* event) {
   if (event->type() != QEvent::ToolTip) return QWidget::event(event);
   const auto* help = static_cast<QHelpEvent*>(event);
-  if (const PlateMark* mark = markNear(help->pos(), 9)) {
+  if (const PlateMark* mark = markNear(help->pos(), kReach)) {
     const QString error = std::isnan(mark->error_px) ? tr("no error known") : tr("%1 px in this frame%2").arg(mark->error_px, 0, 'f', 2).arg(mark->used ? "" : tr(", left out of the solve"));
     QToolTip::showText(help->globalPos(), tr("Track %1 · %2%3 · %4").arg(mark->id).arg(glyphName(mark->glyph)).arg(mark->pinned ? tr(", pinned") : "").arg(error), this);
   } else {

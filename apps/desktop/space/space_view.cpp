@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/select_by_gesture.h"
 
 namespace dusky::desktop {
 namespace {
@@ -224,7 +225,8 @@ std::optional<QPointF> SpaceView::placeOf(int track) const {
   return onScreen(matrix(), contents_.points[static_cast<std::size_t>(found - contents_.point_ids.begin())]);
 }
 
-int SpaceView::nearest(const QPointF& place, double reach) const {
+int SpaceView::nearest(const QPointF& place) const {
+  double reach = 8;  // px
   const QMatrix4x4 clip_from_world = matrix();
   int best = 0;
   for (std::size_t i = 0; i < contents_.points.size(); ++i) {
@@ -259,7 +261,7 @@ void SpaceView::mouseMoveEvent(QMouseEvent* event) {
     gesture_.move(event->position());
     overlay_->update();
   } else {
-    session_.selection.hover(nearest(event->position(), 8));
+    session_.selection.hover(nearest(event->position()));
   }
 }
 
@@ -270,19 +272,12 @@ void SpaceView::mouseReleaseEvent(QMouseEvent* event) {
     return;
   }
   if (!gesture_.active()) return;
-  gesture_.move(event->position());
-  const QPolygonF region = gesture_.end();
-  std::vector<int> ids;
-  if (region.isEmpty()) {
-    if (const int id = nearest(event->position(), 8)) ids.push_back(id);
-  } else {
+  selectByGesture(gesture_, *event, session_.selection, [this](const QPointF& place) { return nearest(place); }, [this](const auto& visit) {
     const QMatrix4x4 clip_from_world = matrix();
     for (std::size_t i = 0; i < contents_.points.size(); ++i) {
-      const auto at = onScreen(clip_from_world, contents_.points[i]);
-      if (at && region.containsPoint(*at, Qt::OddEvenFill)) ids.push_back(contents_.point_ids[i]);
+      if (const auto at = onScreen(clip_from_world, contents_.points[i])) visit(contents_.point_ids[i], *at);
     }
-  }
-  session_.selection.pick(ids, selectionMode(event->modifiers()));
+  });
   overlay_->update();
 }
 

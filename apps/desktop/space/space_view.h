@@ -63,7 +63,7 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   void drawOverlay(QPainter& painter) const;
   QMatrix4x4 matrix() const;
   std::optional<QPointF> onScreen(const QMatrix4x4& clip_from_world, const SpacePoint& point) const;
-  int nearest(const QPointF& place, double reach) const;
+  int nearest(const QPointF& place) const;
   void tellNote();
 
   Session& session_;

@@ -169,7 +169,7 @@ QWidget* solveSettings(Session& session) {
                                      [](const Document& d, bool on) { return changeField("Change lens distortion", d, &Document::lens, &LensSettings::distortion, on); });
   distortion->setToolTip(QObject::tr("On: distortion and the lens's middle are released one at a time and kept where the holdout tracks confirm them. Off: a lens without distortion."));
   body.column->addWidget(distortion);
-  auto* run = primary(QObject::tr("Solve camera"), QObject::tr("Finds the camera path, the lens and the points. Tracks first where there are none."));
+  auto* run = primary(QObject::tr("Solve the shot"), QObject::tr("Finds the camera path, the lens and the points. Tracks first where there are none."));
   run->setObjectName("runSolve");
   QObject::connect(run, &QPushButton::clicked, &session.jobs, &Jobs::runSolve);
   enableWhenIdle(run, session);

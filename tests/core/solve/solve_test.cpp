@@ -6,14 +6,14 @@
 
 #include "core/solve/judge.h"
 #include "core/solve/skeleton.h"
-#include "core/solve/solve_camera.h"
+#include "core/solve/solve_shot.h"
 #include "core/solve/verdict.h"
 #include "tests/support/synthetic_shot.h"
 
 namespace dusky::testing {
 using ::testing::HasSubstr;
 
-Result<SolutionPtr> solve(const SyntheticShot& shot, SolveOptions options = {}) { return solveCamera(shot.tracks, options, {}); }
+Result<SolutionPtr> solve(const SyntheticShot& shot, SolveOptions options = {}) { return solveShot(shot.tracks, options, {}); }
 
 SyntheticPlan usualPlan() {
   SyntheticPlan plan{.frames = 40, .points = 260, .noise_px = 0.2, .life = 22, .seed = 3};
@@ -21,7 +21,7 @@ SyntheticPlan usualPlan() {
   return plan;
 }
 
-TEST(SolveCamera, FindsPathFocalLengthAndDistortionFromNothing) {
+TEST(SolveShot, FindsPathFocalLengthAndDistortionFromNothing) {
   const SyntheticShot shot = makeSyntheticShot(usualPlan());
   const auto solved = solve(shot);
   ASSERT_TRUE(solved.ok()) << solved.error().message;
@@ -37,7 +37,7 @@ TEST(SolveCamera, FindsPathFocalLengthAndDistortionFromNothing) {
   EXPECT_EQ(s.summary.termination, Termination::Settled);
 }
 
-TEST(SolveCamera, WrongTracksAreSetAsideAndDoNotBendThePath) {
+TEST(SolveShot, WrongTracksAreSetAsideAndDoNotBendThePath) {
   SyntheticPlan plan = usualPlan();
   plan.outlier_share = 0.25;
   const SyntheticShot shot = makeSyntheticShot(plan);
@@ -54,7 +54,7 @@ TEST(SolveCamera, WrongTracksAreSetAsideAndDoNotBendThePath) {
   EXPECT_GT(kept, 120);
 }
 
-TEST(SolveCamera, AKnownFocalLengthStands) {
+TEST(SolveShot, AKnownFocalLengthStands) {
   const SyntheticShot shot = makeSyntheticShot(usualPlan());
   const auto locked = solve(shot, {.focal = FocalKnowledge::Locked, .focal_px = 1100});
   ASSERT_TRUE(locked.ok()) << locked.error().message;
@@ -65,7 +65,7 @@ TEST(SolveCamera, AKnownFocalLengthStands) {
   EXPECT_NEAR((*near)->lens.focal_px, 1100, 15);
 }
 
-TEST(SolveCamera, ALensWithoutDistortionStaysWithoutWhenAsked) {
+TEST(SolveShot, ALensWithoutDistortionStaysWithoutWhenAsked) {
   SyntheticPlan plan = usualPlan();
   plan.lens.k1 = 0;
   const auto solved = solve(makeSyntheticShot(plan), {.lens_distortion = false});
@@ -74,7 +74,7 @@ TEST(SolveCamera, ALensWithoutDistortionStaysWithoutWhenAsked) {
   EXPECT_EQ((*solved)->lens.cx_px, 640);
 }
 
-TEST(SolveCamera, HoldoutTracksTakeNoPart) {
+TEST(SolveShot, HoldoutTracksTakeNoPart) {
   const SyntheticShot shot = makeSyntheticShot(usualPlan());
   SyntheticShot bent = shot;
   const auto before = solve(shot);
@@ -92,7 +92,7 @@ TEST(SolveCamera, HoldoutTracksTakeNoPart) {
   EXPECT_LT((*after)->summary.holdout_kept, (*before)->summary.holdout_kept);
 }
 
-TEST(SolveCamera, WhatTheArtistSetAsideIsOnlyMeasured) {
+TEST(SolveShot, WhatTheArtistSetAsideIsOnlyMeasured) {
   const SyntheticShot shot = makeSyntheticShot(usualPlan());
   const auto solved = solve(shot, {.set_aside = {2, 5, 11}});
   ASSERT_TRUE(solved.ok());
@@ -103,7 +103,7 @@ TEST(SolveCamera, WhatTheArtistSetAsideIsOnlyMeasured) {
   }
 }
 
-TEST(SolveCamera, SameResultTwiceAndWithOneThread) {
+TEST(SolveShot, SameResultTwiceAndWithOneThread) {
   const SyntheticShot shot = makeSyntheticShot(usualPlan());
   const auto a = solve(shot), b = solve(shot);
   const oneapi::tbb::global_control one_thread(oneapi::tbb::global_control::max_allowed_parallelism, 1);
@@ -117,7 +117,7 @@ TEST(SolveCamera, SameResultTwiceAndWithOneThread) {
   }
 }
 
-TEST(SolveCamera, SaysWhyItCannot) {
+TEST(SolveShot, SaysWhyItCannot) {
   const auto why = [](const SyntheticPlan& plan) {
     const auto solved = solve(makeSyntheticShot(plan));
     EXPECT_FALSE(solved.ok());
@@ -137,40 +137,40 @@ TEST(SolveCamera, SaysWhyItCannot) {
   EXPECT_THAT(solved.error().message, HasSubstr("does not move"));
 }
 
-TEST(SolveCamera, TracksWithoutASetAreRefused) {
+TEST(SolveShot, TracksWithoutASetAreRefused) {
   // Every track wanders on its own: there is no still set.
   const auto solved = solve(makeSyntheticShot({.frames = 20, .points = 150, .outlier_share = 1.0}));
   ASSERT_FALSE(solved.ok());
   EXPECT_EQ(solved.error().kind, ErrorKind::CannotSolve);
 }
 
-TEST(SolveCamera, CancelEndsItSoon) {
+TEST(SolveShot, CancelEndsItSoon) {
   const SyntheticShot shot = makeSyntheticShot(usualPlan());
   std::stop_source source;
   const Progress progress([&](const ProgressState& s) { if (s.fraction > 0.3) source.request_stop(); }, source.get_token());
-  const auto solved = solveCamera(shot.tracks, {}, progress);
+  const auto solved = solveShot(shot.tracks, {}, progress);
   ASSERT_FALSE(solved.ok());
   EXPECT_EQ(solved.error().kind, ErrorKind::Cancelled);
 }
 
-TEST(SolveCamera, TellsPartialPathsOnTheWay) {
+TEST(SolveShot, TellsPartialPathsOnTheWay) {
   const SyntheticShot shot = makeSyntheticShot(usualPlan());
   std::vector<int> placed;
-  const auto solved = solveCamera(shot.tracks, {}, {}, [&](SolutionPtr partial) { placed.push_back(partial->placedFrames()); });
+  const auto solved = solveShot(shot.tracks, {}, {}, [&](SolutionPtr partial) { placed.push_back(partial->placedFrames()); });
   ASSERT_TRUE(solved.ok());
   ASSERT_GE(placed.size(), 3u);
   EXPECT_LT(placed.front(), 40) << "keyframes first";
   EXPECT_EQ(placed.back(), 40);
 }
 
-TEST(SolveCamera, RefusesOptionsByName) {
+TEST(SolveShot, RefusesOptionsByName) {
   const SyntheticShot shot = makeSyntheticShot({});
   EXPECT_THAT(solve(shot, {.focal = FocalKnowledge::Locked, .focal_px = 0}).error().message, HasSubstr("focal length must be over 0"));
   EXPECT_THAT(solve(shot, {.holdout_share = 0.9}).error().message, HasSubstr("holdout share"));
   EXPECT_THAT(solve(shot, {.max_rounds = 0}).error().message, HasSubstr("Rounds"));
 }
 
-TEST(SolveCamera, TheStaircaseKeepsWhatHelpsTheHoldout) {
+TEST(SolveShot, TheStaircaseKeepsWhatHelpsTheHoldout) {
   SyntheticPlan plan = usualPlan();
   plan.lens.k1 = -0.15;
   const auto solved = solve(makeSyntheticShot(plan));
@@ -185,7 +185,7 @@ TEST(SolveCamera, TheStaircaseKeepsWhatHelpsTheHoldout) {
   }
 }
 
-TEST(SolveCamera, TheFocalLengthsSigmaIsHonest) {
+TEST(SolveShot, TheFocalLengthsSigmaIsHonest) {
   // Noise study: the spread of (found - true) / sigma over independent shots should be about one.
   double squares = 0;
   constexpr int kShots = 12;

@@ -1,4 +1,4 @@
-#include "core/solve/solve_camera.h"
+#include "core/solve/solve_shot.h"
 
 #include <fmt/format.h>
 
@@ -365,7 +365,7 @@ Status SolveOptions::check() const {
   return Done{};
 }
 
-Result<SolutionPtr> solveCamera(const TrackSet& tracks, const SolveOptions& options, const Progress& progress,
+Result<SolutionPtr> solveShot(const TrackSet& tracks, const SolveOptions& options, const Progress& progress,
                                 const std::function<void(SolutionPtr)>& on_partial) {
   const Stopwatch watch;
   if (const Status fine = options.check(); !fine.ok()) return fine.error();

@@ -28,7 +28,7 @@ struct SolveOptions {
 /// `on_partial`, when set, hears the camera path as it grows, from the calling thread.
 /// Errors: InvalidInput for options out of range; CannotSolve with the reason: no motion, no parallax, too few tracks.
 /// Cancelled when stopped (no result is kept).
-Result<SolutionPtr> solveCamera(const TrackSet& tracks, const SolveOptions& options, const Progress& progress,
+Result<SolutionPtr> solveShot(const TrackSet& tracks, const SolveOptions& options, const Progress& progress,
                                 const std::function<void(SolutionPtr)>& on_partial = {});
 
 }  // namespace dusky
