@@ -77,25 +77,37 @@ void Workspace::recall() {
       if (auto decoded = decodeTracks(*bytes); decoded.ok()) tracks_ = *decoded, tracks_key_ = tracks_key, made_tracks_[tracks_key] = tracks_;
     }
   }
-  if (solve_key != solution_key_) {
+  if (solve_key != solution_key_ || !solution_) {
     if (const auto made = made_solutions_.find(solve_key); made != made_solutions_.end()) {
-      solution_ = made->second, solution_key_ = solve_key;
+      holdSolution(made->second, solve_key);
     } else if (const auto bytes = stored("solve", solve_key)) {
-      if (auto decoded = decodeSolution(*bytes); decoded.ok()) solution_ = *decoded, solution_key_ = solve_key, made_solutions_[solve_key] = solution_;
+      if (auto decoded = decodeSolution(*bytes); decoded.ok()) holdSolution(made_solutions_[solve_key] = *decoded, solve_key);
     }
   }
+  dropForeignSolution();
+}
+
+void Workspace::holdSolution(SolutionPtr solution, const std::string& key) {
+  solution_ = std::move(solution);
+  solution_key_ = key;
+  solution_tracks_key_ = tracks_key_;
+}
+
+/// A solve names tracks by their ids; shown with other tracks it would tell lies about them. It stays among the made ones.
+void Workspace::dropForeignSolution() {
+  if (solution_ && solution_tracks_key_ != tracks_key_) solution_.reset();
 }
 
 Status Workspace::takeTracks(TrackSetPtr tracks, const std::string& key) {
   tracks_ = std::move(tracks);
   tracks_key_ = key;
   made_tracks_[key] = tracks_;
+  dropForeignSolution();
   return store_ ? store_->saveResult("tracks", key, encode(*tracks_)) : Status(Done{});
 }
 
 Status Workspace::takeSolution(SolutionPtr solution, const std::string& key) {
-  solution_ = std::move(solution);
-  solution_key_ = key;
+  holdSolution(std::move(solution), key);
   made_solutions_[key] = solution_;
   return store_ ? store_->saveResult("solve", key, encode(*solution_)) : Status(Done{});
 }
@@ -117,7 +129,7 @@ StepStatus Workspace::status(Step step) const {
       if (!tracks_current) return {StepState::Stale, "tracking settings changed"};
       return {StepState::Current, fmt::format("{} · median life {:.0f} frames", tracks_->tracks.size(), tracks_->medianLife())};
     case Step::Solve:
-      if (!solution_) return {StepState::NotRun, "not run"};
+      if (!solution_) return solution_key_.empty() ? StepStatus{StepState::NotRun, "not run"} : StepStatus{StepState::Stale, "tracks changed"};
       if (!tracks_current) return {StepState::Stale, "tracks changed"};
       if (!solve_current) return {StepState::Stale, "lens or track choice changed"};
       return {StepState::Current, fmt::format("{:.2f} px · {} camera", solution_->rms_px, solution_->motion)};

@@ -39,7 +39,7 @@ class Workspace {
   Status undo();
   Status redo();
 
-  /// The newest results. They may be stale: status() says so.
+  /// The newest results. They may be stale: status() says so. A solution always belongs to tracks().
   const TrackSetPtr& tracks() const { return tracks_; }
   const SolutionPtr& solution() const { return solution_; }
   /// Takes a finished job's result, made under `key`.
@@ -55,6 +55,8 @@ class Workspace {
  private:
   Status afterChange();
   void recall();
+  void holdSolution(SolutionPtr solution, const std::string& key);
+  void dropForeignSolution();
   std::optional<std::string> stored(const std::string& step, const std::string& key) const;
 
   Document document_;
@@ -64,6 +66,7 @@ class Workspace {
   TrackSetPtr tracks_;
   SolutionPtr solution_;
   std::string tracks_key_, solution_key_;  ///< Under which they were made.
+  std::string solution_tracks_key_;        ///< Of the tracks that the solution was made from.
   std::map<std::string, TrackSetPtr> made_tracks_;
   std::map<std::string, SolutionPtr> made_solutions_;
 };

@@ -133,9 +133,11 @@ void Jobs::deliver() {
     return;
   }
   const DeliveryOptions options = deliveryOptionsOf(model_.document());
-  start(Step::Deliver, [this, job = *job, options](std::stop_token stop) {
+  start(Step::Deliver, [this, job = *job, options, scene_settings = model_.document().scene](std::stop_token stop) {
     const auto files = job.run(options, progressOf(Step::Deliver, stop));
-    post([this, files, folder = options.folder.string()] {
+    post([this, files, folder = options.folder.string(), solution = job.solution, scene = scene_settings] {
+      delivered_solution_ = solution;
+      delivered_scene_ = scene;
       delivered_ = files.ok() ? *files : std::vector<DeliveredFile>{};
       delivered_to_ = QString::fromStdString(folder);
       endWith(files.ok() ? Status(Done{}) : Status(files.error()));

@@ -32,6 +32,8 @@ class Jobs : public QObject {
   const JobState& state(Step step) const { return states_[static_cast<std::size_t>(step)]; }
   const std::vector<DeliveredFile>& delivered() const { return delivered_; }
   QString deliveredTo() const { return delivered_to_; }
+  /// Whether what was delivered is what is shown now.
+  bool deliveredIsCurrent() const { return !delivered_.empty() && delivered_solution_ == model_.solution() && delivered_scene_ == model_.document().scene; }
 
   /// Opens footage or a project (by its ending); the present shot stays until the new one is read.
   void open(const QString& path);
@@ -64,6 +66,8 @@ class Jobs : public QObject {
   std::optional<Step> running_;
   std::vector<DeliveredFile> delivered_;
   QString delivered_to_;
+  SolutionPtr delivered_solution_;
+  SceneSettings delivered_scene_;
   int serial_ = 0;
   std::jthread worker_;
 };

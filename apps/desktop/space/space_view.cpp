@@ -192,7 +192,7 @@ void SpaceView::drawOverlay(QPainter& painter) const {
   gesture_.draw(painter);
   if (contents_.points.empty()) {
     painter.setPen(color::Quiet);
-    painter.drawText(rect(), Qt::AlignCenter | Qt::TextWordWrap, session_.model.hasFootage() ? tr("Points and camera appear here\nonce the shot is solved.") : "");
+    painter.drawText(rect(), Qt::AlignCenter | Qt::TextWordWrap, session_.model.hasFootage() ? tr("Points and camera appear here\nonce these tracks are solved.") : "");
     return;
   }
   if (eye_.mode != Eye::Mode::Camera || !session_.model.solution()) return;

@@ -43,7 +43,8 @@ void StepsPanel::refresh() {
     const auto step = static_cast<Step>(i);
     StepStatus status = session_.model.workspace().status(step);
     if (step == Step::Deliver && !session_.jobs.delivered().empty()) {
-      status = {StepState::Current, tr("%1 files written").arg(session_.jobs.delivered().size()).toStdString()};
+      status = session_.jobs.deliveredIsCurrent() ? StepStatus{StepState::Current, tr("%1 files written").arg(session_.jobs.delivered().size()).toStdString()}
+                                                  : StepStatus{StepState::Stale, tr("solve or scene changed since").toStdString()};
     }
     rows_[i]->show(status, session_.jobs.state(step));
   }

@@ -128,6 +128,16 @@ int main(int argc, char** argv) {
   waitForJobs(window);
   goTo(window, 108);
   shoot(window, "deliver");
+  // A refusal: far too few features.
+  FollowOptions poor = s.model.document().tracking;
+  poor.features = 20;
+  poor.min_strength = 900;
+  s.model.set("Change features", &Document::tracking, poor);
+  window.steps().openStep(Step::Solve);
+  s.jobs.runSolve();
+  waitForJobs(window);
+  window.steps().openStep(Step::Solve);
+  shoot(window, "refusal");
   desktop::CheatSheet sheet;
   sheet.show();
   shoot(sheet, "keys");

@@ -71,6 +71,25 @@ TEST_F(WorkspaceTest, StepsSayWhatIsStaleAndEarlierSettingsFindTheirResults) {
   EXPECT_EQ(w.status(Step::Solve).state, StepState::Stale);
 }
 
+TEST_F(WorkspaceTest, ASolveIsNeverShownWithOtherTracks) {
+  Workspace w;
+  ASSERT_TRUE(w.openFootage(footage()).ok());
+  work(w);
+  const SolutionPtr solved = w.solution();
+  ASSERT_TRUE(w.run(setMember("Features", &Document::tracking, fewer(w))).ok());
+  EXPECT_EQ(w.solution(), solved) << "settings alone change no track";
+  const auto tracks = runTracks(w.document(), {});
+  ASSERT_TRUE(w.takeTracks(*tracks, tracksKey(w.document(), w.footage())).ok());
+  EXPECT_EQ(w.solution(), nullptr) << "its ids mean other tracks now";
+  EXPECT_EQ(w.status(Step::Solve).state, StepState::Stale);
+  EXPECT_FALSE(w.deliveryJob().ok());
+  ASSERT_TRUE(w.undo().ok());
+  EXPECT_EQ(w.solution(), solved);
+  ASSERT_TRUE(w.redo().ok());
+  EXPECT_EQ(w.solution(), nullptr);
+  EXPECT_EQ(w.tracks(), *tracks);
+}
+
 TEST_F(WorkspaceTest, PicksForTheSceneDoNotTouchTheSolve) {
   Workspace w;
   ASSERT_TRUE(w.openFootage(footage()).ok());
