@@ -104,6 +104,12 @@ TEST_F(CliTest, SaysWhyAShotCannotBeSolved) {
   EXPECT_TRUE(nothingIn(out / "nodal"));
 }
 
+TEST_F(CliTest, AZoomIsNotPassedOffAsACamera) {
+  const Ran ran = moth({"solve", shot(ShotKind::Zoom, 40), "-o", (out / "zoom").string()});
+  if (ran.code == 0) EXPECT_THAT(ran.out, HasSubstr("focal length may change during the shot"));
+  else EXPECT_EQ(ran.code, 4);
+}
+
 TEST_F(CliTest, BadArgumentsAreRefusedWithASentence) {
   const std::string folder = shot(ShotKind::Free), target = (out / "x").string();
   const auto refused = [&](std::vector<std::string> extra) {
