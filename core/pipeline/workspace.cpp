@@ -12,7 +12,8 @@ Status Workspace::openFootage(const std::string& path) {
   if (!source.ok()) return source.error();
   *this = Workspace();
   footage_ = (*source)->info();
-  document_.footage_path = path;
+  // A project may be opened from anywhere.
+  document_.footage_path = std::filesystem::absolute(path).lexically_normal().string();
   return Done{};
 }
 

@@ -8,6 +8,7 @@
 #include "core/base/parallel.h"
 #include "core/geometry/resection.h"
 #include "core/geometry/triangulation.h"
+#include "core/solve/describe.h"
 #include "core/solve/judge.h"
 #include "core/solve/skeleton.h"
 #include "core/solve/staircase.h"
@@ -220,8 +221,8 @@ class Solver {
     result_.summary.observations = judgement.used;
     result_.summary.holdout_kept = judgement.holdout_kept;
     result_.lens = work_.lens;
-    describeTracks(result_);
-    describeFrames(result_);
+    result_.lens.model = options_.lens_distortion ? LensModel::Brown : LensModel::None;
+    describe(work_, tracks_, result_);
     if (result_.placedFrames() < 2 || result_.keptTracks() < 8) {
       return cannotSolve(fmt::format("Too few tracks agree on a camera: {} left. Track more features, or leave out what moves.", result_.keptTracks()));
     }
@@ -248,68 +249,6 @@ class Solver {
       SolvedFrame& frame = result_.frames[mapped.camera_frame[c]];
       frame.sigma_centre = sigma.centre[c];
       frame.sigma_rotation_rad = sigma.rotation_rad[c];
-    }
-  }
-
-  void describeTracks(Solution& out) const {
-    out.tracks.resize(work_.tracks.size());
-    out.summary.holdout_tracks = 0;
-    for (std::size_t t = 0; t < work_.tracks.size(); ++t) {
-      out.tracks[t] = describeTrack(work_.tracks[t], tracks_.tracks[t]);
-      out.summary.holdout_tracks += out.tracks[t].holdout;
-    }
-  }
-
-  SolvedTrack describeTrack(const WorkTrack& track, const Track& source) const {
-    SolvedTrack out{.id = track.id, .holdout = track.holdout, .color = source.color, .life = source.life()};
-    out.reason = track.by_artist ? AsideReason::ByArtist : track.reason;
-    out.state = track.by_artist ? TrackState::SetAside : !track.point ? TrackState::Unplaced : track.reason == AsideReason::None ? TrackState::Kept : TrackState::SetAside;
-    if (track.point) out.point = *track.point;
-    double squares = 0;
-    int used = 0;
-    std::vector<Vec3> centres;
-    for (const WorkObservation& o : track.observations) {
-      TrackError error{.frame = work_.first_frame + o.camera, .used = o.used && track.point.has_value()};
-      const auto seen = track.point && work_.cameras[o.camera] ? project(work_.lens, *work_.cameras[o.camera], *track.point) : std::nullopt;
-      if (seen) {
-        error.reprojected = *seen;
-        error.error_px = (*seen - o.seen).norm();
-        // Frames that were left out count as the worst only where nothing else is left.
-        if (o.used && used == 0) out.worst_error_px = kUnknown;
-        if ((o.used || used == 0) && !(error.error_px <= out.worst_error_px)) out.worst_error_px = error.error_px, out.worst_frame = error.frame;
-        if (o.used) squares += error.error_px * error.error_px, ++used;
-        centres.push_back(work_.cameras[o.camera]->centre);
-      } else {
-        error.used = false;
-      }
-      out.errors.push_back(error);
-    }
-    if (used > 0) out.typical_error_px = std::sqrt(squares / used);
-    if (track.point && centres.size() > 1) out.parallax_rad = parallaxAt(*track.point, centres);
-    return out;
-  }
-
-  void describeFrames(Solution& out) const {
-    const std::size_t count = work_.cameras.size();
-    out.frames.resize(count);
-    std::vector<double> squares(count, 0.0), holdout(count, 0.0);
-    std::vector<int> holdout_used(count, 0);
-    for (const SolvedTrack& track : out.tracks) {
-      if (track.state != TrackState::Kept) continue;
-      for (const TrackError& e : track.errors) {
-        if (!e.used) continue;
-        const int f = e.frame - work_.first_frame;
-        if (track.holdout) holdout[f] += e.error_px * e.error_px, ++holdout_used[f];
-        else squares[f] += e.error_px * e.error_px, ++out.frames[f].tracks;
-      }
-    }
-    for (std::size_t f = 0; f < count; ++f) {
-      SolvedFrame& frame = out.frames[f];
-      frame.frame = work_.first_frame + static_cast<int>(f);
-      frame.placed = work_.cameras[f].has_value();
-      if (frame.placed) frame.pose = *work_.cameras[f];
-      if (frame.tracks > 0) frame.rms_px = std::sqrt(squares[f] / frame.tracks);
-      if (holdout_used[f] > 0) frame.holdout_rms_px = std::sqrt(holdout[f] / holdout_used[f]);
     }
   }
 
@@ -341,8 +280,7 @@ class Solver {
     if (!on_partial_) return;
     auto partial = std::make_shared<Solution>();
     partial->lens = work_.lens;
-    describeTracks(*partial);
-    describeFrames(*partial);
+    describe(work_, tracks_, *partial);
     partial->rms_px = errorSpread(work_) * std::sqrt(2.0);
     on_partial_(std::move(partial));
   }

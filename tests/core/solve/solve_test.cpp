@@ -72,6 +72,7 @@ TEST(SolveShot, ALensWithoutDistortionStaysWithoutWhenAsked) {
   ASSERT_TRUE(solved.ok());
   EXPECT_EQ((*solved)->lens.k1, 0);
   EXPECT_EQ((*solved)->lens.cx_px, 640);
+  EXPECT_EQ((*solved)->lens.model, LensModel::None);
 }
 
 TEST(SolveShot, HoldoutTracksTakeNoPart) {

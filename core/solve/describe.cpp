@@ -1,0 +1,75 @@
+#include "core/solve/describe.h"
+
+#include <cmath>
+
+#include "core/geometry/triangulation.h"
+
+namespace dusky {
+namespace {
+
+SolvedTrack describeTrack(const Reconstruction& work, const WorkTrack& track, const Track& source) {
+  SolvedTrack out{.id = track.id, .holdout = track.holdout, .color = source.color, .life = source.life()};
+  out.reason = track.by_artist ? AsideReason::ByArtist : track.reason;
+  out.state = track.by_artist ? TrackState::SetAside : !track.point ? TrackState::Unplaced : track.reason == AsideReason::None ? TrackState::Kept : TrackState::SetAside;
+  if (track.point) out.point = *track.point;
+  double squares = 0;
+  int used = 0;
+  std::vector<Vec3> centres;
+  for (const WorkObservation& o : track.observations) {
+    TrackError error{.frame = work.first_frame + o.camera, .used = o.used && track.point.has_value()};
+    const auto seen = track.point && work.cameras[o.camera] ? project(work.lens, *work.cameras[o.camera], *track.point) : std::nullopt;
+    if (seen) {
+      error.reprojected = *seen;
+      error.error_px = (*seen - o.seen).norm();
+      // Frames that were left out count as the worst only where nothing else is left.
+      if (o.used && used == 0) out.worst_error_px = kUnknown;
+      if ((o.used || used == 0) && !(error.error_px <= out.worst_error_px)) out.worst_error_px = error.error_px, out.worst_frame = error.frame;
+      if (o.used) squares += error.error_px * error.error_px, ++used;
+      centres.push_back(work.cameras[o.camera]->centre);
+    } else {
+      error.used = false;
+    }
+    out.errors.push_back(error);
+  }
+  if (used > 0) out.typical_error_px = std::sqrt(squares / used);
+  if (track.point && centres.size() > 1) out.parallax_rad = parallaxAt(*track.point, centres);
+  return out;
+}
+
+void describeFrames(const Reconstruction& work, Solution& out) {
+  const std::size_t count = work.cameras.size();
+  out.frames.resize(count);
+  std::vector<double> squares(count, 0.0), holdout(count, 0.0);
+  std::vector<int> holdout_used(count, 0);
+  for (const SolvedTrack& track : out.tracks) {
+    if (track.state != TrackState::Kept) continue;
+    for (const TrackError& e : track.errors) {
+      if (!e.used) continue;
+      const int f = e.frame - work.first_frame;
+      if (track.holdout) holdout[f] += e.error_px * e.error_px, ++holdout_used[f];
+      else squares[f] += e.error_px * e.error_px, ++out.frames[f].tracks;
+    }
+  }
+  for (std::size_t f = 0; f < count; ++f) {
+    SolvedFrame& frame = out.frames[f];
+    frame.frame = work.first_frame + static_cast<int>(f);
+    frame.placed = work.cameras[f].has_value();
+    if (frame.placed) frame.pose = *work.cameras[f];
+    if (frame.tracks > 0) frame.rms_px = std::sqrt(squares[f] / frame.tracks);
+    if (holdout_used[f] > 0) frame.holdout_rms_px = std::sqrt(holdout[f] / holdout_used[f]);
+  }
+}
+
+}  // namespace
+
+void describe(const Reconstruction& work, const TrackSet& tracks, Solution& out) {
+  out.tracks.resize(work.tracks.size());
+  out.summary.holdout_tracks = 0;
+  for (std::size_t t = 0; t < work.tracks.size(); ++t) {
+    out.tracks[t] = describeTrack(work, work.tracks[t], tracks.tracks[t]);
+    out.summary.holdout_tracks += out.tracks[t].holdout;
+  }
+  describeFrames(work, out);
+}
+
+}  // namespace dusky
