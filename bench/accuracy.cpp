@@ -35,8 +35,8 @@ void line(const Named& shot, int seed) {
   const auto c = compareShots(*report, *truth);
   if (!c.ok()) return fmt::print("{:10} {}\n", shot.name, c.error().message);
   fmt::print("{:10} {:4} {:3}/{:<3} {:6}/{:<6} {:7.3f} {:8.3f} {:7.3f} {:7.3f} {:8.5f} {:8.2f} {:7.1f}\n", shot.name, seed, c->frames_solved, c->frames_true,
-             (*solved)->keptTracks(), (*solved)->tracks.size(), (*solved)->rms_px, (*solved)->holdout_rms_px, c->slip_rms_px, c->slip_p95_px, c->centre_rms / c->path_length,
-             100 * c->focal_error_share, seconds);
+             (*solved)->keptTracks(), (*solved)->tracks.size(), (*solved)->rms_px, (*solved)->holdout_rms_px, c->slip_rms_px, c->slip_p95_px,
+             c->centre_rms / c->path_length, 100 * c->focal_error_share, seconds);
 }
 
 }  // namespace
@@ -52,21 +52,46 @@ int main(int argc, char** argv) {
       const Eigen::Quaterniond level(0, 1, 0, 0);
       const double yaw = -0.5 + 1.6 * t;
       const Vec3 shake(0.02 * std::sin(40 * t), 0.02 * std::sin(57 * t), 0.02 * std::sin(33 * t));
-      return Pose{(rotationFromVector(Vec3(0, -yaw, 0)) * rotationFromVector(Vec3(-0.15, 0, 0.02 * std::sin(23 * t))) * level).normalized(), Vec3(-4 + 5 * t, 1.7, 3.5 - 2.5 * t) + shake};
+      return Pose{(rotationFromVector(Vec3(0, -yaw, 0)) * rotationFromVector(Vec3(-0.15, 0, 0.02 * std::sin(23 * t))) * level).normalized(),
+                  Vec3(-4 + 5 * t, 1.7, 3.5 - 2.5 * t) + shake};
     };
   };
-  const std::vector<Named> shots = {
-      {"free", Free}, {"dolly", Dolly}, {"orbit", Orbit}, {"planar", Planar}, {"moving", Moving}, {"nodal", Nodal}, {"still", Still}, {"zoom", Zoom},
-      {"wide", Free, [](ShotPlan& p) { p.lens.focal_px = 400; p.lens.k1 = -0.15; p.lens.k2 = 0.03; }},
-      {"tele", Orbit, [](ShotPlan& p) { p.lens.focal_px = 1500; p.lens.k1 = 0.2; }},
-      {"barrel", Free, [](ShotPlan& p) { p.lens.k1 = -0.25; p.lens.k2 = 0.08; p.lens.p1 = 0.002; p.lens.cx_px += 8; }},
-      {"noisy", Free, [](ShotPlan& p) { p.noise = 5; }},
-      {"fast", Free, [](ShotPlan& p) { p.frames = 14; }},
-      {"slow", Free, [](ShotPlan& p) { p.frames = 150; }},
-      {"walk", Free, walk},
-      {"small", Free, [](ShotPlan& p) { const auto path = p.path; p.path = [path](double t) { return path(0.4 + 0.12 * t); }; }}};
-  fmt::print("640x360, 48 frames unless said otherwise, sigma of noise 1 grey level\n{:10} {:4} {:7} {:13} {:7} {:8} {:7} {:7} {:8} {:8} {:7}\n", "shot", "seed", "frames", "tracks kept", "RMS px",
-             "hold px", "slip px", "p95 px", "path err", "focal %", "s");
+  const std::vector<Named> shots = {{"free", Free},
+                                    {"dolly", Dolly},
+                                    {"orbit", Orbit},
+                                    {"planar", Planar},
+                                    {"moving", Moving},
+                                    {"nodal", Nodal},
+                                    {"still", Still},
+                                    {"zoom", Zoom},
+                                    {"wide", Free,
+                                     [](ShotPlan& p) {
+                                       p.lens.focal_px = 400;
+                                       p.lens.k1 = -0.15;
+                                       p.lens.k2 = 0.03;
+                                     }},
+                                    {"tele", Orbit,
+                                     [](ShotPlan& p) {
+                                       p.lens.focal_px = 1500;
+                                       p.lens.k1 = 0.2;
+                                     }},
+                                    {"barrel", Free,
+                                     [](ShotPlan& p) {
+                                       p.lens.k1 = -0.25;
+                                       p.lens.k2 = 0.08;
+                                       p.lens.p1 = 0.002;
+                                       p.lens.cx_px += 8;
+                                     }},
+                                    {"noisy", Free, [](ShotPlan& p) { p.noise = 5; }},
+                                    {"fast", Free, [](ShotPlan& p) { p.frames = 14; }},
+                                    {"slow", Free, [](ShotPlan& p) { p.frames = 150; }},
+                                    {"walk", Free, walk},
+                                    {"small", Free, [](ShotPlan& p) {
+                                       const auto path = p.path;
+                                       p.path = [path](double t) { return path(0.4 + 0.12 * t); };
+                                     }}};
+  fmt::print("640x360, 48 frames unless said otherwise, sigma of noise 1 grey level\n{:10} {:4} {:7} {:13} {:7} {:8} {:7} {:7} {:8} {:8} {:7}\n", "shot",
+             "seed", "frames", "tracks kept", "RMS px", "hold px", "slip px", "p95 px", "path err", "focal %", "s");
   for (const Named& shot : shots) {
     if (argc > 2 && shot.name != std::string_view(argv[2])) continue;
     for (int seed = 1; seed <= seeds; ++seed) line(shot, seed);

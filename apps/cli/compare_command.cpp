@@ -23,7 +23,10 @@ void addCompare(CLI::App& app, int& code) {
   auto* command = app.add_subcommand("compare",
                                      "How far a solve is from a known truth: camera path, focal length, lens, and insert slip (true static\n"
                                      "points carried into the solved world: where they land against where they are).");
-  struct Arguments { std::string report, truth; bool json = false; };
+  struct Arguments {
+    std::string report, truth;
+    bool json = false;
+  };
   auto arguments = std::make_shared<Arguments>();
   command->add_option("REPORT", arguments->report, "report.json of a solve")->required();
   command->add_option("TRUTH", arguments->truth, "truth file of the shot (docs/formats.md), or another report")->required();

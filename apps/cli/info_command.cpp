@@ -10,8 +10,8 @@ int info(const std::string& path) {
   auto source = openFootage(path);
   if (!source.ok()) return failWith(source.error());
   const FootageInfo& i = (*source)->info();
-  fmt::print("{}\n  kind     {}\n  picture  {}×{} px\n  frames   {} ({}–{})\n  rate     {:g} fps, {:.2f} s\n", i.path, i.kind, i.width, i.height, i.frames(), i.first, i.last,
-             i.fps, i.frames() / i.fps);
+  fmt::print("{}\n  kind     {}\n  picture  {}×{} px\n  frames   {} ({}–{})\n  rate     {:g} fps, {:.2f} s\n", i.path, i.kind, i.width, i.height, i.frames(),
+             i.first, i.last, i.fps, i.frames() / i.fps);
   return kSolved;
 }
 

@@ -35,7 +35,8 @@ Status readFocal(const Arguments& a, int width, LensSettings& lens) {
   const bool given = a.focal_mm > 0 || a.focal_px > 0;
   if (a.focal_mm < 0 || a.focal_px < 0 || a.sensor_mm < 0) return invalidInput("Focal length and sensor width must be over 0.");
   if (a.focal_mm > 0 && a.focal_px > 0) return invalidInput("Give --focal-mm with --sensor-mm, or --focal-px, not both.");
-  if ((a.focal_mm > 0) != (a.sensor_mm > 0)) return invalidInput("--focal-mm and --sensor-mm go together: the focal length means nothing without the sensor's width.");
+  if ((a.focal_mm > 0) != (a.sensor_mm > 0))
+    return invalidInput("--focal-mm and --sensor-mm go together: the focal length means nothing without the sensor's width.");
   if (a.focal_px > 0) lens.focal_mm = a.focal_px / width * lens.sensor_mm;
   if (a.focal_mm > 0) lens.focal_mm = a.focal_mm, lens.sensor_mm = a.sensor_mm;
   const std::string kind = a.focal.empty() ? (given ? "near" : "unknown") : a.focal;
@@ -75,12 +76,14 @@ void printResult(const Workspace& workspace, const std::vector<DeliveredFile>& f
   fmt::print("focal    {:.1f} ± {:.1f} px\n", s.lens.focal_px, s.lens_sigma[0]);
   fmt::print("verdict  {}\n", judgeSolution(s).hurt);
   for (const std::string& warning : s.summary.warnings) fmt::print("note     {}\n", warning);
-  fmt::print("files    {}\n", fmt::join([&] {
-    std::vector<std::string> names;
-    for (const DeliveredFile& file : files) names.push_back(file.path.string());
-    names.push_back(workspace.filePath().string());
-    return names;
-  }(), "\n         "));
+  fmt::print("files    {}\n", fmt::join(
+                                  [&] {
+                                    std::vector<std::string> names;
+                                    for (const DeliveredFile& file : files) names.push_back(file.path.string());
+                                    names.push_back(workspace.filePath().string());
+                                    return names;
+                                  }(),
+                                  "\n         "));
   fmt::print("time     {:.1f} s\n", seconds);
 }
 
@@ -151,15 +154,20 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
   command->add_option("--focal-px", a->focal_px, "Focal length in px of the full picture");
   command->add_option("--focal", a->focal, "How firmly it is known: locked, near (the default when given), unknown, zoom")
       ->check(CLI::IsMember({"locked", "near", "unknown", "zoom"}));
-  command->add_option("--motion", a->motion, "auto or free; nodal for a camera that only turns")->check(CLI::IsMember({"auto", "free", "nodal"}))->capture_default_str();
+  command->add_option("--motion", a->motion, "auto or free; nodal for a camera that only turns")
+      ->check(CLI::IsMember({"auto", "free", "nodal"}))
+      ->capture_default_str();
   command->add_option("--lens", a->lens, "auto or brown: distortion is found; none: there is none")
-      ->check(CLI::IsMember({"auto", "none", "brown", "fisheye", "anamorphic"}))->capture_default_str();
+      ->check(CLI::IsMember({"auto", "none", "brown", "fisheye", "anamorphic"}))
+      ->capture_default_str();
   command->add_option("--max-tracks", a->max_tracks, "Features followed at one time, 20 to 20000")->capture_default_str();
   command->add_option("--seed", a->seed, "Of the random draws; the same seed gives the same result")->capture_default_str();
   command->add_option("--threads", a->threads, "0: all cores; the result does not depend on it")->capture_default_str();
   command->add_option("--report", a->report, "Also write the report to this file");
   command->add_flag("--quiet", a->quiet, "No progress and no summary");
-  command->add_option("--progress", a->progress, "line, or json: one object a line on standard error")->check(CLI::IsMember({"line", "json"}))->capture_default_str();
+  command->add_option("--progress", a->progress, "line, or json: one object a line on standard error")
+      ->check(CLI::IsMember({"line", "json"}))
+      ->capture_default_str();
   command->callback([a, stop, &code] { code = solve(*a, stop); });
 }
 

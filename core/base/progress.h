@@ -18,9 +18,9 @@ enum class Termination { NotRun, Settled, StepLimit, Cancelled, Weak };
 
 /// What a listener hears.
 struct ProgressState {
-  double fraction = 0.0;            ///< 0 to 1.
-  std::string what;                 ///< "tracking frame 31 of 120".
-  double seconds_left = kUnknown;   ///< Unknown until a twentieth is done.
+  double fraction = 0.0;           ///< 0 to 1.
+  std::string what;                ///< "tracking frame 31 of 120".
+  double seconds_left = kUnknown;  ///< Unknown until a twentieth is done.
 };
 
 /// Carries progress out of long work and the wish to stop into it. Copies share one listener and one clock.

@@ -30,13 +30,22 @@ class [[nodiscard]] Result {
   bool ok() const { return std::holds_alternative<T>(state_); }
   explicit operator bool() const { return ok(); }
 
-  T& value() { assert(ok()); return std::get<T>(state_); }
-  const T& value() const { assert(ok()); return std::get<T>(state_); }
+  T& value() {
+    assert(ok());
+    return std::get<T>(state_);
+  }
+  const T& value() const {
+    assert(ok());
+    return std::get<T>(state_);
+  }
   T& operator*() { return value(); }
   const T& operator*() const { return value(); }
   T* operator->() { return &value(); }
   const T* operator->() const { return &value(); }
-  const Error& error() const { assert(!ok()); return std::get<Error>(state_); }
+  const Error& error() const {
+    assert(!ok());
+    return std::get<Error>(state_);
+  }
 
  private:
   std::variant<T, Error> state_;

@@ -14,8 +14,8 @@ std::string cameraCsv(const DeliveryInput& input) {
     if (!frame.placed) continue;
     const Pose pose = input.scene.scene_from_solve * frame.pose;
     const auto& q = pose.world_from_camera;
-    out += fmt::format("{},{:.9g},{:.10g},{:.10g},{:.10g},{:.12g},{:.12g},{:.12g},{:.12g}", frame.frame, (frame.frame - input.footage.first) / input.footage.fps,
-                       pose.centre.x(), pose.centre.y(), pose.centre.z(), q.w(), q.x(), q.y(), q.z());
+    out += fmt::format("{},{:.9g},{:.10g},{:.10g},{:.10g},{:.12g},{:.12g},{:.12g},{:.12g}", frame.frame,
+                       (frame.frame - input.footage.first) / input.footage.fps, pose.centre.x(), pose.centre.y(), pose.centre.z(), q.w(), q.x(), q.y(), q.z());
     for (double p : input.solution.lens.parameters()) out += fmt::format(",{:.10g}", p);
     out += fmt::format(",{:.4f}\n", frame.rms_px);
   }

@@ -31,7 +31,8 @@ class Packer {
     return accessor;
   }
   int addColors(const std::vector<std::uint8_t>& rgba) {
-    const int accessor = addBytes(rgba.data(), rgba.size(), rgba.size() / 4, TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE, TINYGLTF_TYPE_VEC4, TINYGLTF_TARGET_ARRAY_BUFFER);
+    const int accessor =
+        addBytes(rgba.data(), rgba.size(), rgba.size() / 4, TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE, TINYGLTF_TYPE_VEC4, TINYGLTF_TARGET_ARRAY_BUFFER);
     model_.accessors[accessor].normalized = true;
     return accessor;
   }

@@ -179,17 +179,29 @@ std::string Comparison::text() const {
       "rotation       {:.4f}° RMS, {:.4f}° worst\n"
       "focal length   {:.3f} % off\n"
       "lens           {:.3f} px RMS, {:.3f} px worst over the picture\n",
-      frames_solved, frames_true, slip_rms_px, slip_p95_px, slip_jitter_px, slip_samples, centre_rms, centre_max, path_length, rotation_rms_deg, rotation_max_deg,
-      100 * focal_error_share, lens_rms_px, lens_max_px);
+      frames_solved, frames_true, slip_rms_px, slip_p95_px, slip_jitter_px, slip_samples, centre_rms, centre_max, path_length, rotation_rms_deg,
+      rotation_max_deg, 100 * focal_error_share, lens_rms_px, lens_max_px);
 }
 
 std::string Comparison::json() const {
   const auto number = [](double v) { return std::isfinite(v) ? nlohmann::ordered_json(v) : nlohmann::ordered_json(nullptr); };
-  return nlohmann::ordered_json{{"format", "dusky-moth-comparison"}, {"version", 1}, {"frames_solved", frames_solved}, {"frames_true", frames_true},
-                                {"slip_rms_px", number(slip_rms_px)}, {"slip_p95_px", number(slip_p95_px)}, {"slip_jitter_px", number(slip_jitter_px)},
-                                {"centre_rms", number(centre_rms)}, {"centre_max", number(centre_max)}, {"path_length", number(path_length)},
-                                {"rotation_rms_deg", number(rotation_rms_deg)}, {"rotation_max_deg", number(rotation_max_deg)},
-                                {"focal_error_percent", number(100 * focal_error_share)}, {"lens_rms_px", number(lens_rms_px)}, {"lens_max_px", number(lens_max_px)}}.dump(1) + "\n";
+  return nlohmann::ordered_json{{"format", "dusky-moth-comparison"},
+                                {"version", 1},
+                                {"frames_solved", frames_solved},
+                                {"frames_true", frames_true},
+                                {"slip_rms_px", number(slip_rms_px)},
+                                {"slip_p95_px", number(slip_p95_px)},
+                                {"slip_jitter_px", number(slip_jitter_px)},
+                                {"centre_rms", number(centre_rms)},
+                                {"centre_max", number(centre_max)},
+                                {"path_length", number(path_length)},
+                                {"rotation_rms_deg", number(rotation_rms_deg)},
+                                {"rotation_max_deg", number(rotation_max_deg)},
+                                {"focal_error_percent", number(100 * focal_error_share)},
+                                {"lens_rms_px", number(lens_rms_px)},
+                                {"lens_max_px", number(lens_max_px)}}
+             .dump(1) +
+         "\n";
 }
 
 }  // namespace dusky

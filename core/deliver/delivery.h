@@ -30,7 +30,7 @@ struct DeliveryOptions {
 
 struct DeliveredFile {
   std::filesystem::path path;
-  std::string what;         ///< "animated camera and points".
+  std::string what;  ///< "animated camera and points".
   std::uintmax_t bytes = 0;
 };
 

@@ -37,7 +37,8 @@ std::string pointsPly(const DeliveryInput& input) {
              "ply\nformat binary_little_endian 1.0\ncomment Dusky Moth points, right-handed, Y up, {}\nelement vertex {}\n"
              "property float x\nproperty float y\nproperty float z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\n"
              "property int track\nproperty float error_px\nend_header\n",
-             input.scene.metric ? "metres" : "units", count) + body;
+             input.scene.metric ? "metres" : "units", count) +
+         body;
 }
 
 }  // namespace dusky

@@ -30,9 +30,15 @@ Json framesOf(const DeliveryInput& input, Json& missing) {
       missing.push_back(frame.frame);
       continue;
     }
-    frames.push_back({{"frame", frame.frame}, {"image", nullptr}, {"camera", "A"}, {"world_from_camera", matrixOf(input.scene.scene_from_solve * frame.pose)},
-                      {"sigma", {{"centre", number(input.scene.scene_from_solve.scale * frame.sigma_centre)}, {"rotation_deg", number(degrees(frame.sigma_rotation_rad))}}},
-                      {"rms_px", number(frame.rms_px)}, {"holdout_rms_px", number(frame.holdout_rms_px)}, {"tracks", frame.tracks}});
+    frames.push_back(
+        {{"frame", frame.frame},
+         {"image", nullptr},
+         {"camera", "A"},
+         {"world_from_camera", matrixOf(input.scene.scene_from_solve * frame.pose)},
+         {"sigma", {{"centre", number(input.scene.scene_from_solve.scale * frame.sigma_centre)}, {"rotation_deg", number(degrees(frame.sigma_rotation_rad))}}},
+         {"rms_px", number(frame.rms_px)},
+         {"holdout_rms_px", number(frame.holdout_rms_px)},
+         {"tracks", frame.tracks}});
   }
   return frames;
 }
@@ -56,7 +62,8 @@ Json cameraOf(const Solution& solution) {
     parameters[std::string(kLensParameterNames[k])] = solution.lens.parameters()[k];
     sigma[std::string(kLensParameterNames[k])] = number(solution.lens_sigma[k]);
   }
-  return {{"width", solution.lens.width}, {"height", solution.lens.height},
+  return {{"width", solution.lens.width},
+          {"height", solution.lens.height},
           {"lens", {{"model", solution.lens.model == LensModel::Brown ? "brown" : "none"}, {"parameters", parameters}, {"sigma", sigma}}},
           {"lens_samples", Json::array({{{"frame", nullptr}, {"samples", lensSamples(solution.lens)}}})}};
 }
@@ -66,8 +73,12 @@ Json pointsOf(const DeliveryInput& input) {
   for (const SolvedTrack& track : input.solution.tracks) {
     if (track.state != TrackState::Kept) continue;
     const Vec3 p = input.scene.scene_from_solve * track.point;
-    points.push_back({{"id", track.id}, {"xyz", {p.x(), p.y(), p.z()}}, {"rgb", {track.color.r, track.color.g, track.color.b}},
-                      {"typical_error_px", number(track.typical_error_px)}, {"life", track.life}, {"parallax_deg", number(degrees(track.parallax_rad))},
+    points.push_back({{"id", track.id},
+                      {"xyz", {p.x(), p.y(), p.z()}},
+                      {"rgb", {track.color.r, track.color.g, track.color.b}},
+                      {"typical_error_px", number(track.typical_error_px)},
+                      {"life", track.life},
+                      {"parallax_deg", number(degrees(track.parallax_rad))},
                       {"holdout", track.holdout}});
   }
   return points;
@@ -89,17 +100,34 @@ std::string reportJson(const DeliveryInput& input) {
   Json frames = framesOf(input, missing);
   Json warnings = s.summary.warnings;
   for (const std::string& warning : input.warnings) warnings.push_back(warning);
-  Json report = {{"format", "dusky-moth-report"}, {"version", 1},
-                 {"footage", {{"path", input.footage.path}, {"width", input.footage.width}, {"height", input.footage.height}, {"fps", input.footage.fps},
-                              {"first", input.footage.first}, {"last", input.footage.last}}},
+  Json report = {{"format", "dusky-moth-report"},
+                 {"version", 1},
+                 {"footage",
+                  {{"path", input.footage.path},
+                   {"width", input.footage.width},
+                   {"height", input.footage.height},
+                   {"fps", input.footage.fps},
+                   {"first", input.footage.first},
+                   {"last", input.footage.last}}},
                  {"units", input.scene.metric ? "metres" : "units"},
-                 {"frames", std::move(frames)}, {"missing_frames", std::move(missing)}, {"cameras", {{"A", cameraOf(s)}}}, {"points", pointsOf(input)},
-                 {"rms_px", number(s.rms_px)}, {"holdout_rms_px", number(s.holdout_rms_px)},
+                 {"frames", std::move(frames)},
+                 {"missing_frames", std::move(missing)},
+                 {"cameras", {{"A", cameraOf(s)}}},
+                 {"points", pointsOf(input)},
+                 {"rms_px", number(s.rms_px)},
+                 {"holdout_rms_px", number(s.holdout_rms_px)},
                  {"holdout", {{"tracks", s.summary.holdout_tracks}, {"kept", s.summary.holdout_kept}, {"tolerance_px", number(s.summary.tolerance_px)}}},
-                 {"tracks_total", s.tracks.size()}, {"tracks_kept", s.keptTracks()}, {"motion", s.motion}, {"staircase", staircaseOf(s)},
-                 {"timings_s", {{"decode", number(input.timings.decode_s)}, {"track", number(input.timings.track_s)}, {"solve", number(input.timings.solve_s)},
-                                {"total", number(input.timings.total_s)}}},
-                 {"peak_rss_mb", std::round(peakResidentMb())}, {"warnings", std::move(warnings)}};
+                 {"tracks_total", s.tracks.size()},
+                 {"tracks_kept", s.keptTracks()},
+                 {"motion", s.motion},
+                 {"staircase", staircaseOf(s)},
+                 {"timings_s",
+                  {{"decode", number(input.timings.decode_s)},
+                   {"track", number(input.timings.track_s)},
+                   {"solve", number(input.timings.solve_s)},
+                   {"total", number(input.timings.total_s)}}},
+                 {"peak_rss_mb", std::round(peakResidentMb())},
+                 {"warnings", std::move(warnings)}};
   return report.dump(1) + "\n";
 }
 

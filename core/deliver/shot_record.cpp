@@ -61,7 +61,8 @@ Result<ShotRecord> parseShotRecord(const std::string& text, const std::string& n
   try {
     const Json json = Json::parse(text);
     const std::string format = json.value("format", "");
-    if (format != "dusky-moth-report" && format != "dusky-moth-truth") return unreadable(fmt::format("{} is neither a report nor a truth file of Dusky Moth.", name));
+    if (format != "dusky-moth-report" && format != "dusky-moth-truth")
+      return unreadable(fmt::format("{} is neither a report nor a truth file of Dusky Moth.", name));
     return recordOf(json);
   } catch (const std::exception& problem) {
     return unreadable(fmt::format("{} is damaged or not a report: {}.", name, problem.what()));

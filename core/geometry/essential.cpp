@@ -12,7 +12,8 @@ enum Monomial { xxx, xxy, xyy, yyy, xxz, xyz, yyz, xzz, yzz, zzz, xx, xy, yy, xz
 using Cubic = Eigen::Matrix<double, 1, MonomialCount>;
 
 constexpr std::array<std::array<int, 3>, MonomialCount> kPowers = {{{3, 0, 0}, {2, 1, 0}, {1, 2, 0}, {0, 3, 0}, {2, 0, 1}, {1, 1, 1}, {0, 2, 1},
-    {1, 0, 2}, {0, 1, 2}, {0, 0, 3}, {2, 0, 0}, {1, 1, 0}, {0, 2, 0}, {1, 0, 1}, {0, 1, 1}, {0, 0, 2}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {0, 0, 0}}};
+                                                                    {1, 0, 2}, {0, 1, 2}, {0, 0, 3}, {2, 0, 0}, {1, 1, 0}, {0, 2, 0}, {1, 0, 1},
+                                                                    {0, 1, 1}, {0, 0, 2}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {0, 0, 0}}};
 
 constexpr int findMonomial(int px, int py, int pz) {
   for (int m = 0; m < MonomialCount; ++m) {
@@ -72,8 +73,10 @@ Eigen::Matrix<double, 10, 10> actionMatrix(const Eigen::Matrix<double, 10, 10>& 
   Eigen::Matrix<double, 10, 10> action = Eigen::Matrix<double, 10, 10>::Zero();
   for (int m = xx; m < MonomialCount; ++m) {
     const int product = kProduct[m][x1];
-    if (product < xx) action.row(m - xx) = -reduced.row(product);
-    else action(m - xx, product - xx) = 1.0;
+    if (product < xx)
+      action.row(m - xx) = -reduced.row(product);
+    else
+      action(m - xx, product - xx) = 1.0;
   }
   return action;
 }

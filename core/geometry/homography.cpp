@@ -26,8 +26,8 @@ Mat3 homographyFromPairs(const std::vector<Vec2>& a, const std::vector<Vec2>& b)
   for (std::size_t i = 0; i < a.size(); ++i) {
     const Vec3 p = na * a[i].homogeneous(), q = nb * b[i].homogeneous();
     Eigen::Matrix<double, 2, 9> rows;
-    rows << -q.z() * p.transpose(), Eigen::RowVector3d::Zero(), q.x() * p.transpose(),
-            Eigen::RowVector3d::Zero(), -q.z() * p.transpose(), q.y() * p.transpose();
+    rows << -q.z() * p.transpose(), Eigen::RowVector3d::Zero(), q.x() * p.transpose(), Eigen::RowVector3d::Zero(), -q.z() * p.transpose(),
+        q.y() * p.transpose();
     normal += rows.transpose() * rows;
   }
   const Eigen::SelfAdjointEigenSolver<Eigen::Matrix<double, 9, 9>> eigen(normal);

@@ -43,8 +43,8 @@ std::optional<PlaneFit> fitPlane(const std::vector<Vec3>& points) {
 
 std::optional<PlaneFit> findPlane(const std::vector<Vec3>& points, const Vec3& up, double max_tilt_rad, double tolerance, std::uint64_t seed) {
   const PlaneEstimator estimator{points, up, std::cos(max_tilt_rad)};
-  const auto fit = robustFit<PlaneFit>(estimator, static_cast<int>(points.size()),
-                                       {.tolerance = tolerance, .min_samples = 300, .max_samples = 1500, .seed = seed});
+  const auto fit =
+      robustFit<PlaneFit>(estimator, static_cast<int>(points.size()), {.tolerance = tolerance, .min_samples = 300, .max_samples = 1500, .seed = seed});
   if (!fit.found() || fit.inliers.size() < 6) return std::nullopt;
   return fit.model;
 }

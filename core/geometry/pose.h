@@ -33,9 +33,7 @@ struct Similarity {
 
   Vec3 operator*(const Vec3& p) const { return scale * (rotation * p) + shift; }
   Pose operator*(const Pose& pose) const { return {(rotation * pose.world_from_camera).normalized(), *this * pose.centre}; }
-  Similarity operator*(const Similarity& inner) const {
-    return {scale * inner.scale, (rotation * inner.rotation).normalized(), *this * inner.shift};
-  }
+  Similarity operator*(const Similarity& inner) const { return {scale * inner.scale, (rotation * inner.rotation).normalized(), *this * inner.shift}; }
 };
 
 }  // namespace dusky

@@ -52,12 +52,9 @@ std::vector<Pose> poseFromThree(const std::array<Vec3, 3>& points, const std::ar
   if (std::min({a2, b2, c2}) < 1e-18) return {};
   const double ca = ray[1].dot(ray[2]), cb = ray[0].dot(ray[2]), cc = ray[0].dot(ray[1]);
   const double p = (a2 - c2) / b2, q = (a2 + c2) / b2, r = (b2 - c2) / b2, s = (b2 - a2) / b2;
-  const std::array<double, 5> quartic = {
-      (1 + p) * (1 + p) - 4 * a2 / b2 * cc * cc,
-      4 * (-p * (1 + p) * cb + 2 * a2 / b2 * cc * cc * cb - (1 - q) * ca * cc),
-      2 * (p * p - 1 + 2 * p * p * cb * cb + 2 * r * ca * ca - 4 * q * ca * cb * cc + 2 * s * cc * cc),
-      4 * (p * (1 - p) * cb - (1 - q) * ca * cc + 2 * c2 / b2 * ca * ca * cb),
-      (p - 1) * (p - 1) - 4 * c2 / b2 * ca * ca};
+  const std::array<double, 5> quartic = {(1 + p) * (1 + p) - 4 * a2 / b2 * cc * cc, 4 * (-p * (1 + p) * cb + 2 * a2 / b2 * cc * cc * cb - (1 - q) * ca * cc),
+                                         2 * (p * p - 1 + 2 * p * p * cb * cb + 2 * r * ca * ca - 4 * q * ca * cb * cc + 2 * s * cc * cc),
+                                         4 * (p * (1 - p) * cb - (1 - q) * ca * cc + 2 * c2 / b2 * ca * ca * cb), (p - 1) * (p - 1) - 4 * c2 / b2 * ca * ca};
   std::vector<Pose> found;
   for (double v : realRoots(quartic)) {
     const double below = 2 * (cc - v * ca);
@@ -103,8 +100,8 @@ Pose refinePose(Pose pose, const std::vector<Vec3>& points, const std::vector<Ve
 }
 
 std::optional<Resection> resect(const std::vector<Vec3>& points, const std::vector<Vec2>& seen, double tolerance, std::uint64_t seed) {
-  const auto fit = robustFit<Pose>(ResectionEstimator{points, seen, tolerance}, static_cast<int>(points.size()),
-                                   {.tolerance = tolerance, .max_samples = 300, .seed = seed});
+  const auto fit =
+      robustFit<Pose>(ResectionEstimator{points, seen, tolerance}, static_cast<int>(points.size()), {.tolerance = tolerance, .max_samples = 300, .seed = seed});
   if (!fit.found() || fit.inliers.size() < 4) return std::nullopt;
   return Resection{fit.model, fit.inliers};
 }

@@ -8,8 +8,8 @@
 namespace dusky {
 
 struct RobustOptions {
-  double tolerance = 1.0;      ///< Largest residual of an inlier, in the estimator's own unit, > 0.
-  double confidence = 0.9999;  ///< Wanted chance of one sample without outliers, 0 to 1.
+  double tolerance = 1.0;                   ///< Largest residual of an inlier, in the estimator's own unit, > 0.
+  double confidence = 0.9999;               ///< Wanted chance of one sample without outliers, 0 to 1.
   int min_samples = 24, max_samples = 600;  ///< Draws, both bounds kept.
   std::uint64_t seed = 1;
 };

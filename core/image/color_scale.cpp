@@ -9,8 +9,8 @@ namespace dusky {
 Rgb errorColor(double position) {
   if (std::isnan(position)) return {96, 90, 104};
   // Knots chosen so that CIE lightness rises by about the same step from one to the next.
-  static constexpr std::array<std::array<double, 3>, 7> knots = {{
-      {58, 38, 84}, {95, 48, 108}, {143, 58, 112}, {196, 78, 104}, {234, 122, 84}, {248, 178, 92}, {255, 238, 170}}};
+  static constexpr std::array<std::array<double, 3>, 7> knots = {
+      {{58, 38, 84}, {95, 48, 108}, {143, 58, 112}, {196, 78, 104}, {234, 122, 84}, {248, 178, 92}, {255, 238, 170}}};
   const double x = std::clamp(position, 0.0, 1.0) * (knots.size() - 1);
   const auto i = std::min(static_cast<std::size_t>(x), knots.size() - 2);
   const double t = x - static_cast<double>(i);

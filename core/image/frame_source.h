@@ -8,8 +8,8 @@ namespace dusky {
 
 /// What is known of footage before its pictures are read.
 struct FootageInfo {
-  std::string path;        ///< As the artist gave it.
-  std::string kind;        ///< "movie (h264)", "sequence (png)".
+  std::string path;  ///< As the artist gave it.
+  std::string kind;  ///< "movie (h264)", "sequence (png)".
   int width = 0, height = 0;
   double fps = 24.0;
   int first = 1, last = 1;  ///< Frame numbers, both included.

@@ -15,15 +15,12 @@ Lens Lens::simple(int width, int height, double focal_px) {
   return lens;
 }
 
-void Lens::setParameters(const std::array<double, 8>& v) {
-  focal_px = v[0], cx_px = v[1], cy_px = v[2], k1 = v[3], k2 = v[4], k3 = v[5], p1 = v[6], p2 = v[7];
-}
+void Lens::setParameters(const std::array<double, 8>& v) { focal_px = v[0], cx_px = v[1], cy_px = v[2], k1 = v[3], k2 = v[4], k3 = v[5], p1 = v[6], p2 = v[7]; }
 
 Vec2 Lens::distort(const Vec2& n) const {
   const double x = n.x(), y = n.y(), r2 = x * x + y * y;
   const double radial = 1 + r2 * (k1 + r2 * (k2 + r2 * k3));
-  return {focal_px * (x * radial + 2 * p1 * x * y + p2 * (r2 + 2 * x * x)) + cx_px,
-          focal_px * (y * radial + p1 * (r2 + 2 * y * y) + 2 * p2 * x * y) + cy_px};
+  return {focal_px * (x * radial + 2 * p1 * x * y + p2 * (r2 + 2 * x * x)) + cx_px, focal_px * (y * radial + p1 * (r2 + 2 * y * y) + 2 * p2 * x * y) + cy_px};
 }
 
 std::optional<Vec2> project(const Lens& lens, const Pose& camera, const Vec3& point) {
@@ -39,10 +36,10 @@ LensSlopes lensSlopes(const Lens& lens, const Vec2& n) {
   const double p1 = lens.p1, p2 = lens.p2;
   LensSlopes s;
   s.by_point << f * (radial + 2 * x * x * radial_slope + 2 * p1 * y + 6 * p2 * x), f * (2 * x * y * radial_slope + 2 * p1 * x + 2 * p2 * y),
-                f * (2 * x * y * radial_slope + 2 * p1 * x + 2 * p2 * y), f * (radial + 2 * y * y * radial_slope + 6 * p1 * y + 2 * p2 * x);
+      f * (2 * x * y * radial_slope + 2 * p1 * x + 2 * p2 * y), f * (radial + 2 * y * y * radial_slope + 6 * p1 * y + 2 * p2 * x);
   const double dx = x * radial + 2 * p1 * x * y + p2 * (r2 + 2 * x * x), dy = y * radial + p1 * (r2 + 2 * y * y) + 2 * p2 * x * y;
-  s.by_lens << dx, 1, 0, f * x * r2, f * x * r2 * r2, f * x * r2 * r2 * r2, f * 2 * x * y, f * (r2 + 2 * x * x),
-               dy, 0, 1, f * y * r2, f * y * r2 * r2, f * y * r2 * r2 * r2, f * (r2 + 2 * y * y), f * 2 * x * y;
+  s.by_lens << dx, 1, 0, f * x * r2, f * x * r2 * r2, f * x * r2 * r2 * r2, f * 2 * x * y, f * (r2 + 2 * x * x), dy, 0, 1, f * y * r2, f * y * r2 * r2,
+      f * y * r2 * r2 * r2, f * (r2 + 2 * y * y), f * 2 * x * y;
   return s;
 }
 

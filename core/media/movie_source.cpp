@@ -22,7 +22,9 @@ namespace {
 template <auto Free>
 struct FreeByAddress {
   template <class T>
-  void operator()(T* object) const { Free(&object); }
+  void operator()(T* object) const {
+    Free(&object);
+  }
 };
 struct FreeScaler {
   void operator()(SwsContext* scaler) const { sws_freeContext(scaler); }
@@ -138,16 +140,16 @@ bool MovieSource::sendNextPacket() {
   return true;
 }
 
-int MovieSource::numberOf(std::int64_t pts) const {
-  return static_cast<int>(std::lower_bound(times_.begin(), times_.end(), pts) - times_.begin()) + 1;
-}
+int MovieSource::numberOf(std::int64_t pts) const { return static_cast<int>(std::lower_bound(times_.begin(), times_.end(), pts) - times_.begin()) + 1; }
 
 bool MovieSource::decodeNext() {
   for (;;) {
     const int got = avcodec_receive_frame(codec_.get(), raw_.get());
     if (got == 0) {
-      if (raw_->best_effort_timestamp != AV_NOPTS_VALUE) at_ = numberOf(raw_->best_effort_timestamp);
-      else ++at_;
+      if (raw_->best_effort_timestamp != AV_NOPTS_VALUE)
+        at_ = numberOf(raw_->best_effort_timestamp);
+      else
+        ++at_;
       return true;
     }
     if (got != AVERROR(EAGAIN) || !sendNextPacket()) return false;
@@ -158,8 +160,7 @@ Picture MovieSource::convert() {
   Picture picture(raw_->width, raw_->height);
   scaler_.reset(sws_getCachedContext(scaler_.release(), raw_->width, raw_->height, static_cast<AVPixelFormat>(raw_->format), raw_->width, raw_->height,
                                      AV_PIX_FMT_RGB24, SWS_FAST_BILINEAR, nullptr, nullptr, nullptr));
-  const int space = raw_->colorspace == AVCOL_SPC_UNSPECIFIED ? (raw_->height >= 720 ? SWS_CS_ITU709 : SWS_CS_ITU601)
-                                                              : static_cast<int>(raw_->colorspace);
+  const int space = raw_->colorspace == AVCOL_SPC_UNSPECIFIED ? (raw_->height >= 720 ? SWS_CS_ITU709 : SWS_CS_ITU601) : static_cast<int>(raw_->colorspace);
   const int* table = sws_getCoefficients(space);
   sws_setColorspaceDetails(scaler_.get(), table, raw_->color_range == AVCOL_RANGE_JPEG, table, 1, 0, 1 << 16, 1 << 16);
   std::uint8_t* rows[1] = {&picture.data.front().r};
@@ -171,7 +172,8 @@ Picture MovieSource::convert() {
 /// The decoded luma itself, at its own depth, where the movie has one (planar YUV of 8 to 16 bits): tracking needs no colours.
 std::optional<FloatPlane> MovieSource::lumaPlane() const {
   const AVPixFmtDescriptor* format = av_pix_fmt_desc_get(static_cast<AVPixelFormat>(raw_->format));
-  const bool planar = format && format->nb_components >= 3 && (format->flags & AV_PIX_FMT_FLAG_PLANAR) && !(format->flags & (AV_PIX_FMT_FLAG_RGB | AV_PIX_FMT_FLAG_BE));
+  const bool planar =
+      format && format->nb_components >= 3 && (format->flags & AV_PIX_FMT_FLAG_PLANAR) && !(format->flags & (AV_PIX_FMT_FLAG_RGB | AV_PIX_FMT_FLAG_BE));
   if (!planar || format->comp[0].plane != 0) return std::nullopt;
   const int depth = format->comp[0].depth, shift = format->comp[0].shift;
   if (depth < 8 || depth + shift > 16 || format->comp[0].step != (depth > 8 ? 2 : 1)) return std::nullopt;
@@ -205,8 +207,8 @@ Result<Frame> MovieSource::read(int number) {
   }
   if (at_ != number) return unreadable(fmt::format("{}: frame {} is damaged and was left out by the decoder.", info_.path, number));
   if (raw_->width != info_.width || raw_->height != info_.height) {
-    return unreadable(fmt::format("{}: frame {} is {}×{}, the first one {}×{}; all frames must have one size.", info_.path, number, raw_->width,
-                                  raw_->height, info_.width, info_.height));
+    return unreadable(fmt::format("{}: frame {} is {}×{}, the first one {}×{}; all frames must have one size.", info_.path, number, raw_->width, raw_->height,
+                                  info_.width, info_.height));
   }
   Frame frame;
   frame.number = number;

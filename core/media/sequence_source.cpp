@@ -45,7 +45,8 @@ class SequenceSource final : public FrameSource {
     if (!input) return unreadable(fmt::format("{} (frame {}) cannot be read: {}.", file, number, reason()));
     const OIIO::ImageSpec& spec = input->spec();
     if (spec.width != info_.width || spec.height != info_.height) {
-      return unreadable(fmt::format("{} is {}×{}, the first frame {}×{}; all frames must have one size.", file, spec.width, spec.height, info_.width, info_.height));
+      return unreadable(
+          fmt::format("{} is {}×{}, the first frame {}×{}; all frames must have one size.", file, spec.width, spec.height, info_.width, info_.height));
     }
     std::vector<float> pixels(static_cast<std::size_t>(spec.width) * spec.height * spec.nchannels);
     if (!input->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, pixels.data())) {

@@ -23,8 +23,16 @@ std::string tracksKey(const Document& document, const FootageInfo& footage) {
   KeyBuilder key;
   addFootage(key, document, footage);
   const FollowOptions& o = document.tracking;
-  key.add("tracks 1").add(o.first_frame).add(o.last_frame).add(o.features).add(o.min_strength).add(o.min_distance_px).add(o.patch_radius).add(o.min_life)
-      .add(o.max_return_px).add(o.min_likeness);
+  key.add("tracks 1")
+      .add(o.first_frame)
+      .add(o.last_frame)
+      .add(o.features)
+      .add(o.min_strength)
+      .add(o.min_distance_px)
+      .add(o.patch_radius)
+      .add(o.min_life)
+      .add(o.max_return_px)
+      .add(o.min_likeness);
   return key.key();
 }
 

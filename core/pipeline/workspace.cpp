@@ -26,8 +26,10 @@ Status Workspace::openProject(const std::filesystem::path& path, std::string* wa
   store_ = std::move(*store);
   document_ = std::move(*document);
   auto source = dusky::openFootage(document_.footage_path);
-  if (source.ok()) footage_ = (*source)->info();
-  else if (warning) *warning = source.error().message;
+  if (source.ok())
+    footage_ = (*source)->info();
+  else if (warning)
+    *warning = source.error().message;
   recall();
   return Done{};
 }
@@ -149,7 +151,8 @@ StepStatus Workspace::status(Step step) const {
 Result<DeliveryJob> Workspace::deliveryJob(double total_s) const {
   const auto frame = scene();
   if (!frame.ok()) return frame.error();
-  DeliveryJob job{.footage = footage_, .solution = solution_, .scene = *frame, .timings = {.solve_s = solution_->summary.total_s, .total_s = total_s}, .warnings = {}};
+  DeliveryJob job{
+      .footage = footage_, .solution = solution_, .scene = *frame, .timings = {.solve_s = solution_->summary.total_s, .total_s = total_s}, .warnings = {}};
   if (tracks_) {
     job.timings.decode_s = tracks_->summary.decode_s;
     job.timings.track_s = tracks_->summary.track_s;

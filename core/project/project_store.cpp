@@ -135,16 +135,21 @@ Result<Document> ProjectStore::document() const {
 Status ProjectStore::saveDocument(const Document& document) {
   Transaction transaction(*database_);
   const bool written = Statement(database_->handle, "INSERT INTO document (id, json) VALUES (1, ?) ON CONFLICT (id) DO UPDATE SET json = excluded.json")
-                           .text(1, documentToJson(document)).run();
+                           .text(1, documentToJson(document))
+                           .run();
   if (!written || !transaction.commit()) return cannotWrite(fmt::format("Cannot save {}: {}.", path_.string(), database_->reason()));
   return Done{};
 }
 
 Status ProjectStore::saveResult(const std::string& step, const std::string& key, const std::string& bytes) {
   Transaction transaction(*database_);
-  const bool written = Statement(database_->handle, "INSERT OR REPLACE INTO result (step, key, bytes) VALUES (?, ?, ?)").text(1, step).text(2, key).blob(3, bytes).run() &&
-                       Statement(database_->handle, "DELETE FROM result WHERE step = ?1 AND number NOT IN (SELECT number FROM result WHERE step = ?1 ORDER BY number DESC LIMIT ?2)")
-                           .text(1, step).number(2, kPerStep).run();
+  const bool written =
+      Statement(database_->handle, "INSERT OR REPLACE INTO result (step, key, bytes) VALUES (?, ?, ?)").text(1, step).text(2, key).blob(3, bytes).run() &&
+      Statement(database_->handle,
+                "DELETE FROM result WHERE step = ?1 AND number NOT IN (SELECT number FROM result WHERE step = ?1 ORDER BY number DESC LIMIT ?2)")
+          .text(1, step)
+          .number(2, kPerStep)
+          .run();
   if (!written || !transaction.commit()) return cannotWrite(fmt::format("Cannot save into {}: {}.", path_.string(), database_->reason()));
   return Done{};
 }

@@ -68,9 +68,20 @@ Json trackJson(const SolvedTrack& t) {
     values.insert(values.end(), {e.reprojected.x(), e.reprojected.y(), e.error_px});
     used.push_back(e.used);
   }
-  return {{"id", t.id}, {"state", t.state}, {"reason", t.reason}, {"holdout", t.holdout}, {"point", {t.point.x(), t.point.y(), t.point.z()}},
-          {"color", {t.color.r, t.color.g, t.color.b}}, {"life", t.life}, {"typical", number(t.typical_error_px)}, {"worst", number(t.worst_error_px)},
-          {"worst_frame", t.worst_frame}, {"parallax", number(t.parallax_rad)}, {"frames", packed(frames)}, {"values", packed(values)}, {"used", packed(used)}};
+  return {{"id", t.id},
+          {"state", t.state},
+          {"reason", t.reason},
+          {"holdout", t.holdout},
+          {"point", {t.point.x(), t.point.y(), t.point.z()}},
+          {"color", {t.color.r, t.color.g, t.color.b}},
+          {"life", t.life},
+          {"typical", number(t.typical_error_px)},
+          {"worst", number(t.worst_error_px)},
+          {"worst_frame", t.worst_frame},
+          {"parallax", number(t.parallax_rad)},
+          {"frames", packed(frames)},
+          {"values", packed(values)},
+          {"used", packed(used)}};
 }
 
 SolvedTrack trackOf(const Json& j) {
@@ -95,8 +106,10 @@ SolvedTrack trackOf(const Json& j) {
 }
 
 Json summaryJson(const SolveSummary& s) {
-  return {{"termination", s.termination}, {"rounds", s.rounds}, {"observations", s.observations}, {"holdout_tracks", s.holdout_tracks},
-          {"holdout_kept", s.holdout_kept}, {"tolerance_px", number(s.tolerance_px)}, {"total_s", number(s.total_s)}, {"warnings", s.warnings}};
+  return {{"termination", s.termination},   {"rounds", s.rounds},
+          {"observations", s.observations}, {"holdout_tracks", s.holdout_tracks},
+          {"holdout_kept", s.holdout_kept}, {"tolerance_px", number(s.tolerance_px)},
+          {"total_s", number(s.total_s)},   {"warnings", s.warnings}};
 }
 
 void readSummary(const Json& j, SolveSummary& s) {
@@ -123,10 +136,24 @@ std::string encode(const TrackSet& set) {
     }
   }
   const TrackSummary& s = set.summary;
-  return toBytes({{"kind", "tracks"}, {"version", kVersion}, {"width", set.width}, {"height", set.height}, {"first", set.first_frame}, {"last", set.last_frame},
-                  {"heads", packed(heads)}, {"frames", packed(frames)}, {"places", packed(places)},
-                  {"summary", {{"termination", s.termination}, {"frames", s.frames}, {"found", s.found}, {"too_short", s.too_short}, {"decode_s", number(s.decode_s)},
-                               {"track_s", number(s.track_s)}, {"total_s", number(s.total_s)}, {"warnings", s.warnings}}}});
+  return toBytes({{"kind", "tracks"},
+                  {"version", kVersion},
+                  {"width", set.width},
+                  {"height", set.height},
+                  {"first", set.first_frame},
+                  {"last", set.last_frame},
+                  {"heads", packed(heads)},
+                  {"frames", packed(frames)},
+                  {"places", packed(places)},
+                  {"summary",
+                   {{"termination", s.termination},
+                    {"frames", s.frames},
+                    {"found", s.found},
+                    {"too_short", s.too_short},
+                    {"decode_s", number(s.decode_s)},
+                    {"track_s", number(s.track_s)},
+                    {"total_s", number(s.total_s)},
+                    {"warnings", s.warnings}}}});
 }
 
 Result<TrackSetPtr> decodeTracks(const std::string& bytes) {
@@ -138,28 +165,44 @@ Result<TrackSetPtr> decodeTracks(const std::string& bytes) {
     if (heads.size() % 6 != 0 || places.size() != 2 * frames.size()) throw std::runtime_error("lists of different length");
     std::size_t next = 0;
     for (std::size_t h = 0; h < heads.size(); h += 6) {
-      Track t{.id = heads[h], .color = {static_cast<std::uint8_t>(heads[h + 1]), static_cast<std::uint8_t>(heads[h + 2]), static_cast<std::uint8_t>(heads[h + 3])},
+      Track t{.id = heads[h],
+              .color = {static_cast<std::uint8_t>(heads[h + 1]), static_cast<std::uint8_t>(heads[h + 2]), static_cast<std::uint8_t>(heads[h + 3])},
               .stop = static_cast<StopReason>(heads[h + 4])};
       for (int k = 0; k < heads[h + 5]; ++k, ++next) t.observations.push_back({frames.at(next), Vec2(places[2 * next], places[2 * next + 1])});
       set.tracks.push_back(std::move(t));
     }
     const Json& s = j.at("summary");
-    set.summary = {s.at("termination").get<Termination>(), s.at("frames"), s.at("found"), s.at("too_short"), numberOf(s.at("decode_s")), numberOf(s.at("track_s")),
-                   numberOf(s.at("total_s")), s.at("warnings").get<std::vector<std::string>>()};
+    set.summary = {s.at("termination").get<Termination>(),
+                   s.at("frames"),
+                   s.at("found"),
+                   s.at("too_short"),
+                   numberOf(s.at("decode_s")),
+                   numberOf(s.at("track_s")),
+                   numberOf(s.at("total_s")),
+                   s.at("warnings").get<std::vector<std::string>>()};
   });
 }
 
 std::string encode(const Solution& s) {
   Json frames = Json::array(), tracks = Json::array(), steps = Json::array(), sigma = Json::array();
   for (const SolvedFrame& f : s.frames) {
-    frames.push_back({f.frame, f.placed, poseJson(f.pose), number(f.sigma_centre), number(f.sigma_rotation_rad), number(f.rms_px), number(f.holdout_rms_px), f.tracks});
+    frames.push_back(
+        {f.frame, f.placed, poseJson(f.pose), number(f.sigma_centre), number(f.sigma_rotation_rad), number(f.rms_px), number(f.holdout_rms_px), f.tracks});
   }
   for (const SolvedTrack& t : s.tracks) tracks.push_back(trackJson(t));
   for (const StaircaseStep& step : s.staircase) steps.push_back({step.released, number(step.rms_px), number(step.holdout_rms_px), step.kept});
   for (double v : s.lens_sigma) sigma.push_back(number(v));
-  return toBytes({{"kind", "solution"}, {"version", kVersion}, {"frames", frames}, {"tracks", tracks}, {"staircase", steps}, {"lens_sigma", sigma},
+  return toBytes({{"kind", "solution"},
+                  {"version", kVersion},
+                  {"frames", frames},
+                  {"tracks", tracks},
+                  {"staircase", steps},
+                  {"lens_sigma", sigma},
                   {"lens", {{"model", s.lens.model}, {"width", s.lens.width}, {"height", s.lens.height}, {"parameters", s.lens.parameters()}}},
-                  {"rms", number(s.rms_px)}, {"holdout_rms", number(s.holdout_rms_px)}, {"motion", s.motion}, {"summary", summaryJson(s.summary)}});
+                  {"rms", number(s.rms_px)},
+                  {"holdout_rms", number(s.holdout_rms_px)},
+                  {"motion", s.motion},
+                  {"summary", summaryJson(s.summary)}});
 }
 
 Result<SolutionPtr> decodeSolution(const std::string& bytes) {

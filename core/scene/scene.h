@@ -33,9 +33,9 @@ struct SceneSettings {
 /// The world that a delivery is in: right-handed, Y up.
 struct SceneFrame {
   Similarity scene_from_solve;
-  bool ground_found = false;      ///< Picked, or seen as the dominant plane under the camera.
-  bool metric = false;            ///< Units are metres.
-  double ground_rms = kUnknown;   ///< Distance of the picked points from their plane, scene units; unknown when guessed.
+  bool ground_found = false;     ///< Picked, or seen as the dominant plane under the camera.
+  bool metric = false;           ///< Units are metres.
+  double ground_rms = kUnknown;  ///< Distance of the picked points from their plane, scene units; unknown when guessed.
   std::string_view unit() const { return metric ? "m" : "units"; }
 };
 

@@ -31,12 +31,12 @@ struct LensPrior {
 };
 
 struct BundleOptions {
-  LensFreedom free_lens{};       ///< All fixed by default.
-  LensPrior prior{};             ///< Added to the cost for free parameters.
-  bool fixed_centres = false;    ///< Cameras may only turn (a tripod); depths then mean nothing.
-  double loss_px = 1.0;          ///< Cauchy scale: errors far above it barely pull, > 0.
-  int max_steps = 30;            ///< Steps tried, kept or not.
-  double settled = 1e-6;         ///< Stop once a step lowers the cost by less than this share.
+  LensFreedom free_lens{};     ///< All fixed by default.
+  LensPrior prior{};           ///< Added to the cost for free parameters.
+  bool fixed_centres = false;  ///< Cameras may only turn (a tripod); depths then mean nothing.
+  double loss_px = 1.0;        ///< Cauchy scale: errors far above it barely pull, > 0.
+  int max_steps = 30;          ///< Steps tried, kept or not.
+  double settled = 1e-6;       ///< Stop once a step lowers the cost by less than this share.
 };
 
 struct BundleSummary {

@@ -10,7 +10,10 @@ namespace {
 SolvedTrack describeTrack(const Reconstruction& work, const WorkTrack& track, const Track& source) {
   SolvedTrack out{.id = track.id, .holdout = track.holdout, .color = source.color, .life = source.life()};
   out.reason = track.by_artist ? AsideReason::ByArtist : track.reason;
-  out.state = track.by_artist ? TrackState::SetAside : !track.point ? TrackState::Unplaced : track.reason == AsideReason::None ? TrackState::Kept : TrackState::SetAside;
+  out.state = track.by_artist                     ? TrackState::SetAside
+              : !track.point                      ? TrackState::Unplaced
+              : track.reason == AsideReason::None ? TrackState::Kept
+                                                  : TrackState::SetAside;
   if (track.point) out.point = *track.point;
   double squares = 0;
   int used = 0;
@@ -46,8 +49,10 @@ void describeFrames(const Reconstruction& work, Solution& out) {
     for (const TrackError& e : track.errors) {
       if (!e.used) continue;
       const int f = e.frame - work.first_frame;
-      if (track.holdout) holdout[f] += e.error_px * e.error_px, ++holdout_used[f];
-      else squares[f] += e.error_px * e.error_px, ++out.frames[f].tracks;
+      if (track.holdout)
+        holdout[f] += e.error_px * e.error_px, ++holdout_used[f];
+      else
+        squares[f] += e.error_px * e.error_px, ++out.frames[f].tracks;
     }
   }
   for (std::size_t f = 0; f < count; ++f) {

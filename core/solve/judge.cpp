@@ -44,37 +44,48 @@ double errorSpread(const Reconstruction& work) {
 }
 
 void sortOut(Reconstruction& work, const Limits& limits) {
-  parallelFor(static_cast<int>(work.tracks.size()), [&](int t) {
-    WorkTrack& track = work.tracks[t];
-    if (track.point) track.reason = sortOutTrack(work, track, limits);
-  }, 32);
+  parallelFor(
+      static_cast<int>(work.tracks.size()),
+      [&](int t) {
+        WorkTrack& track = work.tracks[t];
+        if (track.point) track.reason = sortOutTrack(work, track, limits);
+      },
+      32);
 }
 
 void placeTracks(Reconstruction& work, bool all) {
-  parallelFor(static_cast<int>(work.tracks.size()), [&](int t) {
-    WorkTrack& track = work.tracks[t];
-    if (track.takesPart() && !all) return;
-    const bool fresh = !track.point;
-    auto placed = placeTrack(work, track, !fresh);
-    if (!placed && !fresh) placed = placeTrack(work, track, false);
-    if (placed && placed->point.allFinite() && placed->point.norm() < kFarthest) {
-      track.point = placed->point;
-      if (fresh) track.reason = AsideReason::None;
-    } else if (fresh || !track.takesPart()) {
-      track.point.reset();
-      track.reason = AsideReason::NoParallax;
-    }
-  }, 16);
+  parallelFor(
+      static_cast<int>(work.tracks.size()),
+      [&](int t) {
+        WorkTrack& track = work.tracks[t];
+        if (track.takesPart() && !all) return;
+        const bool fresh = !track.point;
+        auto placed = placeTrack(work, track, !fresh);
+        if (!placed && !fresh) placed = placeTrack(work, track, false);
+        if (placed && placed->point.allFinite() && placed->point.norm() < kFarthest) {
+          track.point = placed->point;
+          if (fresh) track.reason = AsideReason::None;
+        } else if (fresh || !track.takesPart()) {
+          track.point.reset();
+          track.reason = AsideReason::NoParallax;
+        }
+      },
+      16);
 }
 
 Judgement judge(Reconstruction& work) {
-  parallelFor(static_cast<int>(work.tracks.size()), [&](int t) {
-    WorkTrack& track = work.tracks[t];
-    if (!track.holdout || !track.point) return;
-    const auto placed = placeTrack(work, track, true);
-    if (placed) track.point = placed->point;
-    else track.point.reset(), track.reason = AsideReason::NoParallax;  // an old place would be judged in a new world
-  }, 16);
+  parallelFor(
+      static_cast<int>(work.tracks.size()),
+      [&](int t) {
+        WorkTrack& track = work.tracks[t];
+        if (!track.holdout || !track.point) return;
+        const auto placed = placeTrack(work, track, true);
+        if (placed)
+          track.point = placed->point;
+        else
+          track.point.reset(), track.reason = AsideReason::NoParallax;  // an old place would be judged in a new world
+      },
+      16);
   Judgement result;
   double squares = 0, holdout_squares = 0;
   int holdout_used = 0;

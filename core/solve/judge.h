@@ -5,8 +5,8 @@ namespace dusky {
 
 /// What the errors of a reconstruction look like.
 struct Judgement {
-  double sigma_px = kUnknown;      ///< Robust spread of one coordinate, from the median error of used tracks.
-  double rms_px = kUnknown;        ///< Used observations of the tracks that take part.
+  double sigma_px = kUnknown;  ///< Robust spread of one coordinate, from the median error of used tracks.
+  double rms_px = kUnknown;    ///< Used observations of the tracks that take part.
   double holdout_rms_px = kUnknown;
   int used = 0, holdout_kept = 0;
 };

@@ -39,7 +39,10 @@ struct Reconstruction {
 Reconstruction makeReconstruction(const TrackSet& tracks, const std::vector<int>& set_aside_ids, double holdout_share, std::uint64_t seed);
 
 /// Least-squares place of one track from its placed cameras (all observations, or the used ones only), the parallax of it.
-struct Placed { Vec3 point; double parallax_rad; };
+struct Placed {
+  Vec3 point;
+  double parallax_rad;
+};
 std::optional<Placed> placeTrack(const Reconstruction& work, const WorkTrack& track, bool only_used);
 
 /// A bundle of all placed cameras and of the tracks that take part; `adjustReconstruction` runs it and takes the result back.

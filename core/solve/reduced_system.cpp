@@ -33,8 +33,10 @@ Linearised lineariseOne(const Bundle& bundle, const BundleObservation& o, const 
   row.residual = bundle.lens.distort(n) - o.seen;
   row.by_point = by_camera_point * camera_from_world;
   row.by_camera.leftCols<3>() = by_camera_point * crossMatrix(p);
-  if (options.fixed_centres) row.by_camera.rightCols<3>().setZero();
-  else row.by_camera.rightCols<3>() = -row.by_point;
+  if (options.fixed_centres)
+    row.by_camera.rightCols<3>().setZero();
+  else
+    row.by_camera.rightCols<3>() = -row.by_point;
   for (std::size_t k = 0; k < lens_index.size(); ++k) row.by_lens.col(static_cast<int>(k)) = slopes.by_lens.col(lens_index[k]);
   const double weight = std::sqrt(1 / (1 + row.residual.squaredNorm() / (options.loss_px * options.loss_px)));
   row.residual *= weight;
@@ -112,29 +114,35 @@ ReducedSystem::ReducedSystem(const Bundle& bundle, const BundleOptions& options)
 }
 
 void ReducedSystem::linearise() {
-  parallelFor(static_cast<int>(rows_.size()), [&](int i) {
-    rows_[i] = lineariseOne(bundle_, bundle_.observations[i], options_, lens_index_);
-    cross_[i] = rows_[i].by_camera.transpose() * rows_[i].by_point;
-  }, 256);
+  parallelFor(
+      static_cast<int>(rows_.size()),
+      [&](int i) {
+        rows_[i] = lineariseOne(bundle_, bundle_.observations[i], options_, lens_index_);
+        cross_[i] = rows_[i].by_camera.transpose() * rows_[i].by_point;
+      },
+      256);
 }
 
 void ReducedSystem::invertPoints(double damping) {
   const int k = freeLens();
-  parallelFor(static_cast<int>(point_inverse_.size()), [&](int j) {
-    Mat3 normal = Mat3::Zero();
-    Vec3 gradient = Vec3::Zero();
-    lens_point_[j].setZero();
-    for (int i = point_begin_[j]; i < point_begin_[j + 1]; ++i) {
-      const Linearised& row = rows_[i];
-      normal += row.by_point.transpose() * row.by_point;
-      gradient -= row.by_point.transpose() * row.residual;
-      lens_point_[j].topRows(k) += row.by_lens.leftCols(k).transpose() * row.by_point;
-    }
-    point_diagonal_[j] = normal.diagonal();
-    normal.diagonal() += damping * normal.diagonal() + Vec3::Constant(1e-12 * (1 + normal.trace()));
-    point_inverse_[j] = normal.inverse();
-    point_gradient_[j] = gradient;
-  }, 64);
+  parallelFor(
+      static_cast<int>(point_inverse_.size()),
+      [&](int j) {
+        Mat3 normal = Mat3::Zero();
+        Vec3 gradient = Vec3::Zero();
+        lens_point_[j].setZero();
+        for (int i = point_begin_[j]; i < point_begin_[j + 1]; ++i) {
+          const Linearised& row = rows_[i];
+          normal += row.by_point.transpose() * row.by_point;
+          gradient -= row.by_point.transpose() * row.residual;
+          lens_point_[j].topRows(k) += row.by_lens.leftCols(k).transpose() * row.by_point;
+        }
+        point_diagonal_[j] = normal.diagonal();
+        normal.diagonal() += damping * normal.diagonal() + Vec3::Constant(1e-12 * (1 + normal.trace()));
+        point_inverse_[j] = normal.inverse();
+        point_gradient_[j] = gradient;
+      },
+      64);
 }
 
 /// The lower triangle's six columns of a camera: they lie together in memory, while its rows would lie a whole column apart.
@@ -210,21 +218,25 @@ bool ReducedSystem::solve(double damping) {
 
 void ReducedSystem::backSubstitute() {
   const int k = freeLens();
-  parallelFor(static_cast<int>(point_steps_.size()), [&](int j) {
-    Vec3 right = point_gradient_[j];
-    for (int i = point_begin_[j]; i < point_begin_[j + 1]; ++i) {
-      const Linearised& row = rows_[i];
-      right -= row.by_point.transpose() * (row.by_camera * camera_step_.segment<6>(6 * bundle_.observations[i].camera));
-    }
-    if (k > 0) right -= lens_point_[j].topRows(k).transpose() * camera_step_.tail(k);
-    point_steps_[j] = point_inverse_[j] * right;
-  }, 64);
+  parallelFor(
+      static_cast<int>(point_steps_.size()),
+      [&](int j) {
+        Vec3 right = point_gradient_[j];
+        for (int i = point_begin_[j]; i < point_begin_[j + 1]; ++i) {
+          const Linearised& row = rows_[i];
+          right -= row.by_point.transpose() * (row.by_camera * camera_step_.segment<6>(6 * bundle_.observations[i].camera));
+        }
+        if (k > 0) right -= lens_point_[j].topRows(k).transpose() * camera_step_.tail(k);
+        point_steps_[j] = point_inverse_[j] * right;
+      },
+      64);
 }
 
 double ReducedSystem::predictedGain(double damping) const {
   // Half of (gradient . step + damping * step D step).
   double gain = camera_step_.cwiseAbs2().dot(diagonal_) * damping;
-  for (std::size_t j = 0; j < point_steps_.size(); ++j) gain += damping * point_steps_[j].cwiseAbs2().dot(point_diagonal_[j]) + point_steps_[j].dot(point_gradient_[j]);
+  for (std::size_t j = 0; j < point_steps_.size(); ++j)
+    gain += damping * point_steps_[j].cwiseAbs2().dot(point_diagonal_[j]) + point_steps_[j].dot(point_gradient_[j]);
   // The cameras' own gradient is what right_ was before the points were taken out.
   Eigen::VectorXd gradient = Eigen::VectorXd::Zero(camera_step_.size());
   const int k = freeLens();

@@ -15,7 +15,7 @@ using Mat63 = Eigen::Matrix<double, 6, 3>;
 struct Linearised {
   Mat26 by_camera;  ///< Turn in camera axes (3), centre (3).
   Mat23 by_point;
-  Mat28 by_lens;    ///< Free parameters only, packed to the left.
+  Mat28 by_lens;                 ///< Free parameters only, packed to the left.
   Vec2 residual = Vec2::Zero();  ///< Reprojected minus seen.
 };
 
@@ -49,11 +49,11 @@ class ReducedSystem {
 
   const Bundle& bundle_;
   const BundleOptions& options_;
-  std::vector<int> lens_index_;                  ///< Positions of the free parameters.
-  std::vector<std::vector<int>> of_camera_;      ///< Observation indices by camera.
-  std::vector<int> point_begin_;                 ///< First observation of each point, plus one past the end.
+  std::vector<int> lens_index_;              ///< Positions of the free parameters.
+  std::vector<std::vector<int>> of_camera_;  ///< Observation indices by camera.
+  std::vector<int> point_begin_;             ///< First observation of each point, plus one past the end.
   std::vector<Linearised> rows_;
-  std::vector<Mat63> cross_;                     ///< by_camera^T by_point of each observation.
+  std::vector<Mat63> cross_;  ///< by_camera^T by_point of each observation.
   std::vector<Mat3> point_inverse_;
   std::vector<Vec3> point_gradient_, point_diagonal_;
   std::vector<Eigen::Matrix<double, 8, 3>> lens_point_;

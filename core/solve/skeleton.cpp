@@ -150,10 +150,13 @@ class Grower {
   }
 
   void placeNewTracks() {
-    parallelFor(static_cast<int>(work().tracks.size()), [&](int t) {
-      WorkTrack& track = work().tracks[t];
-      if (!track.point && !track.holdout && !track.by_artist) placeOne(t, 0.012);
-    }, 32);
+    parallelFor(
+        static_cast<int>(work().tracks.size()),
+        [&](int t) {
+          WorkTrack& track = work().tracks[t];
+          if (!track.point && !track.holdout && !track.by_artist) placeOne(t, 0.012);
+        },
+        32);
   }
 
   void dropBadTracks() {

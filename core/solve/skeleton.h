@@ -10,8 +10,8 @@ namespace dusky {
 std::vector<int> chooseKeyframes(const TrackSet& tracks);
 
 struct Skeleton {
-  Reconstruction work;          ///< Keyframes and their tracks placed.
-  double median_error_px = 0;   ///< Over all observations of placed tracks in keyframes.
+  Reconstruction work;         ///< Keyframes and their tracks placed.
+  double median_error_px = 0;  ///< Over all observations of placed tracks in keyframes.
   double median_parallax_rad = 0;
   int placed_tracks = 0, placed_keyframes = 0;
 };

@@ -31,7 +31,7 @@ struct SolvedTrack {
   bool holdout = false;
   Vec3 point = Vec3::Zero();  ///< In the solve's own world; meaningless when unplaced.
   Rgb color;
-  int life = 0;                                            ///< Frames.
+  int life = 0;                                                   ///< Frames.
   double typical_error_px = kUnknown, worst_error_px = kUnknown;  ///< RMS and largest over its used frames (over all where none is used).
   int worst_frame = 0;
   double parallax_rad = kUnknown;
@@ -41,7 +41,7 @@ struct SolvedTrack {
 struct SolvedFrame {
   int frame = 0;
   bool placed = false;
-  Pose pose;                                              ///< In the solve's own world.
+  Pose pose;                                                      ///< In the solve's own world.
   double sigma_centre = kUnknown, sigma_rotation_rad = kUnknown;  ///< One standard deviation, solve's units; radians.
   double rms_px = kUnknown, holdout_rms_px = kUnknown;
   int tracks = 0;  ///< Kept tracks used here.
@@ -56,10 +56,10 @@ struct StaircaseStep {
 
 struct SolveSummary {
   Termination termination = Termination::NotRun;
-  int rounds = -1;                ///< Bundle adjustments over all frames.
-  int observations = -1;          ///< Used.
+  int rounds = -1;                             ///< Bundle adjustments over all frames.
+  int observations = -1;                       ///< Used.
   int holdout_tracks = -1, holdout_kept = -1;  ///< Drawn; those that the same limits would keep.
-  double tolerance_px = kUnknown;  ///< Largest error of a used observation.
+  double tolerance_px = kUnknown;              ///< Largest error of a used observation.
   double total_s = kUnknown;
   std::vector<std::string> warnings;
 };

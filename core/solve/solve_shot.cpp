@@ -35,8 +35,10 @@ double medianTravel(const TrackSet& tracks) {
 Status refuseHopeless(const TrackSet& tracks) {
   if (tracks.frames() < 3) return cannotSolve(fmt::format("The range has {} frames; a camera needs at least 3.", tracks.frames()));
   if (tracks.tracks.size() < 16) {
-    return cannotSolve(fmt::format("Too few tracks: {}, and a camera needs at least 16. Lower the corner strength, ask for more features, or "
-                                   "choose footage with more texture.", tracks.tracks.size()));
+    return cannotSolve(
+        fmt::format("Too few tracks: {}, and a camera needs at least 16. Lower the corner strength, ask for more features, or "
+                    "choose footage with more texture.",
+                    tracks.tracks.size()));
   }
   const double travel = medianTravel(tracks);
   if (travel < 0.0012 * tracks.width) {
@@ -48,7 +50,10 @@ Status refuseHopeless(const TrackSet& tracks) {
 class Solver {
  public:
   Solver(const TrackSet& tracks, const SolveOptions& options, const Progress& progress, const std::function<void(SolutionPtr)>& on_partial)
-      : tracks_(tracks), options_(options), progress_(progress), on_partial_(on_partial),
+      : tracks_(tracks),
+        options_(options),
+        progress_(progress),
+        on_partial_(on_partial),
         work_(makeReconstruction(tracks, options.set_aside, options.holdout_share, static_cast<std::uint64_t>(options.seed))) {}
 
   Result<SolutionPtr> run() {
@@ -93,8 +98,10 @@ class Solver {
     parallelFor(static_cast<int>(2 * trials.size()), [&](int i) {
       const Lens lens = Lens::simple(tracks_.width, tracks_.height, trials[i / 2]);
       const auto seed = static_cast<std::uint64_t>(options_.seed);
-      if (i % 2 == 0) grown[i / 2] = growSkeleton(work_, keyframes, lens, freedom, seed, silent());
-      else turning[i / 2] = turningOnlyError(work_, keyframes, lens, freedom, seed, silent());
+      if (i % 2 == 0)
+        grown[i / 2] = growSkeleton(work_, keyframes, lens, freedom, seed, silent());
+      else
+        turning[i / 2] = turningOnlyError(work_, keyframes, lens, freedom, seed, silent());
     });
     if (progress_.stopRequested()) return cancelled();
     return chooseSkeleton(grown, turning, static_cast<int>(keyframes.size()));
@@ -115,8 +122,10 @@ class Solver {
     const double free_error = best ? best->median_error_px : std::numeric_limits<double>::infinity();
     if (turning_error < 0.6 || turning_error < 1.3 * free_error + 0.05) {
       if (turning_error < 3.0) {
-        return cannotSolve(fmt::format("No parallax: the camera turned on the spot (a camera that only turns explains the tracks to {:.2f} px), "
-                                       "so depths cannot be known. Shoot with the camera moving sideways or forward.", turning_error));
+        return cannotSolve(
+            fmt::format("No parallax: the camera turned on the spot (a camera that only turns explains the tracks to {:.2f} px), "
+                        "so depths cannot be known. Shoot with the camera moving sideways or forward.",
+                        turning_error));
       }
     }
     if (!best) {
@@ -235,10 +244,13 @@ class Solver {
   /// Errors that fill the whole tolerance, on what is left of the tracks, are no fit at all.
   Status refuseLooseFit() const {
     constexpr double kLoosePx = 1.5, kFewShare = 0.6;
-    const double share = static_cast<double>(result_.keptTracks()) / std::max<double>(1.0, static_cast<double>(result_.tracks.size()) - result_.summary.holdout_tracks);
+    const double share =
+        static_cast<double>(result_.keptTracks()) / std::max<double>(1.0, static_cast<double>(result_.tracks.size()) - result_.summary.holdout_tracks);
     if (!(result_.rms_px > kLoosePx) || share > kFewShare) return Done{};
-    return cannotSolve(fmt::format("The tracks do not fit one still set: {:.0f} % of them agree, and only to {:.1f} px. Leave out what moves, shorten the range, or give the "
-                                   "focal length.", 100 * share, result_.rms_px));
+    return cannotSolve(
+        fmt::format("The tracks do not fit one still set: {:.0f} % of them agree, and only to {:.1f} px. Leave out what moves, shorten the range, or give the "
+                    "focal length.",
+                    100 * share, result_.rms_px));
   }
 
   void fillUncertainty(const LensFreedom& freedom) {
@@ -267,13 +279,16 @@ class Solver {
     }
     std::nth_element(parallax.begin(), parallax.begin() + parallax.size() / 2, parallax.end());
     constexpr double kThinParallaxRad = 0.0175;
-    if (!parallax.empty() && parallax[parallax.size() / 2] < kThinParallaxRad) warnings.push_back("Half of the points have less than 1° of parallax: depth is weak.");
+    if (!parallax.empty() && parallax[parallax.size() / 2] < kThinParallaxRad)
+      warnings.push_back("Half of the points have less than 1° of parallax: depth is weak.");
     const Lens& lens = result_.lens;
     const double off_centre = Vec2(lens.cx_px - 0.5 * lens.width, lens.cy_px - 0.5 * lens.height).norm() / lens.width;
     if (off_centre > 0.04 || !lens.risingUpTo(0.5 * std::hypot(lens.width, lens.height) / lens.focal_px)) {
-      warnings.push_back("The lens came out unlikely (its axis far off the picture's middle, or distortion that folds over): the focal length may change during the shot.");
+      warnings.push_back(
+          "The lens came out unlikely (its axis far off the picture's middle, or distortion that folds over): the focal length may change during the shot.");
     }
-    if (result_.holdout_rms_px > 1.3 * result_.rms_px) warnings.push_back("The holdout error is well above the RMS: the solve fits its own tracks better than the set.");
+    if (result_.holdout_rms_px > 1.3 * result_.rms_px)
+      warnings.push_back("The holdout error is well above the RMS: the solve fits its own tracks better than the set.");
   }
 
   void tell() {
@@ -304,7 +319,7 @@ Status SolveOptions::check() const {
 }
 
 Result<SolutionPtr> solveShot(const TrackSet& tracks, const SolveOptions& options, const Progress& progress,
-                                const std::function<void(SolutionPtr)>& on_partial) {
+                              const std::function<void(SolutionPtr)>& on_partial) {
   const Stopwatch watch;
   if (const Status fine = options.check(); !fine.ok()) return fine.error();
   if (const Status hope = refuseHopeless(tracks); !hope.ok()) return hope.error();

@@ -11,12 +11,12 @@ enum class FocalKnowledge { Unknown, Near, Locked };
 
 struct SolveOptions {
   FocalKnowledge focal = FocalKnowledge::Unknown;
-  double focal_px = 0;         ///< Start (Near) or value (Locked), px, > 0; not read when Unknown.
-  bool lens_distortion = true; ///< Whether distortion and principal point may be released.
-  double holdout_share = 0.1;  ///< Tracks that judge and never take part, 0 to 0.5.
-  int max_rounds = 5;          ///< Of adjusting and sorting out, 1 to 50.
-  int seed = 1;                ///< Of samples and of the holdout draw.
-  std::vector<int> set_aside;  ///< Track ids that the artist took out, ascending.
+  double focal_px = 0;          ///< Start (Near) or value (Locked), px, > 0; not read when Unknown.
+  bool lens_distortion = true;  ///< Whether distortion and principal point may be released.
+  double holdout_share = 0.1;   ///< Tracks that judge and never take part, 0 to 0.5.
+  int max_rounds = 5;           ///< Of adjusting and sorting out, 1 to 50.
+  int seed = 1;                 ///< Of samples and of the holdout draw.
+  std::vector<int> set_aside;   ///< Track ids that the artist took out, ascending.
 
   Status check() const;
   bool operator==(const SolveOptions&) const = default;
@@ -29,6 +29,6 @@ struct SolveOptions {
 /// Errors: InvalidInput for options out of range; CannotSolve with the reason: no motion, no parallax, too few tracks.
 /// Cancelled when stopped (no result is kept).
 Result<SolutionPtr> solveShot(const TrackSet& tracks, const SolveOptions& options, const Progress& progress,
-                                const std::function<void(SolutionPtr)>& on_partial = {});
+                              const std::function<void(SolutionPtr)>& on_partial = {});
 
 }  // namespace dusky

@@ -27,7 +27,8 @@ Eigen::MatrixXd gaugeDirections(const Bundle& bundle, Eigen::Index size) {
 double noiseVariance(const ReducedSystem& system, const Bundle& bundle, Eigen::Index unknowns) {
   double squares = 0;
   for (const Linearised& row : system.rows()) squares += row.residual.squaredNorm();
-  const double freedom = 2.0 * static_cast<double>(bundle.observations.size()) - 3.0 * static_cast<double>(bundle.points.size()) - static_cast<double>(unknowns) + 7;
+  const double freedom =
+      2.0 * static_cast<double>(bundle.observations.size()) - 3.0 * static_cast<double>(bundle.points.size()) - static_cast<double>(unknowns) + 7;
   return freedom > 1 ? squares / freedom : kUnknown;
 }
 

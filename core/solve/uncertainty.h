@@ -17,7 +17,8 @@ struct CameraUncertainty {
 /// between neighbouring frames says how many sightings count as one. What all tracks share (a wrong lens model, say) is not in it.
 /// The world's position, rotation and scale are taken out (the least-norm gauge over the cameras), so a number says how well a camera is
 /// known relative to the rest of the path. Unknown everywhere where the system is singular beyond that.
-/// Sources: correlated sightings: Bayley and Hammersley, J. R. Stat. Soc. Suppl. 8(2), 1946; gauge: Morris, Kanatani and Kanade, "Gauge freedoms and uncertainty modeling for 3D computer vision", CVPR 2001.
+/// Sources: correlated sightings: Bayley and Hammersley, J. R. Stat. Soc. Suppl. 8(2), 1946; gauge: Morris, Kanatani and Kanade, "Gauge freedoms and
+/// uncertainty modeling for 3D computer vision", CVPR 2001.
 CameraUncertainty cameraUncertainty(const Bundle& bundle, const BundleOptions& options);
 
 }  // namespace dusky

@@ -98,7 +98,8 @@ Verdict judgeSolution(const Solution& solution) {
   if (missing.first) return about(missing, framesAnd(missing, "has", "have") + " no camera: too few tracks there.");
   if (solution.holdout_rms_px > 1.3 * solution.rms_px) {
     const auto [first, last] = std::pair{solution.frames.front().frame, solution.frames.back().frame};
-    return about({first, last}, fmt::format("Holdout is {:.1f} × the RMS: the solve fits its own tracks better than the set.", solution.holdout_rms_px / solution.rms_px));
+    return about({first, last},
+                 fmt::format("Holdout is {:.1f} × the RMS: the solve fits its own tracks better than the set.", solution.holdout_rms_px / solution.rms_px));
   }
   const auto thin = longestRun(solution, [](const SolvedFrame& f) { return f.placed && f.tracks < kThin; });
   if (thin.first) return about(thin, fmt::format("{} on fewer than {} tracks.", framesAnd(thin, "hangs", "hang"), kThin));

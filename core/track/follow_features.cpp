@@ -41,7 +41,8 @@ bool insidePicture(const FloatPlane& plane, const Eigen::Vector2f& p, float marg
 }
 
 /// Coarse to fine by shift alone, from one frame to the other. Nothing where it leaves the picture or looks different.
-std::optional<Eigen::Vector2f> search(const Pyramid& from, const Pyramid& to, const Eigen::Vector2f& place, const Eigen::Vector2f& guess, int levels = kLevels) {
+std::optional<Eigen::Vector2f> search(const Pyramid& from, const Pyramid& to, const Eigen::Vector2f& place, const Eigen::Vector2f& guess,
+                                      int levels = kLevels) {
   Eigen::Vector2f found = guess;
   bool any = false;
   for (int level = std::min(levels, static_cast<int>(from.levels.size())) - 1; level >= 0; --level) {
@@ -72,11 +73,14 @@ class Follower {
 
  private:
   void advance(const Prepared& before, const Prepared& now) {
-    parallelFor(static_cast<int>(living_.size()), [&](int i) { followOne(before, now, living_[i]); }, 8);
+    parallelFor(
+        static_cast<int>(living_.size()), [&](int i) { followOne(before, now, living_[i]); }, 8);
     for (const Living& one : living_) {
       Track& track = result_.tracks[one.track];
-      if (one.stop) track.stop = *one.stop;
-      else track.observations.push_back({now.number, one.position.cast<double>()});
+      if (one.stop)
+        track.stop = *one.stop;
+      else
+        track.observations.push_back({now.number, one.position.cast<double>()});
     }
     std::erase_if(living_, [](const Living& one) { return one.stop.has_value(); });
   }
@@ -122,8 +126,8 @@ class Follower {
     since_refill_ = 1;
     std::vector<Vec2> taken;
     for (const Living& one : living_) taken.push_back(one.position.cast<double>());
-    const DetectOptions detect{.count = options_.features, .min_strength = options_.min_strength, .min_distance_px = options_.min_distance_px,
-                               .margin_px = options_.patch_radius + 5};
+    const DetectOptions detect{
+        .count = options_.features, .min_strength = options_.min_strength, .min_distance_px = options_.min_distance_px, .margin_px = options_.patch_radius + 5};
     for (const Feature& feature : detectFeatures(now.pyramid, taken, detect)) birth(now, feature);
   }
 
@@ -131,7 +135,8 @@ class Follower {
     Living one;
     one.level = feature.level;
     one.position = feature.position.cast<float>();
-    one.reference = Patch(now.pyramid.levels[feature.level], one.position / static_cast<float>(1 << feature.level), options_.patch_radius, Patch::Motion::Affine);
+    one.reference =
+        Patch(now.pyramid.levels[feature.level], one.position / static_cast<float>(1 << feature.level), options_.patch_radius, Patch::Motion::Affine);
     if (!one.reference.usable()) return;
     one.track = result_.tracks.size();
     Track track;

@@ -85,8 +85,10 @@ bool inside(const FloatPlane& plane, float u, float v) {
 Patch::Patch(const FloatPlane& plane, const Eigen::Vector2f& centre, int radius, Motion motion) : motion_(motion), radius_(radius) {
   const float reach = static_cast<float>(radius + 1);
   if (!inside(plane, centre.x() - reach, centre.y() - reach) || !inside(plane, centre.x() + reach, centre.y() + reach)) return;
-  if (motion == Motion::Shift) cut<2>(plane, centre);
-  else cut<6>(plane, centre);
+  if (motion == Motion::Shift)
+    cut<2>(plane, centre);
+  else
+    cut<6>(plane, centre);
 }
 
 template <int N>
@@ -206,7 +208,8 @@ PatchMatch Patch::align(const FloatPlane& plane, const PatchWarp& start, int ste
       step[k] = gain * (Array(update_.data() + k * count, w.size()) * sampled).sum();
     }
     const float length = std::hypot(step[0], step[1]), limit = 0.5f * static_cast<float>(radius_);
-    if (length > limit) for (float& s : step) s *= limit / length;
+    if (length > limit)
+      for (float& s : step) s *= limit / length;
     if (!apply(step, match.warp)) return {match.warp, -1, false};
     match.settled = length < 0.005f;
   }

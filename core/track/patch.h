@@ -14,8 +14,8 @@ struct PatchWarp {
 
 struct PatchMatch {
   PatchWarp warp;
-  float likeness = -1;    ///< Zero-mean normalised correlation with the patch, -1 to 1.
-  bool settled = false;   ///< The last step was short enough.
+  float likeness = -1;   ///< Zero-mean normalised correlation with the patch, -1 to 1.
+  bool settled = false;  ///< The last step was short enough.
 };
 
 /// A square piece of picture that can be found again in others under a shift or an affine change, and under any gain
@@ -49,8 +49,8 @@ class Patch {
   Motion motion_ = Motion::Shift;
   int radius_ = 0;
   const std::vector<float>* weights_ = nullptr;  ///< Of each sample; sum 1. One table for all patches of a radius.
-  std::vector<float> values_;     ///< Zero mean, unit length under the weights.
-  std::vector<float> update_;     ///< parameters x samples: residual to step, gain and bias already out.
+  std::vector<float> values_;                    ///< Zero mean, unit length under the weights.
+  std::vector<float> update_;                    ///< parameters x samples: residual to step, gain and bias already out.
 };
 
 }  // namespace dusky

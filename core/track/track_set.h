@@ -37,9 +37,9 @@ struct Track {
 
 struct TrackSummary {
   Termination termination = Termination::NotRun;
-  int frames = -1;        ///< Read.
-  int found = -1;         ///< Features born.
-  int too_short = -1;     ///< Of those, dropped for their short life.
+  int frames = -1;                                                     ///< Read.
+  int found = -1;                                                      ///< Features born.
+  int too_short = -1;                                                  ///< Of those, dropped for their short life.
   double decode_s = kUnknown, track_s = kUnknown, total_s = kUnknown;  ///< Busy time of each side; wall time.
   std::vector<std::string> warnings;
 };

@@ -1,5 +1,5 @@
-// Moving straight ahead shows little motion, so too few keyframes were chosen; and the side of a pair was judged by points that had been found ahead of cameras that
-// looked the other way. A dolly was refused as "turned on the spot".
+// Moving straight ahead shows little motion, so too few keyframes were chosen; and the side of a pair was judged by points that had been found ahead of cameras
+// that looked the other way. A dolly was refused as "turned on the spot".
 #include <gtest/gtest.h>
 
 #include <cmath>

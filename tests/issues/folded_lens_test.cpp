@@ -1,5 +1,5 @@
-// Far outside its range a barrel lens folds over: a point 75 degrees off the axis seemed to lie in the picture. Such points were taken as visible, slipped by dozens
-// of pixels, and bent the alignment of everything else.
+// Far outside its range a barrel lens folds over: a point 75 degrees off the axis seemed to lie in the picture. Such points were taken as visible, slipped by
+// dozens of pixels, and bent the alignment of everything else.
 #include <gtest/gtest.h>
 
 #include "core/deliver/compare.h"

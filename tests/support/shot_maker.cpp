@@ -62,7 +62,8 @@ class Set {
  public:
   Set(const ShotPlan& plan, int frame) : plan_(plan) {
     for (const Box& box : plan.boxes) {
-      boxes_.push_back({Eigen::AngleAxisd(-box.turn_rad, Vec3::UnitY()).toRotationMatrix(), box.centre + frame * box.velocity, box.half, box.half.norm(), box.texture});
+      boxes_.push_back(
+          {Eigen::AngleAxisd(-box.turn_rad, Vec3::UnitY()).toRotationMatrix(), box.centre + frame * box.velocity, box.half, box.half.norm(), box.texture});
     }
   }
 
@@ -160,21 +161,19 @@ ShotPlan planShot(ShotKind kind) {
   plan.lens.cx_px += 2.5;
   plan.lens.cy_px -= 1.5;
   const auto shaken = [](double t) { return Vec3(0.03 * std::sin(19 * t), 0.025 * std::sin(31 * t + 1), 0.02 * std::sin(23 * t + 2)); };
-  plan.path = [shaken](double t) { return lookAt(Vec3(-1.6 + 3.0 * t, 1.7 + 0.2 * std::sin(3 * t), 4.2 - 1.2 * t) + shaken(t), Vec3(0.8 * t - 0.3, 0.9, -4), 0.03 * std::sin(9 * t)); };
+  plan.path = [shaken](double t) {
+    return lookAt(Vec3(-1.6 + 3.0 * t, 1.7 + 0.2 * std::sin(3 * t), 4.2 - 1.2 * t) + shaken(t), Vec3(0.8 * t - 0.3, 0.9, -4), 0.03 * std::sin(9 * t));
+  };
   switch (kind) {
     case ShotKind::Free: break;
-    case ShotKind::Dolly:
-      plan.path = [shaken](double t) { return lookAt(Vec3(0.2, 1.6, 5.0 - 2.6 * t) + shaken(t), Vec3(0.3, 1.0, -6), 0); };
-      break;
+    case ShotKind::Dolly: plan.path = [shaken](double t) { return lookAt(Vec3(0.2, 1.6, 5.0 - 2.6 * t) + shaken(t), Vec3(0.3, 1.0, -6), 0); }; break;
     case ShotKind::Orbit:
       plan.path = [shaken](double t) {
         const double a = -0.45 + 0.9 * t;
         return lookAt(Vec3(0, 2.4, -4) + 8.0 * Vec3(std::sin(a), 0, std::cos(a)) + shaken(t), Vec3(0, 0.6, -4), 0);
       };
       break;
-    case ShotKind::Nodal:
-      plan.path = [](double t) { return lookAt(Vec3(0, 1.7, 4), Vec3(-2.2 + 4.4 * t, 1.0 + 0.3 * std::sin(4 * t), -4), 0.02 * t); };
-      break;
+    case ShotKind::Nodal: plan.path = [](double t) { return lookAt(Vec3(0, 1.7, 4), Vec3(-2.2 + 4.4 * t, 1.0 + 0.3 * std::sin(4 * t), -4), 0.02 * t); }; break;
     case ShotKind::Planar:
       plan.boxes.clear();
       plan.wall = false;
@@ -182,9 +181,7 @@ ShotPlan planShot(ShotKind kind) {
       plan.path = [shaken](double t) { return lookAt(Vec3(-1.2 + 2.4 * t, 2.6, 3.5 - t) + shaken(t), Vec3(0.4 * t, 0, 0.2), 0.05 * t); };
       break;
     case ShotKind::Still: plan.path = [](double) { return lookAt(Vec3(-0.5, 1.7, 4), Vec3(0, 1, -4), 0); }; break;
-    case ShotKind::Moving:
-      plan.boxes.push_back({Vec3(-1.5, 0.9, 0.3), Vec3(0.35, 0.9, 0.3), 0.3, 40, Vec3(0.06, 0, 0.005)});
-      break;
+    case ShotKind::Moving: plan.boxes.push_back({Vec3(-1.5, 0.9, 0.3), Vec3(0.35, 0.9, 0.3), 0.3, 40, Vec3(0.06, 0, 0.005)}); break;
     case ShotKind::Zoom: plan.focal_px = [](double t) { return 520 + 180 * t; }; break;
   }
   return plan;
@@ -214,38 +211,47 @@ void MadeShot::render(int index) {
   if (rays_.empty() || !(lens == rays_lens_)) {
     rays_.assign(static_cast<std::size_t>(w) * h, Vec3::UnitZ());
     rays_lens_ = lens;
-    parallelFor(h, [&](int y) {
-      for (int x = 0; x < w; ++x) rays_[static_cast<std::size_t>(y) * w + x] = lens.undistort(Vec2(x + 0.5, y + 0.5)).value_or(Vec2::Zero()).homogeneous();
-    }, 8);
+    parallelFor(
+        h,
+        [&](int y) {
+          for (int x = 0; x < w; ++x) rays_[static_cast<std::size_t>(y) * w + x] = lens.undistort(Vec2(x + 0.5, y + 0.5)).value_or(Vec2::Zero()).homogeneous();
+        },
+        8);
   }
   FloatPlane picture(w, h);
   Plane<int> things(w, h);
-  parallelFor(h, [&](int y) {
-    for (int x = 0; x < w; ++x) {
-      const Vec3 ray = pose.direction(rays_[static_cast<std::size_t>(y) * w + x]);
-      const Hit hit = set.cast(pose.centre, ray);
-      things.at(x, y) = hit.thing;
-      picture.at(x, y) = static_cast<float>(hit.grey(ray));
-    }
-  }, 4);
-  parallelFor(h, [&](int y) {
-    Random random(static_cast<std::uint64_t>(plan_.seed) * 7919 + static_cast<std::uint64_t>(index) * 10007 + static_cast<std::uint64_t>(y));
-    for (int x = 0; x < w; ++x) {
-      const int here = things.at(x, y);
-      const bool edge = things.at(std::max(x - 1, 0), y) != here || things.at(std::min(x + 1, w - 1), y) != here || things.at(x, std::max(y - 1, 0)) != here ||
-                        things.at(x, std::min(y + 1, h - 1)) != here;
-      double grey = picture.at(x, y);
-      if (edge && n > 1) {
-        grey = 0;
-        for (int s = 0; s < n * n; ++s) {
-          const Vec2 pixel(x + (s % n + 0.5) / n, y + (s / n + 0.5) / n);
-          const Vec3 ray = pose.direction(lens.undistort(pixel).value_or(Vec2::Zero()).homogeneous());
-          grey += set.cast(pose.centre, ray).grey(ray) / (n * n);
+  parallelFor(
+      h,
+      [&](int y) {
+        for (int x = 0; x < w; ++x) {
+          const Vec3 ray = pose.direction(rays_[static_cast<std::size_t>(y) * w + x]);
+          const Hit hit = set.cast(pose.centre, ray);
+          things.at(x, y) = hit.thing;
+          picture.at(x, y) = static_cast<float>(hit.grey(ray));
         }
-      }
-      picture.at(x, y) = static_cast<float>(std::clamp(255.0 * grey + plan_.noise * random.normal(), 0.0, 255.0));
-    }
-  }, 4);
+      },
+      4);
+  parallelFor(
+      h,
+      [&](int y) {
+        Random random(static_cast<std::uint64_t>(plan_.seed) * 7919 + static_cast<std::uint64_t>(index) * 10007 + static_cast<std::uint64_t>(y));
+        for (int x = 0; x < w; ++x) {
+          const int here = things.at(x, y);
+          const bool edge = things.at(std::max(x - 1, 0), y) != here || things.at(std::min(x + 1, w - 1), y) != here ||
+                            things.at(x, std::max(y - 1, 0)) != here || things.at(x, std::min(y + 1, h - 1)) != here;
+          double grey = picture.at(x, y);
+          if (edge && n > 1) {
+            grey = 0;
+            for (int s = 0; s < n * n; ++s) {
+              const Vec2 pixel(x + (s % n + 0.5) / n, y + (s / n + 0.5) / n);
+              const Vec3 ray = pose.direction(lens.undistort(pixel).value_or(Vec2::Zero()).homogeneous());
+              grey += set.cast(pose.centre, ray).grey(ray) / (n * n);
+            }
+          }
+          picture.at(x, y) = static_cast<float>(std::clamp(255.0 * grey + plan_.noise * random.normal(), 0.0, 255.0));
+        }
+      },
+      4);
   pictures_[index] = std::move(picture);
 }
 
@@ -315,11 +321,14 @@ std::string MadeShot::truthJson() const {
   const Lens& lens = truth_.lenses.front();
   nlohmann::json parameters;
   for (int k = 0; k < 8; ++k) parameters[std::string(kLensParameterNames[k])] = lens.parameters()[k];
-  return nlohmann::json{{"format", "dusky-moth-truth"}, {"version", 1},
-                        {"footage", {{"path", "made"}, {"width", plan_.width}, {"height", plan_.height}, {"fps", 24}, {"first", info_.first}, {"last", info_.last}}},
-                        {"frames", frames},
-                        {"cameras", {{"A", {{"width", plan_.width}, {"height", plan_.height}, {"lens", {{"model", "brown"}, {"parameters", parameters}}}}}}},
-                        {"points", points}}.dump();
+  return nlohmann::json{
+      {"format", "dusky-moth-truth"},
+      {"version", 1},
+      {"footage", {{"path", "made"}, {"width", plan_.width}, {"height", plan_.height}, {"fps", 24}, {"first", info_.first}, {"last", info_.last}}},
+      {"frames", frames},
+      {"cameras", {{"A", {{"width", plan_.width}, {"height", plan_.height}, {"lens", {{"model", "brown"}, {"parameters", parameters}}}}}}},
+      {"points", points}}
+      .dump();
 }
 
 bool MadeShot::write(const std::string& folder, const std::string& name) const {

@@ -21,14 +21,14 @@ struct Box {
 struct ShotPlan {
   int width = 640, height = 360, frames = 30, first_frame = 1;
   Lens lens = Lens::simple(640, 360, 560);
-  std::function<Pose(double t)> path;              ///< t from 0 to 1.
-  std::function<double(double t)> focal_px;        ///< Zoom; unset: the lens's own.
+  std::function<Pose(double t)> path;        ///< t from 0 to 1.
+  std::function<double(double t)> focal_px;  ///< Zoom; unset: the lens's own.
   std::vector<Box> boxes;
-  double bump_height = 0.12;                       ///< Of the ground, units; 0 is a plane.
-  bool wall = true;                                ///< A wall behind the boxes.
-  double noise = 1.0;                              ///< Sigma of the picture noise, grey levels.
+  double bump_height = 0.12;  ///< Of the ground, units; 0 is a plane.
+  bool wall = true;           ///< A wall behind the boxes.
+  double noise = 1.0;         ///< Sigma of the picture noise, grey levels.
   int seed = 5;
-  int samples = 3;                                 ///< Rays across and down a pixel at edges.
+  int samples = 3;  ///< Rays across and down a pixel at edges.
 };
 
 /// The usual set (a dozen boxes of all sizes before a wall on bumpy ground) with a camera path of a kind.
@@ -38,8 +38,8 @@ ShotPlan planShot(ShotKind kind);
 /// Exact truth, in the conventions of truth files.
 struct ShotTruth {
   std::vector<Pose> poses;
-  std::vector<Lens> lenses;     ///< One a frame.
-  std::vector<Vec3> points;     ///< Static points on the set, seen in several frames.
+  std::vector<Lens> lenses;               ///< One a frame.
+  std::vector<Vec3> points;               ///< Static points on the set, seen in several frames.
   std::vector<std::vector<int>> visible;  ///< Frame numbers in which each is seen.
 };
 

@@ -7,10 +7,10 @@ namespace dusky::testing {
 /// What a shot without pictures is made of: cameras walk past a cloud of points and see them through a lens.
 struct SyntheticPlan {
   int frames = 20, points = 150, first_frame = 1;
-  double noise_px = 0;         ///< Sigma of each coordinate.
-  double outlier_share = 0;    ///< Tracks that wander off on their own.
-  double step = 0.12;          ///< Of the camera, scene units a frame; 0: it turns on the spot.
-  int life = 0;                ///< Longest run of frames of a track; 0: all of them.
+  double noise_px = 0;       ///< Sigma of each coordinate.
+  double outlier_share = 0;  ///< Tracks that wander off on their own.
+  double step = 0.12;        ///< Of the camera, scene units a frame; 0: it turns on the spot.
+  int life = 0;              ///< Longest run of frames of a track; 0: all of them.
   std::uint64_t seed = 1;
   Lens lens = Lens::simple(1280, 720, 1100);
 };
@@ -19,7 +19,7 @@ struct SyntheticPlan {
 struct SyntheticShot {
   SyntheticPlan plan;
   std::vector<Pose> poses;
-  std::vector<Vec3> points;      ///< Of track id i + 1 at i.
+  std::vector<Vec3> points;  ///< Of track id i + 1 at i.
   std::vector<bool> outlier;
   TrackSet tracks;
 };

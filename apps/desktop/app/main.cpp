@@ -9,8 +9,9 @@
 int main(int argc, char** argv) {
   for (int i = 1; i < argc; ++i) {
     if (std::strcmp(argv[i], "--help") != 0) continue;
-    std::puts("dusky-moth [FOOTAGE | PROJECT.moth]\n\nThe window of Dusky Moth. Opens footage (a movie, one picture of a sequence, or a folder) or a project.\n"
-              "The program without a window is moth; see moth --help.");
+    std::puts(
+        "dusky-moth [FOOTAGE | PROJECT.moth]\n\nThe window of Dusky Moth. Opens footage (a movie, one picture of a sequence, or a folder) or a project.\n"
+        "The program without a window is moth; see moth --help.");
     return 0;
   }
   QSurfaceFormat format;

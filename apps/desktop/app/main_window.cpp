@@ -171,7 +171,8 @@ void MainWindow::dropEvent(QDropEvent* event) { open(event->mimeData()->urls().f
 void MainWindow::refreshTitle() {
   const Workspace& workspace = session_.model.workspace();
   if (!session_.model.hasFootage()) return setWindowTitle(tr("Dusky Moth"));
-  const QString name = QString::fromStdString((workspace.hasFile() ? workspace.filePath() : std::filesystem::path(session_.model.document().footage_path)).filename().string());
+  const QString name =
+      QString::fromStdString((workspace.hasFile() ? workspace.filePath() : std::filesystem::path(session_.model.document().footage_path)).filename().string());
   setWindowTitle(tr("%1 · %2 – Dusky Moth").arg(name, workspace.hasFile() ? tr("saved") : tr("not saved yet")));
 }
 

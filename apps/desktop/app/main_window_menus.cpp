@@ -54,15 +54,20 @@ void MainWindow::makeActions() {
   lasso_ = action(tr("Select by lasso"), tr("Draw round what to select."), QKeySequence(Qt::Key_Q), "lasso");
   fit_ = action(tr("Fit the plate"), tr("The whole picture in the view."), QKeySequence(Qt::Key_F), "fit");
   actual_ = action(tr("Plate one to one"), tr("One px of footage on one px of screen."), QKeySequence(Qt::Key_1), "actual");
-  tracks_ = switchAction(tr("Show tracks"), tr("Tracks and points in Plate and Space."), QKeySequence(Qt::Key_T), "tracks", &ViewSettings::tracksShown, &ViewSettings::showTracks);
-  aside_ = switchAction(tr("Show tracks set aside"), tr("Also those that take no part."), QKeySequence(Qt::Key_H), "aside", &ViewSettings::asideShown, &ViewSettings::showAside);
-  grid_ = switchAction(tr("Ground grid on the plate"), tr("The ground plane, drawn through the solved lens."), QKeySequence(Qt::Key_G), "grid", &ViewSettings::gridShown, &ViewSettings::showGrid);
-  objects_ = switchAction(tr("Show test objects"), tr("Cones and cubes in Plate and Space."), QKeySequence(Qt::Key_O), "solid", &ViewSettings::objectsShown, &ViewSettings::showObjects);
-  colors_ = switchAction(tr("Points in picture colours"), tr("Picture colours instead of error colours in Space."), QKeySequence(Qt::Key_C), "picture-colors", &ViewSettings::pictureColors,
-                         &ViewSettings::setPictureColors);
+  tracks_ = switchAction(tr("Show tracks"), tr("Tracks and points in Plate and Space."), QKeySequence(Qt::Key_T), "tracks", &ViewSettings::tracksShown,
+                         &ViewSettings::showTracks);
+  aside_ = switchAction(tr("Show tracks set aside"), tr("Also those that take no part."), QKeySequence(Qt::Key_H), "aside", &ViewSettings::asideShown,
+                        &ViewSettings::showAside);
+  grid_ = switchAction(tr("Ground grid on the plate"), tr("The ground plane, drawn through the solved lens."), QKeySequence(Qt::Key_G), "grid",
+                       &ViewSettings::gridShown, &ViewSettings::showGrid);
+  objects_ = switchAction(tr("Show test objects"), tr("Cones and cubes in Plate and Space."), QKeySequence(Qt::Key_O), "solid", &ViewSettings::objectsShown,
+                          &ViewSettings::showObjects);
+  colors_ = switchAction(tr("Points in picture colours"), tr("Picture colours instead of error colours in Space."), QKeySequence(Qt::Key_C), "picture-colors",
+                         &ViewSettings::pictureColors, &ViewSettings::setPictureColors);
   orbit_ = spaceMode(Eye::Mode::Orbit, tr("Space: orbit"), tr("Look round the set."), QKeySequence(Qt::Key_2), "orbit");
   top_ = spaceMode(Eye::Mode::Top, tr("Space: from above"), tr("Straight down on the ground."), QKeySequence(Qt::Key_3), "top");
-  through_ = spaceMode(Eye::Mode::Camera, tr("Space: through the camera"), tr("As the solved camera sees it in this frame, without lens distortion."), QKeySequence(Qt::Key_4), "through");
+  through_ = spaceMode(Eye::Mode::Camera, tr("Space: through the camera"), tr("As the solved camera sees it in this frame, without lens distortion."),
+                       QKeySequence(Qt::Key_4), "through");
   orbit_->setChecked(true);
   frame_all_ = action(tr("Space: everything in view"), tr("Moves back until the set fits."), QKeySequence(Qt::Key_A), "frame-all");
 
@@ -72,7 +77,8 @@ void MainWindow::makeActions() {
     tools->addAction(tool);
   }
   box_->setChecked(true);
-  connect(tools, &QActionGroup::triggered, this, [this](QAction* tool) { session_.view.setTool(tool == lasso_ ? ViewSettings::Tool::Lasso : ViewSettings::Tool::Box); });
+  connect(tools, &QActionGroup::triggered, this,
+          [this](QAction* tool) { session_.view.setTool(tool == lasso_ ? ViewSettings::Tool::Lasso : ViewSettings::Tool::Box); });
   connect(open_footage_, &QAction::triggered, this, &MainWindow::chooseFootage);
   connect(open_project_, &QAction::triggered, this, &MainWindow::chooseProject);
   connect(open_demo_, &QAction::triggered, this, [this] { open(demoPath()); });
@@ -139,7 +145,9 @@ void MainWindow::makeMenus() {
     sheet->show();
   });
   connect(help->addAction(tr("About Dusky Moth")), &QAction::triggered, this, [this] {
-    QMessageBox::about(this, tr("About Dusky Moth"), tr("Dusky Moth 0.1\n\nFinds the camera that shot a piece of footage.\nFree software under the GNU General Public License, version 3 or later."));
+    QMessageBox::about(
+        this, tr("About Dusky Moth"),
+        tr("Dusky Moth 0.1\n\nFinds the camera that shot a piece of footage.\nFree software under the GNU General Public License, version 3 or later."));
   });
   for (QMenu* menu : {file, edit, shot, view, help}) menu->setToolTipsVisible(true);
 }

@@ -17,7 +17,8 @@ bool within(const std::vector<int>& sorted, int id) { return std::binary_search(
 }  // namespace
 
 TrackActions::TrackActions(Session& session, QObject* parent) : QObject(parent), session_(session) {
-  ground = make(tr("Use as ground"), tr("Three or more placed tracks that lie on the ground: the plane through them becomes height 0."), &TrackActions::useGround);
+  ground =
+      make(tr("Use as ground"), tr("Three or more placed tracks that lie on the ground: the plane through them becomes height 0."), &TrackActions::useGround);
   origin = make(tr("Use as origin"), tr("One placed track becomes the world's origin."), &TrackActions::useOrigin);
   direction = make(tr("Use as direction"), tr("Two placed tracks: the line from the first to the second runs along X."), &TrackActions::useDirection);
   length = make(tr("Use as length"), tr("Two placed tracks whose distance is known in metres: it sets the scale."), &TrackActions::useLength);

@@ -19,11 +19,25 @@ const std::vector<std::pair<const char*, std::vector<Line>>>& groups() {
   static const std::vector<std::pair<const char*, std::vector<Line>>> all = {
       {"Time", {{"Space", "play, pause"}, {"J  K  L", "play back, stop, play"}, {"Left, Right", "one frame back, on"}, {"Home, End", "first, last frame"}}},
       {"Steps", {{"Ctrl+T", "track features"}, {"Ctrl+R", "solve the camera (tracks first where needed)"}, {"Ctrl+D", "deliver"}}},
-      {"Selecting, in every view", {{"Left click", "pick the nearest track"}, {"Left drag", "box, or lasso (Q changes the tool; Alt: lasso once)"}, {"Shift, Ctrl", "add, toggle"}, {"Esc", "select none"}}},
-      {"Tracks", {{"X, Shift+X", "set aside, bring back"}, {"N", "pin"}, {"Shift+G", "use as ground"}, {"Shift+O", "use as origin"}, {"Right click", "everything else"}}},
+      {"Selecting, in every view",
+       {{"Left click", "pick the nearest track"},
+        {"Left drag", "box, or lasso (Q changes the tool; Alt: lasso once)"},
+        {"Shift, Ctrl", "add, toggle"},
+        {"Esc", "select none"}}},
+      {"Tracks",
+       {{"X, Shift+X", "set aside, bring back"}, {"N", "pin"}, {"Shift+G", "use as ground"}, {"Shift+O", "use as origin"}, {"Right click", "everything else"}}},
       {"Plate", {{"Wheel", "magnify"}, {"Right or middle drag", "move"}, {"F", "fit"}, {"1", "one to one"}, {"G", "ground grid"}}},
-      {"Space", {{"Right drag", "turn"}, {"Middle or Shift+right drag", "move"}, {"Wheel", "nearer, farther"}, {"2, 3, 4", "orbit, from above, through the camera"}, {"A", "everything in view"}}},
-      {"Error map", {{"Click a cell", "pick its track, go to its frame"}, {"Drag", "pick rows"}, {"Ctrl+wheel", "row height"}, {"Curve", "click or drag to go to a frame"}}}};
+      {"Space",
+       {{"Right drag", "turn"},
+        {"Middle or Shift+right drag", "move"},
+        {"Wheel", "nearer, farther"},
+        {"2, 3, 4", "orbit, from above, through the camera"},
+        {"A", "everything in view"}}},
+      {"Error map",
+       {{"Click a cell", "pick its track, go to its frame"},
+        {"Drag", "pick rows"},
+        {"Ctrl+wheel", "row height"},
+        {"Curve", "click or drag to go to a frame"}}}};
   return all;
 }
 
@@ -74,9 +88,11 @@ CheatSheet::CheatSheet(QWidget* parent) : QDialog(parent) {
     grid->setRowStretch(grid->rowCount(), shown % 4 == 0 ? 1 : 0);
   }
   head(tr("SHAPES OF TRACKS"));
-  for (const auto& [glyph, pinned, words] : {std::tuple{Glyph::Kept, false, tr("kept: takes part in the solve")}, {Glyph::Holdout, false, tr("holdout: only judges the solve")},
-                                            {Glyph::Unplaced, false, tr("unplaced: no 3D position")}, {Glyph::SetAside, false, tr("set aside: can come back")},
-                                            {Glyph::Kept, true, tr("pinned: protected")}}) {
+  for (const auto& [glyph, pinned, words] : {std::tuple{Glyph::Kept, false, tr("kept: takes part in the solve")},
+                                             {Glyph::Holdout, false, tr("holdout: only judges the solve")},
+                                             {Glyph::Unplaced, false, tr("unplaced: no 3D position")},
+                                             {Glyph::SetAside, false, tr("set aside: can come back")},
+                                             {Glyph::Kept, true, tr("pinned: protected")}}) {
     const int row = grid->rowCount();
     grid->addWidget(shapeLabel(glyph, pinned), row, 0);
     grid->addWidget(new QLabel(words), row, 1);

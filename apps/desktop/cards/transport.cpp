@@ -72,7 +72,10 @@ QString trackText(const DocumentModel& model, int id) {
   const SolvedTrack* solved = solution ? solution->find(id) : nullptr;
   if (!solved) return text + QObject::tr(" · %1").arg(QString::fromUtf8(describe(track->stop).data()));
   if (!std::isnan(solved->typical_error_px)) {
-    text += QObject::tr(" · typical %1 px · worst %2 px at %3").arg(solved->typical_error_px, 0, 'f', 2).arg(solved->worst_error_px, 0, 'f', 2).arg(solved->worst_frame);
+    text += QObject::tr(" · typical %1 px · worst %2 px at %3")
+                .arg(solved->typical_error_px, 0, 'f', 2)
+                .arg(solved->worst_error_px, 0, 'f', 2)
+                .arg(solved->worst_frame);
   }
   if (!std::isnan(solved->parallax_rad)) text += QObject::tr(" · parallax %1°").arg(solved->parallax_rad * 180 / M_PI, 0, 'f', 1);
   const Glyph glyph = glyphNow(model, id, solved);
@@ -126,9 +129,12 @@ Transport::Transport(Session& session, QWidget* parent) : QWidget(parent), sessi
 
 void Transport::refreshCard() {
   const auto& ids = session_.selection.ids();
-  if (session_.selection.hovered()) card_->setText(trackText(session_.model, session_.selection.hovered()));
-  else if (ids.size() == 1) card_->setText(trackText(session_.model, ids.front()));
-  else card_->setText(ids.empty() ? (session_.model.tracks() ? tr("Point at a track to read it.") : "") : tr("%1 tracks selected").arg(ids.size()));
+  if (session_.selection.hovered())
+    card_->setText(trackText(session_.model, session_.selection.hovered()));
+  else if (ids.size() == 1)
+    card_->setText(trackText(session_.model, ids.front()));
+  else
+    card_->setText(ids.empty() ? (session_.model.tracks() ? tr("Point at a track to read it.") : "") : tr("%1 tracks selected").arg(ids.size()));
 }
 
 }  // namespace dusky::desktop

@@ -20,11 +20,15 @@ QPushButton* part(const char* name, const QString& tip) {
 }  // namespace
 
 VerdictLine::VerdictLine(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), rms_(part("verdictRms", tr("Root mean square of the reprojection errors of kept tracks, px. Click: largest errors first."))),
-      holdout_(part("verdictHoldout", tr("The same over the holdout tracks, which never take part in the solve, px. Near the RMS is good. Click: select them."))),
+    : QWidget(parent),
+      session_(session),
+      rms_(part("verdictRms", tr("Root mean square of the reprojection errors of kept tracks, px. Click: largest errors first."))),
+      holdout_(
+          part("verdictHoldout", tr("The same over the holdout tracks, which never take part in the solve, px. Near the RMS is good. Click: select them."))),
       focal_(part("verdictFocal", tr("Focal length with its standard deviation. Click: the Solve step."))),
       coverage_(part("verdictCoverage", tr("Fewest kept tracks in any frame. Click: go to that frame."))),
-      hurt_(part("verdictHurt", tr("What hurts most. Click: go there and select the tracks behind it."))), note_(new QLabel) {
+      hurt_(part("verdictHurt", tr("What hurts most. Click: go there and select the tracks behind it."))),
+      note_(new QLabel) {
   setObjectName("panel");
   setAttribute(Qt::WA_StyledBackground);
   auto* line = new QHBoxLayout(this);
@@ -56,7 +60,10 @@ void VerdictLine::refresh() {
   note_->setVisible(!solved);
   if (solved) return showSolved(*solution, *session_.model.verdict());
   const bool tracks = session_.model.tracks() != nullptr;
-  note_->setText(session_.model.partial() ? tr("Working …") : !session_.model.hasFootage() ? tr("Open footage to begin.") : tracks ? tr("Tracks are there. Next: Solve the shot.") : tr("Footage is there. Next: Track features, or Solve the shot for both at once."));
+  note_->setText(session_.model.partial()       ? tr("Working …")
+                 : !session_.model.hasFootage() ? tr("Open footage to begin.")
+                 : tracks                       ? tr("Tracks are there. Next: Solve the shot.")
+                                                : tr("Footage is there. Next: Track features, or Solve the shot for both at once."));
 }
 
 void VerdictLine::showSolved(const Solution& solution, const Verdict& verdict) {
@@ -64,7 +71,11 @@ void VerdictLine::showSolved(const Solution& solution, const Verdict& verdict) {
   holdout_->setText(std::isnan(solution.holdout_rms_px) ? tr("no holdout") : tr("%1 px holdout").arg(solution.holdout_rms_px, 0, 'f', 2));
   const double mm = session_.model.document().lens.sensor_mm / solution.lens.width, sigma = solution.lens_sigma[0];
   const QString spread = std::isnan(sigma) ? tr("locked") : tr("± %1").arg(sigma, 0, 'f', 1);
-  focal_->setText(tr("f %1 %2 px (%3 mm on %4 mm)").arg(solution.lens.focal_px, 0, 'f', 1).arg(spread).arg(solution.lens.focal_px * mm, 0, 'f', 2).arg(session_.model.document().lens.sensor_mm, 0, 'g', 4));
+  focal_->setText(tr("f %1 %2 px (%3 mm on %4 mm)")
+                      .arg(solution.lens.focal_px, 0, 'f', 1)
+                      .arg(spread)
+                      .arg(solution.lens.focal_px * mm, 0, 'f', 2)
+                      .arg(session_.model.document().lens.sensor_mm, 0, 'g', 4));
   coverage_->setText(tr("every frame ≥ %1 tracks").arg(verdict.thinnest_tracks));
   const bool stale = session_.model.workspace().status(Step::Solve).state == StepState::Stale;
   const QString arrow = verdict.fine ? "" : tr("  Show them →");

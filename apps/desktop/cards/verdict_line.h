@@ -15,7 +15,7 @@ class VerdictLine : public QWidget {
   explicit VerdictLine(Session& session, QWidget* parent = nullptr);
 
  signals:
-  void errorAsked();       ///< Show the tracks with the largest errors.
+  void errorAsked();  ///< Show the tracks with the largest errors.
   void stepAsked(Step step);
 
  private:

@@ -32,7 +32,11 @@ void ErrorMap::setOrder(Order order) {
 }
 
 void ErrorMap::sortRows() {
-  struct Row { int group; double key; int id; };
+  struct Row {
+    int group;
+    double key;
+    int id;
+  };
   std::vector<Row> rows;
   const TrackSetPtr tracks = session_.model.tracks();
   const SolutionPtr solution = session_.model.solution();
@@ -56,7 +60,10 @@ void ErrorMap::sortRows() {
   for (const Row& row : rows) rows_.push_back(row.id);
   layOut();
   renderCells();
-  const QString order = order_ == Order::Worst ? tr("worst error first") : order_ == Order::Typical ? tr("typical error first") : order_ == Order::Life ? tr("longest first") : tr("by first frame");
+  const QString order = order_ == Order::Worst     ? tr("worst error first")
+                        : order_ == Order::Typical ? tr("typical error first")
+                        : order_ == Order::Life    ? tr("longest first")
+                                                   : tr("by first frame");
   emit noteChanged(rows_.empty() ? "" : tr("%1 tracks · %2").arg(rows_.size()).arg(order));
 }
 
@@ -187,9 +194,11 @@ bool ErrorMap::event(QEvent* event) {
     QToolTip::showText(help->globalPos(), tr("How many tracks have which typical error (RMS over a track's used frames, px)."), this);
   } else if (row >= 0 && map_.contains(help->pos())) {
     const auto error = errorIn(row, frame);
-    QToolTip::showText(help->globalPos(), error ? tr("Track %1, frame %2: %3 px").arg(trackAt(row)).arg(frame).arg(*error, 0, 'f', 2) : tr("Track %1").arg(trackAt(row)), this);
+    QToolTip::showText(help->globalPos(),
+                       error ? tr("Track %1, frame %2: %3 px").arg(trackAt(row)).arg(frame).arg(*error, 0, 'f', 2) : tr("Track %1").arg(trackAt(row)), this);
   } else if (curves_.contains(help->pos())) {
-    QToolTip::showText(help->globalPos(), tr("RMS error of each frame (solid) and of the holdout tracks in it (dashed), px. Click or drag to go to a frame."), this);
+    QToolTip::showText(help->globalPos(), tr("RMS error of each frame (solid) and of the holdout tracks in it (dashed), px. Click or drag to go to a frame."),
+                       this);
   }
   return true;
 }

@@ -13,7 +13,8 @@ void ErrorMap::paintEvent(QPaintEvent*) {
   painter.fillRect(curves_, color::Night);
   if (rows_.empty()) {
     painter.setPen(color::Quiet);
-    painter.drawText(map_, Qt::AlignCenter, session_.model.hasFootage() ? tr("Each track becomes a row here, each frame a column; what is wrong will glow.") : "");
+    painter.drawText(map_, Qt::AlignCenter,
+                     session_.model.hasFootage() ? tr("Each track becomes a row here, each frame a column; what is wrong will glow.") : "");
     return;
   }
   drawCells(painter);
@@ -103,7 +104,8 @@ void ErrorMap::drawCurves(QPainter& painter) const {
   painter.setPen(color::Quiet);
   painter.drawText(curves_.adjusted(4, 1, 0, 0), Qt::AlignLeft | Qt::AlignTop, tr("per frame: RMS, holdout (dashed)"));
   if (const SolvedFrame* now = solution->frameAt(session_.playback.frame())) {
-    const QString value = now->placed && !std::isnan(now->rms_px) ? tr("frame %1: %2 px").arg(now->frame).arg(now->rms_px, 0, 'f', 2) : tr("frame %1: no camera").arg(now->frame);
+    const QString value =
+        now->placed && !std::isnan(now->rms_px) ? tr("frame %1: %2 px").arg(now->frame).arg(now->rms_px, 0, 'f', 2) : tr("frame %1: no camera").arg(now->frame);
     painter.setPen(color::Text);
     painter.drawText(curves_.adjusted(0, 1, -5, 0), Qt::AlignRight | Qt::AlignTop, value);
   }

@@ -89,7 +89,8 @@ void FrameStore::run(std::stop_token stop) {
     }
     const auto fail = [&](const Error& error) {
       const QString sentence = QString::fromStdString(error.message);
-      QMetaObject::invokeMethod(this, [this, sentence] { emit failed(sentence); }, Qt::QueuedConnection);
+      QMetaObject::invokeMethod(
+          this, [this, sentence] { emit failed(sentence); }, Qt::QueuedConnection);
     };
     if (generation != opened) {
       auto fresh = openFootage(path.toStdString());
@@ -105,7 +106,8 @@ void FrameStore::run(std::stop_token stop) {
       fail(frame.error());
       continue;
     }
-    QMetaObject::invokeMethod(this, [this, number, generation, image = toImage(frame->picture)] { keep(number, image, generation); }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        this, [this, number, generation, image = toImage(frame->picture)] { keep(number, image, generation); }, Qt::QueuedConnection);
   }
 }
 

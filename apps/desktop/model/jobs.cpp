@@ -18,7 +18,12 @@ Jobs::~Jobs() {
 }
 
 void Jobs::post(std::function<void()> action) {
-  QMetaObject::invokeMethod(this, [this, serial = serial_, action = std::move(action)] { if (serial == serial_) action(); }, Qt::QueuedConnection);
+  QMetaObject::invokeMethod(
+      this,
+      [this, serial = serial_, action = std::move(action)] {
+        if (serial == serial_) action();
+      },
+      Qt::QueuedConnection);
 }
 
 void Jobs::start(Step step, Work work) {
@@ -41,17 +46,19 @@ void Jobs::moveTo(Step step) {
 Progress Jobs::progressOf(Step step, std::stop_token stop) {
   auto last = std::make_shared<Stopwatch>();
   auto told = std::make_shared<double>(-1);
-  return Progress([this, step, last, told](const ProgressState& state) {
-    if (last->seconds() - *told < 0.06 && state.fraction < 1) return;
-    *told = last->seconds();
-    post([this, step, state] {
-      JobState& job = states_[static_cast<std::size_t>(step)];
-      job.fraction = state.fraction;
-      job.what = QString::fromStdString(state.what);
-      job.seconds_left = state.seconds_left;
-      emit changed();
-    });
-  }, std::move(stop));
+  return Progress(
+      [this, step, last, told](const ProgressState& state) {
+        if (last->seconds() - *told < 0.06 && state.fraction < 1) return;
+        *told = last->seconds();
+        post([this, step, state] {
+          JobState& job = states_[static_cast<std::size_t>(step)];
+          job.fraction = state.fraction;
+          job.what = QString::fromStdString(state.what);
+          job.seconds_left = state.seconds_left;
+          emit changed();
+        });
+      },
+      std::move(stop));
 }
 
 void Jobs::endWith(const Status& status) {

@@ -21,8 +21,10 @@ class Selection : public QObject {
     std::vector<int> next = mode == Mode::Replace ? std::vector<int>{} : ids_;
     for (int id : ids) {
       const auto found = std::find(next.begin(), next.end(), id);
-      if (found == next.end()) next.push_back(id);
-      else if (mode == Mode::Toggle) next.erase(found);
+      if (found == next.end())
+        next.push_back(id);
+      else if (mode == Mode::Toggle)
+        next.erase(found);
     }
     if (next == ids_) return;
     ids_ = std::move(next);

@@ -19,9 +19,7 @@ bool RegionGesture::isClick() const {
   return bounds.width() < 4 && bounds.height() < 4;
 }
 
-QPolygonF RegionGesture::region() const {
-  return tool_ == ViewSettings::Tool::Box ? QPolygonF(QRectF(path_.front(), path_.back()).normalized()) : path_;
-}
+QPolygonF RegionGesture::region() const { return tool_ == ViewSettings::Tool::Box ? QPolygonF(QRectF(path_.front(), path_.back()).normalized()) : path_; }
 
 QPolygonF RegionGesture::end() {
   active_ = false;

@@ -59,8 +59,11 @@ std::vector<PlateMark> plateMarks(const DocumentModel& model, int frame) {
     const Observation* o = track.at(frame);
     if (!o) continue;
     const SolvedTrack* solved = solution ? solution->find(track.id) : nullptr;
-    PlateMark mark{.id = track.id, .glyph = glyphNow(model, track.id, solved), .pinned = std::binary_search(pinned.begin(), pinned.end(), track.id),
-                   .measured = point(o->position), .reprojected = point(o->position)};
+    PlateMark mark{.id = track.id,
+                   .glyph = glyphNow(model, track.id, solved),
+                   .pinned = std::binary_search(pinned.begin(), pinned.end(), track.id),
+                   .measured = point(o->position),
+                   .reprojected = point(o->position)};
     if (const TrackError* e = solved ? errorAt(*solved, frame) : nullptr; e && !std::isnan(e->error_px)) {
       mark.reprojected = point(e->reprojected);
       mark.error_px = e->error_px;

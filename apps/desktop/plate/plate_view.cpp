@@ -29,8 +29,13 @@ PlateView::PlateView(Session& session, QMenu* track_menu, QWidget* parent) : QWi
   });
   connect(&session_.model, &DocumentModel::resultsChanged, this, &PlateView::refresh);
   connect(&session_.playback, &Playback::frameChanged, this, &PlateView::showFrame);
-  connect(&session_.frames, &FrameStore::ready, this, [this](int number) { if (number == session_.playback.frame()) showFrame(); });
-  connect(&session_.frames, &FrameStore::failed, this, [this](const QString& why) { failure_ = why; update(); });
+  connect(&session_.frames, &FrameStore::ready, this, [this](int number) {
+    if (number == session_.playback.frame()) showFrame();
+  });
+  connect(&session_.frames, &FrameStore::failed, this, [this](const QString& why) {
+    failure_ = why;
+    update();
+  });
   connect(&session_.view, &ViewSettings::changed, this, &PlateView::refresh);
   connect(&session_.selection, &Selection::changed, this, qOverload<>(&QWidget::update));
   connect(&session_.selection, &Selection::hoverChanged, this, qOverload<>(&QWidget::update));
@@ -157,8 +162,11 @@ bool PlateView::event(QEvent* event) {
   if (event->type() != QEvent::ToolTip) return QWidget::event(event);
   const auto* help = static_cast<QHelpEvent*>(event);
   if (const PlateMark* mark = markNear(help->pos(), kReach)) {
-    const QString error = std::isnan(mark->error_px) ? tr("no error known") : tr("%1 px in this frame%2").arg(mark->error_px, 0, 'f', 2).arg(mark->used ? "" : tr(", left out of the solve"));
-    QToolTip::showText(help->globalPos(), tr("Track %1 · %2%3 · %4").arg(mark->id).arg(glyphName(mark->glyph)).arg(mark->pinned ? tr(", pinned") : "").arg(error), this);
+    const QString error = std::isnan(mark->error_px)
+                              ? tr("no error known")
+                              : tr("%1 px in this frame%2").arg(mark->error_px, 0, 'f', 2).arg(mark->used ? "" : tr(", left out of the solve"));
+    QToolTip::showText(help->globalPos(),
+                       tr("Track %1 · %2%3 · %4").arg(mark->id).arg(glyphName(mark->glyph)).arg(mark->pinned ? tr(", pinned") : "").arg(error), this);
   } else {
     QToolTip::hideText();
   }
@@ -258,8 +266,10 @@ void PlateView::drawNotes(QPainter& painter) const {
     painter.setPen(color::Text);
     painter.drawText(placed, Qt::AlignCenter, text);
   };
-  if (!failure_.isEmpty()) note(failure_, height() - 8);
-  else if (picture_.isNull()) note(tr("reading frame %1 …").arg(session_.playback.frame()), height() - 8);
+  if (!failure_.isEmpty())
+    note(failure_, height() - 8);
+  else if (picture_.isNull())
+    note(tr("reading frame %1 …").arg(session_.playback.frame()), height() - 8);
 }
 
 }  // namespace dusky::desktop

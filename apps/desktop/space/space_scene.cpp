@@ -12,8 +12,7 @@ namespace {
 
 class Builder {
  public:
-  Builder(const Session& session, SpaceContents& out)
-      : session_(session), solution_(*session.model.solution()), scene_(*session.model.scene()), out_(out) {}
+  Builder(const Session& session, SpaceContents& out) : session_(session), solution_(*session.model.solution()), scene_(*session.model.scene()), out_(out) {}
 
   void build(bool through) {
     measure();
@@ -121,8 +120,10 @@ class Builder {
       const Pose pose = scene_.scene_from_solve * frame.pose;
       if (before) line(scene_.scene_from_solve * before->pose.centre, pose.centre, color::Calm, 1);
       const bool now = frame.frame == session_.playback.frame();
-      if (now) addFrustum(pose, 0.16 * out_.reach, color::Text, 1);
-      else if (i % static_cast<std::size_t>(every) == 0) addFrustum(pose, 0.07 * out_.reach, color::Calm, 0.6);
+      if (now)
+        addFrustum(pose, 0.16 * out_.reach, color::Text, 1);
+      else if (i % static_cast<std::size_t>(every) == 0)
+        addFrustum(pose, 0.07 * out_.reach, color::Calm, 0.6);
       before = &frame;
     }
   }

@@ -50,7 +50,8 @@ class SpaceView::Overlay : public QWidget {
   SpaceView& view_;
 };
 
-SpaceView::SpaceView(Session& session, QMenu* track_menu, QWidget* parent) : QOpenGLWidget(parent), session_(session), track_menu_(track_menu), overlay_(new Overlay(*this)) {
+SpaceView::SpaceView(Session& session, QMenu* track_menu, QWidget* parent)
+    : QOpenGLWidget(parent), session_(session), track_menu_(track_menu), overlay_(new Overlay(*this)) {
   setObjectName("spaceView");
   setMouseTracking(true);
   setFocusPolicy(Qt::ClickFocus);
@@ -192,7 +193,8 @@ void SpaceView::drawOverlay(QPainter& painter) const {
   gesture_.draw(painter);
   if (contents_.points.empty()) {
     painter.setPen(color::Quiet);
-    painter.drawText(rect(), Qt::AlignCenter | Qt::TextWordWrap, session_.model.hasFootage() ? tr("Points and camera appear here\nonce these tracks are solved.") : "");
+    painter.drawText(rect(), Qt::AlignCenter | Qt::TextWordWrap,
+                     session_.model.hasFootage() ? tr("Points and camera appear here\nonce these tracks are solved.") : "");
     return;
   }
   if (eye_.mode != Eye::Mode::Camera || !session_.model.solution()) return;
@@ -254,8 +256,10 @@ void SpaceView::mouseMoveEvent(QMouseEvent* event) {
     dragged_ = true;
     drag_from_ = event->position();
     const auto right = static_cast<float>(moved.x()), down = static_cast<float>(moved.y());
-    if (drag_ == Qt::RightButton && !(event->modifiers() & Qt::ShiftModifier)) eye_.turn(right, down);
-    else eye_.move(right, down, static_cast<float>(height()));
+    if (drag_ == Qt::RightButton && !(event->modifiers() & Qt::ShiftModifier))
+      eye_.turn(right, down);
+    else
+      eye_.move(right, down, static_cast<float>(height()));
     update();
   } else if (gesture_.active()) {
     gesture_.move(event->position());
@@ -272,12 +276,14 @@ void SpaceView::mouseReleaseEvent(QMouseEvent* event) {
     return;
   }
   if (!gesture_.active()) return;
-  selectByGesture(gesture_, *event, session_.selection, [this](const QPointF& place) { return nearest(place); }, [this](const auto& visit) {
-    const QMatrix4x4 clip_from_world = matrix();
-    for (std::size_t i = 0; i < contents_.points.size(); ++i) {
-      if (const auto at = onScreen(clip_from_world, contents_.points[i])) visit(contents_.point_ids[i], *at);
-    }
-  });
+  selectByGesture(
+      gesture_, *event, session_.selection, [this](const QPointF& place) { return nearest(place); },
+      [this](const auto& visit) {
+        const QMatrix4x4 clip_from_world = matrix();
+        for (std::size_t i = 0; i < contents_.points.size(); ++i) {
+          if (const auto at = onScreen(clip_from_world, contents_.points[i])) visit(contents_.point_ids[i], *at);
+        }
+      });
   overlay_->update();
 }
 

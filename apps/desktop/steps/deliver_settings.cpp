@@ -50,8 +50,9 @@ QWidget* folderField(Session& session) {
 }
 
 QWidget* fileSwitch(Session& session, const QString& text, const QString& tip, bool DeliverySettings::*field) {
-  auto* box = new SwitchField(text, session.model, [field](const Document& d) { return d.delivery.*field; },
-                              [field](const Document& d, bool on) { return changeField("Change files to deliver", d, &Document::delivery, field, on); });
+  auto* box = new SwitchField(
+      text, session.model, [field](const Document& d) { return d.delivery.*field; },
+      [field](const Document& d, bool on) { return changeField("Change files to deliver", d, &Document::delivery, field, on); });
   box->setToolTip(tip);
   return box;
 }

@@ -43,7 +43,8 @@ class ChoiceField : public QComboBox {
 
 /// An edit of one field inside a struct member of the document.
 template <class Struct, class Value>
-std::unique_ptr<Edit> changeField(const char* name, const Document& document, Struct Document::*member, Value Struct::*field, std::type_identity_t<Value> value) {
+std::unique_ptr<Edit> changeField(const char* name, const Document& document, Struct Document::*member, Value Struct::*field,
+                                  std::type_identity_t<Value> value) {
   Struct changed = document.*member;
   changed.*field = std::move(value);
   return setMember<Struct>(name, member, std::move(changed));

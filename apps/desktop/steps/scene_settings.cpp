@@ -54,7 +54,9 @@ QString groundText(const Session& session) {
   const SceneSettings& scene = session.model.document().scene;
   if (scene.ground.empty()) return {};
   const auto& frame = session.model.scene();
-  const QString fit = frame && !std::isnan(frame->ground_rms) ? QObject::tr(", %1 %2 off their plane (RMS)").arg(frame->ground_rms, 0, 'g', 2).arg(frame->metric ? "m" : "units") : "";
+  const QString fit = frame && !std::isnan(frame->ground_rms)
+                          ? QObject::tr(", %1 %2 off their plane (RMS)").arg(frame->ground_rms, 0, 'g', 2).arg(frame->metric ? "m" : "units")
+                          : "";
   return QObject::tr("%1 tracks%2").arg(scene.ground.size()).arg(fit);
 }
 
@@ -119,13 +121,14 @@ QWidget* sceneSettings(Session& session, TrackActions& actions) {
   tell();
   auto* ground = buttonFor(actions.ground, QObject::tr("Use selection"), true);
   ground->setObjectName("useAsGround");
-  column->addWidget(new PickRow(session, QObject::tr("Ground"), ground, QObject::tr("guessed: the plane under the camera"), groundText, [](SceneSettings& s) { s.ground.clear(); }));
-  column->addWidget(new PickRow(session, QObject::tr("Origin"), buttonFor(actions.origin, QObject::tr("Use selection")), QObject::tr("guessed: under the middle of the path"), originText,
-                                [](SceneSettings& s) { s.origin.reset(); }));
-  column->addWidget(new PickRow(session, QObject::tr("Direction"), buttonFor(actions.direction, QObject::tr("Use selection")), QObject::tr("guessed: X to the first camera's right"), directionText,
-                                [](SceneSettings& s) { s.direction.reset(); }));
-  column->addWidget(new PickRow(session, QObject::tr("Length"), buttonFor(actions.length, QObject::tr("Use selection")), QObject::tr("guessed: the camera 1.6 above the ground"), lengthText,
-                                [](SceneSettings& s) { s.length.reset(); }));
+  column->addWidget(new PickRow(session, QObject::tr("Ground"), ground, QObject::tr("guessed: the plane under the camera"), groundText,
+                                [](SceneSettings& s) { s.ground.clear(); }));
+  column->addWidget(new PickRow(session, QObject::tr("Origin"), buttonFor(actions.origin, QObject::tr("Use selection")),
+                                QObject::tr("guessed: under the middle of the path"), originText, [](SceneSettings& s) { s.origin.reset(); }));
+  column->addWidget(new PickRow(session, QObject::tr("Direction"), buttonFor(actions.direction, QObject::tr("Use selection")),
+                                QObject::tr("guessed: X to the first camera's right"), directionText, [](SceneSettings& s) { s.direction.reset(); }));
+  column->addWidget(new PickRow(session, QObject::tr("Length"), buttonFor(actions.length, QObject::tr("Use selection")),
+                                QObject::tr("guessed: the camera 1.6 above the ground"), lengthText, [](SceneSettings& s) { s.length.reset(); }));
   column->addWidget(lengthField(session, actions));
   auto* objects = new QLabel(QObject::tr("Test objects on the selected tracks"));
   objects->setProperty("role", "quiet");

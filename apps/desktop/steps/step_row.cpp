@@ -50,8 +50,16 @@ void StepMark::paintEvent(QPaintEvent*) {
 }
 
 StepRow::StepRow(const QString& title, const QString& tip, QWidget* settings, QWidget* parent)
-    : QWidget(parent), head_(new QWidget), settings_(settings), progress_(new QWidget), mark_(new StepMark), line_(new QLabel), tag_(new QLabel), failure_(new QLabel),
-      what_(new QLabel), bar_(new QProgressBar) {
+    : QWidget(parent),
+      head_(new QWidget),
+      settings_(settings),
+      progress_(new QWidget),
+      mark_(new StepMark),
+      line_(new QLabel),
+      tag_(new QLabel),
+      failure_(new QLabel),
+      what_(new QLabel),
+      bar_(new QProgressBar) {
   setObjectName("stepShut");
   setAttribute(Qt::WA_StyledBackground);
   head_->setToolTip(tip);
@@ -112,7 +120,10 @@ void StepRow::show(const StepStatus& status, const JobState& job) {
   const Shape settled = status.state == StepState::Current ? Shape::Current : status.state == StepState::Stale ? Shape::Stale : Shape::NotRun;
   mark_->show(job.running ? Shape::Running : !job.failure.isEmpty() ? Shape::Failed : settled, job.fraction);
   line_->setText(QString::fromStdString(status.line));
-  tag_->setText(job.running ? tr("%1 %").arg(static_cast<int>(100 * job.fraction)) : status.state == StepState::Stale ? tr("stale") : !job.failure.isEmpty() ? tr("failed") : "");
+  tag_->setText(job.running                        ? tr("%1 %").arg(static_cast<int>(100 * job.fraction))
+                : status.state == StepState::Stale ? tr("stale")
+                : !job.failure.isEmpty()           ? tr("failed")
+                                                   : "");
   failure_->setText(job.failure);
   failure_->setVisible(!job.failure.isEmpty());
   progress_->setVisible(job.running);

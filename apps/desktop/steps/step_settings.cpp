@@ -29,8 +29,9 @@ struct Body {
 
 template <class Value>
 NumberField* trackingField(Session& session, const char* name, Value FollowOptions::*field) {
-  return new NumberField(session.model, [field](const Document& d) { return static_cast<double>(d.tracking.*field); },
-                         [name, field](const Document& d, double v) { return changeField(name, d, &Document::tracking, field, static_cast<Value>(v)); });
+  return new NumberField(
+      session.model, [field](const Document& d) { return static_cast<double>(d.tracking.*field); },
+      [name, field](const Document& d, double v) { return changeField(name, d, &Document::tracking, field, static_cast<Value>(v)); });
 }
 
 QPushButton* primary(const QString& text, const QString& tip) {
@@ -75,7 +76,8 @@ QString staircaseText(const Solution& solution) {
   QStringList lines;
   for (const StaircaseStep& step : solution.staircase) {
     const double error = std::isnan(step.holdout_rms_px) ? step.rms_px : step.holdout_rms_px;
-    lines << QObject::tr("%1 %2: %3 px").arg(step.kept ? QStringLiteral("+") : QStringLiteral("–"), QString::fromStdString(step.released)).arg(error, 0, 'f', 3);
+    lines
+        << QObject::tr("%1 %2: %3 px").arg(step.kept ? QStringLiteral("+") : QStringLiteral("–"), QString::fromStdString(step.released)).arg(error, 0, 'f', 3);
   }
   return lines.isEmpty() ? QString() : QObject::tr("Released, holdout error after it:\n") + lines.join("\n");
 }
@@ -95,15 +97,16 @@ void addField(QGridLayout& grid, const QString& label, QWidget* field, const QSt
 QWidget* footageSettings(Session& session, QAction* open_footage) {
   Body body;
   const auto end = [&session](int FollowOptions::*field, bool first) {
-    return new NumberField(session.model, [&session, first](const Document&) { return first ? session.model.firstFrame() : session.model.lastFrame(); },
-                           [&session, field](const Document& d, double v) {
-                             FollowOptions tracking = d.tracking;
-                             tracking.first_frame = session.model.firstFrame(), tracking.last_frame = session.model.lastFrame();
-                             tracking.*field = static_cast<int>(v);
-                             const FootageInfo& info = session.model.workspace().footage();
-                             if (tracking.first_frame == info.first && tracking.last_frame == info.last) tracking.first_frame = tracking.last_frame = 0;
-                             return setMember("Change range", &Document::tracking, tracking);
-                           });
+    return new NumberField(
+        session.model, [&session, first](const Document&) { return first ? session.model.firstFrame() : session.model.lastFrame(); },
+        [&session, field](const Document& d, double v) {
+          FollowOptions tracking = d.tracking;
+          tracking.first_frame = session.model.firstFrame(), tracking.last_frame = session.model.lastFrame();
+          tracking.*field = static_cast<int>(v);
+          const FootageInfo& info = session.model.workspace().footage();
+          if (tracking.first_frame == info.first && tracking.last_frame == info.last) tracking.first_frame = tracking.last_frame = 0;
+          return setMember("Change range", &Document::tracking, tracking);
+        });
   };
   auto* first = end(&FollowOptions::first_frame, true);
   auto* last = end(&FollowOptions::last_frame, false);
@@ -131,7 +134,8 @@ QWidget* tracksSettings(Session& session) {
   Body body;
   addField(*body.grid, QObject::tr("Features"), trackingField(session, "Change features", &FollowOptions::features)->range(20, 20000, 0, 50, ""),
            QObject::tr("How many are followed at one time. More is steadier and slower."));
-  addField(*body.grid, QObject::tr("Corner strength"), trackingField(session, "Change corner strength", &FollowOptions::min_strength)->range(0.1, 1000, 1, 0.5, ""),
+  addField(*body.grid, QObject::tr("Corner strength"),
+           trackingField(session, "Change corner strength", &FollowOptions::min_strength)->range(0.1, 1000, 1, 0.5, ""),
            QObject::tr("Floor of the corner strength, (grey levels / px)². Higher: fewer and better features."));
   addField(*body.grid, QObject::tr("Spacing"), trackingField(session, "Change spacing", &FollowOptions::min_distance_px)->range(4, 200, 0, 1, " px"),
            QObject::tr("Least distance between two features, px."));
@@ -150,24 +154,29 @@ QWidget* tracksSettings(Session& session) {
 
 QWidget* solveSettings(Session& session) {
   Body body;
-  auto* known = new ChoiceField({QObject::tr("unknown"), QObject::tr("about known"), QObject::tr("locked")}, session.model,
-                                [](const Document& d) { return static_cast<int>(d.lens.focal); },
-                                [](const Document& d, int v) { return changeField("Change focal length", d, &Document::lens, &LensSettings::focal, static_cast<FocalKnowledge>(v)); });
+  auto* known = new ChoiceField(
+      {QObject::tr("unknown"), QObject::tr("about known"), QObject::tr("locked")}, session.model,
+      [](const Document& d) { return static_cast<int>(d.lens.focal); },
+      [](const Document& d, int v) { return changeField("Change focal length", d, &Document::lens, &LensSettings::focal, static_cast<FocalKnowledge>(v)); });
   const auto lens = [&session](const char* name, double LensSettings::*field) {
-    return new NumberField(session.model, [field](const Document& d) { return d.lens.*field; },
-                           [name, field](const Document& d, double v) { return changeField(name, d, &Document::lens, field, v); });
+    return new NumberField(
+        session.model, [field](const Document& d) { return d.lens.*field; },
+        [name, field](const Document& d, double v) { return changeField(name, d, &Document::lens, field, v); });
   };
   auto* focal = lens("Change focal length", &LensSettings::focal_mm)->range(1, 2000, 2, 1, " mm");
   auto* sensor = lens("Change sensor width", &LensSettings::sensor_mm)->range(1, 100, 2, 0.1, " mm");
-  addField(*body.grid, QObject::tr("Focal length"), known, QObject::tr("Unknown: found from the footage. About known: the value is a start. Locked: the value stands."));
+  addField(*body.grid, QObject::tr("Focal length"), known,
+           QObject::tr("Unknown: found from the footage. About known: the value is a start. Locked: the value stands."));
   addField(*body.grid, QObject::tr("Value"), focal, QObject::tr("Focal length, mm; read unless it is unknown."));
   addField(*body.grid, QObject::tr("Sensor width"), sensor, QObject::tr("Width of the sensor, mm; turns mm into px and back."));
   const auto refresh = [&session, focal] { focal->setEnabled(session.model.document().lens.focal != FocalKnowledge::Unknown); };
   QObject::connect(&session.model, &DocumentModel::documentChanged, focal, refresh);
   refresh();
-  auto* distortion = new SwitchField(QObject::tr("Lens distortion may be found"), session.model, [](const Document& d) { return d.lens.distortion; },
-                                     [](const Document& d, bool on) { return changeField("Change lens distortion", d, &Document::lens, &LensSettings::distortion, on); });
-  distortion->setToolTip(QObject::tr("On: distortion and the lens's middle are released one at a time and kept where the holdout tracks confirm them. Off: a lens without distortion."));
+  auto* distortion = new SwitchField(
+      QObject::tr("Lens distortion may be found"), session.model, [](const Document& d) { return d.lens.distortion; },
+      [](const Document& d, bool on) { return changeField("Change lens distortion", d, &Document::lens, &LensSettings::distortion, on); });
+  distortion->setToolTip(QObject::tr(
+      "On: distortion and the lens's middle are released one at a time and kept where the holdout tracks confirm them. Off: a lens without distortion."));
   body.column->addWidget(distortion);
   auto* run = primary(QObject::tr("Solve the shot"), QObject::tr("Finds the camera path, the lens and the points. Tracks first where there are none."));
   run->setObjectName("runSolve");

@@ -106,8 +106,10 @@ TEST_F(CliTest, SaysWhyAShotCannotBeSolved) {
 
 TEST_F(CliTest, AZoomIsNotPassedOffAsACamera) {
   const Ran ran = moth({"solve", shot(ShotKind::Zoom, 40), "-o", (out / "zoom").string()});
-  if (ran.code == 0) EXPECT_THAT(ran.out, HasSubstr("focal length may change during the shot"));
-  else EXPECT_EQ(ran.code, 4);
+  if (ran.code == 0)
+    EXPECT_THAT(ran.out, HasSubstr("focal length may change during the shot"));
+  else
+    EXPECT_EQ(ran.code, 4);
 }
 
 TEST_F(CliTest, BadArgumentsAreRefusedWithASentence) {

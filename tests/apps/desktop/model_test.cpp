@@ -96,8 +96,9 @@ TEST_F(ModelTest, OnlyOneJobRunsAndCancelEndsIt) {
 }
 
 TEST_F(ModelTest, AFieldIsOneEditAndHearsUndo) {
-  NumberField field(session.model, [](const Document& d) { return static_cast<double>(d.tracking.features); },
-                    [](const Document& d, double v) { return changeField("Change features", d, &Document::tracking, &FollowOptions::features, static_cast<int>(v)); });
+  NumberField field(
+      session.model, [](const Document& d) { return static_cast<double>(d.tracking.features); },
+      [](const Document& d, double v) { return changeField("Change features", d, &Document::tracking, &FollowOptions::features, static_cast<int>(v)); });
   field.range(20, 20000, 0, 50, "");
   field.show();
   field.setFocus();
@@ -112,15 +113,17 @@ TEST_F(ModelTest, AFieldIsOneEditAndHearsUndo) {
   session.model.redo();
   EXPECT_EQ(field.value(), 345);
 
-  SwitchField box("on", session.model, [](const Document& d) { return d.lens.distortion; },
-                  [](const Document& d, bool on) { return changeField("Change", d, &Document::lens, &LensSettings::distortion, on); });
+  SwitchField box(
+      "on", session.model, [](const Document& d) { return d.lens.distortion; },
+      [](const Document& d, bool on) { return changeField("Change", d, &Document::lens, &LensSettings::distortion, on); });
   box.setChecked(false);
   EXPECT_FALSE(session.model.document().lens.distortion);
   session.model.undo();
   EXPECT_TRUE(box.isChecked());
 
-  ChoiceField choice({"unknown", "about", "locked"}, session.model, [](const Document& d) { return static_cast<int>(d.lens.focal); },
-                     [](const Document& d, int v) { return changeField("Change", d, &Document::lens, &LensSettings::focal, static_cast<FocalKnowledge>(v)); });
+  ChoiceField choice(
+      {"unknown", "about", "locked"}, session.model, [](const Document& d) { return static_cast<int>(d.lens.focal); },
+      [](const Document& d, int v) { return changeField("Change", d, &Document::lens, &LensSettings::focal, static_cast<FocalKnowledge>(v)); });
   choice.setCurrentIndex(2);
   EXPECT_EQ(session.model.document().lens.focal, FocalKnowledge::Locked);
   session.model.undo();
@@ -157,8 +160,8 @@ TEST_F(ModelTest, ActionsAreOfferedOnlyWhereTheyDoSomething) {
       if (t.state == TrackState::Kept && ids.size() < count) ids.push_back(t.id);
     }
     session.selection.pick(ids, Selection::Mode::Replace);
-    return std::vector<bool>{actions.ground->isEnabled(), actions.origin->isEnabled(), actions.direction->isEnabled(), actions.length->isEnabled(), actions.cone->isEnabled(),
-                             actions.aside->isEnabled(), actions.back->isEnabled()};
+    return std::vector<bool>{actions.ground->isEnabled(), actions.origin->isEnabled(), actions.direction->isEnabled(), actions.length->isEnabled(),
+                             actions.cone->isEnabled(),   actions.aside->isEnabled(),  actions.back->isEnabled()};
   };
   EXPECT_EQ(offered(0), (std::vector<bool>{false, false, false, false, false, false, false}));
   EXPECT_EQ(offered(1), (std::vector<bool>{false, true, false, false, true, true, false}));

@@ -34,18 +34,22 @@ class WindowTest : public ::testing::Test {
     ASSERT_TRUE(openAndWait(*window, demo()));
     ASSERT_TRUE(click(*window, "runTracks") || (window->steps().openStep(Step::Tracks), click(*window, "runTracks")));
     bool grew = false;
-    ASSERT_TRUE(waitUntil([&] {
-      grew = grew || (window->session().model.partial() && window->session().model.tracks());
-      return !window->session().jobs.busy();
-    }, 240000));
+    ASSERT_TRUE(waitUntil(
+        [&] {
+          grew = grew || (window->session().model.partial() && window->session().model.tracks());
+          return !window->session().jobs.busy();
+        },
+        240000));
     EXPECT_TRUE(grew) << "tracks are shown as they grow";
     window->steps().openStep(Step::Solve);
     ASSERT_TRUE(click(*window, "runSolve"));
     bool cameras_grew = false;
-    ASSERT_TRUE(waitUntil([&] {
-      cameras_grew = cameras_grew || (window->session().model.partial() && window->session().model.solution());
-      return !window->session().jobs.busy();
-    }, 240000));
+    ASSERT_TRUE(waitUntil(
+        [&] {
+          cameras_grew = cameras_grew || (window->session().model.partial() && window->session().model.solution());
+          return !window->session().jobs.busy();
+        },
+        240000));
     EXPECT_TRUE(cameras_grew) << "cameras are shown as they are placed";
     ASSERT_TRUE(window->session().model.solution());
   }
@@ -174,7 +178,8 @@ TEST_F(WindowTest, SpaceSelectsAndTurns) {
   const auto turned = space.placeOf(id);
   ASSERT_TRUE(turned.has_value());
   EXPECT_GT(std::hypot(turned->x() - at->x(), turned->y() - at->y()), 3);
-  for (const auto& [k, mode] : {std::pair{Qt::Key_3, desktop::Eye::Mode::Top}, {Qt::Key_4, desktop::Eye::Mode::Camera}, {Qt::Key_2, desktop::Eye::Mode::Orbit}}) {
+  for (const auto& [k, mode] :
+       {std::pair{Qt::Key_3, desktop::Eye::Mode::Top}, {Qt::Key_4, desktop::Eye::Mode::Camera}, {Qt::Key_2, desktop::Eye::Mode::Orbit}}) {
     key(k);
     EXPECT_EQ(space.mode(), mode);
   }

@@ -88,13 +88,14 @@ TEST(Random, NormalHasMeanZeroAndSigmaOne) {
     sum += v;
     squares += v * v;
   }
-  EXPECT_NEAR(sum / kCount, 0, 4 / std::sqrt(kCount));               // four standard errors
+  EXPECT_NEAR(sum / kCount, 0, 4 / std::sqrt(kCount));  // four standard errors
   EXPECT_NEAR(squares / kCount, 1, 4 * std::sqrt(2.0 / kCount));
 }
 
 TEST(ParallelFor, CallsEachIndexOnce) {
   std::vector<int> calls(1000, 0);
-  parallelFor(1000, [&](int i) { ++calls[i]; }, 7);
+  parallelFor(
+      1000, [&](int i) { ++calls[i]; }, 7);
   EXPECT_EQ(std::count(calls.begin(), calls.end(), 1), 1000);
 }
 

@@ -43,7 +43,8 @@ class DeliveryTest : public ::testing::Test {
 tinygltf::Model readGlb(const std::string& bytes) {
   tinygltf::Model model;
   std::string problem, warning;
-  EXPECT_TRUE(tinygltf::TinyGLTF().LoadBinaryFromMemory(&model, &problem, &warning, reinterpret_cast<const unsigned char*>(bytes.data()), static_cast<unsigned>(bytes.size()), ""))
+  EXPECT_TRUE(tinygltf::TinyGLTF().LoadBinaryFromMemory(&model, &problem, &warning, reinterpret_cast<const unsigned char*>(bytes.data()),
+                                                        static_cast<unsigned>(bytes.size()), ""))
       << problem;
   return model;
 }
@@ -87,7 +88,8 @@ TEST_F(DeliveryTest, CameraGlbPassesTheStandardsValidator) {
   const std::string command = "node " DUSKY_SOURCE "/tests/validator/check.mjs " + (folder / "camera.glb").string();
   EXPECT_EQ(std::system(command.c_str()), 0) << command;
   ASSERT_TRUE(writeFileAtomically(folder / "broken.glb", cameraGlb(input()).substr(0, 500)).ok());
-  EXPECT_NE(std::system((command.substr(0, command.rfind(' ')) + " " + (folder / "broken.glb").string() + " >/dev/null").c_str()), 0) << "the validator must be able to fail";
+  EXPECT_NE(std::system((command.substr(0, command.rfind(' ')) + " " + (folder / "broken.glb").string() + " >/dev/null").c_str()), 0)
+      << "the validator must be able to fail";
 }
 
 TEST_F(DeliveryTest, CameraGlbCarriesTheLensAndTheRate) {

@@ -144,7 +144,7 @@ TEST(RelatePair, FindsTheTruePoseAmongWrongPairs) {
   // 120 good pairs; a few wrong ones lie near their epipolar line by chance, and a few good ones beyond 4 sigma.
   EXPECT_GE(found.inliers.size(), 112u);
   EXPECT_LE(found.inliers.size(), 126u);
-  EXPECT_LT(turnError(found, pair), 0.003);       // noise 0.0005 over 120 pairs; spread over seeds is 0.0008
+  EXPECT_LT(turnError(found, pair), 0.003);  // noise 0.0005 over 120 pairs; spread over seeds is 0.0008
   EXPECT_LT(directionError(found, pair), 0.02);
   EXPECT_GT(found.median_parallax_rad, 0.05);
 }
@@ -225,7 +225,8 @@ TEST(Triangulate, ExactRaysMeetInThePoint) {
   const auto found = triangulate(sightings);
   ASSERT_TRUE(found.has_value());
   EXPECT_LT((found->point - truth).norm(), 1e-9);
-  EXPECT_NEAR(found->parallax_rad, std::acos((truth - sightings.front().camera.centre).normalized().dot((truth - sightings.back().camera.centre).normalized())), 1e-9);
+  EXPECT_NEAR(found->parallax_rad, std::acos((truth - sightings.front().camera.centre).normalized().dot((truth - sightings.back().camera.centre).normalized())),
+              1e-9);
 }
 
 TEST(Triangulate, NoiseMovesThePointNoMoreThanItMust) {

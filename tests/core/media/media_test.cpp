@@ -56,7 +56,8 @@ TEST(Sequence, KeepsTheFilesOwnNumbers) {
 }
 
 TEST(Sequence, ReadsEveryKindOfPictureAlike) {
-  for (const auto& [ending, type] : {std::pair{"png", OIIO::TypeDesc::UINT16}, {"tif", OIIO::TypeDesc::UINT16}, {"tif", OIIO::TypeDesc::UINT8}, {"jpg", OIIO::TypeDesc::UINT8}}) {
+  for (const auto& [ending, type] :
+       {std::pair{"png", OIIO::TypeDesc::UINT16}, {"tif", OIIO::TypeDesc::UINT16}, {"tif", OIIO::TypeDesc::UINT8}, {"jpg", OIIO::TypeDesc::UINT8}}) {
     const TemporaryFolder folder;
     writeSequence(folder, ending, 1, 3, type);
     auto source = openFootage(folder.path());

@@ -42,7 +42,9 @@ class SceneTest : public ::testing::Test {
 
 TEST_F(SceneTest, PickedGroundOriginDirectionAndLengthGiveBackTheTruth) {
   const auto ground = onGround(5);
-  SceneSettings picks{.ground = ground, .origin = ground[0], .direction = KnownDirection{ground[1], ground[2]},
+  SceneSettings picks{.ground = ground,
+                      .origin = ground[0],
+                      .direction = KnownDirection{ground[1], ground[2]},
                       .length = KnownLength{ground[3], ground[4], (truthOf(ground[3]) - truthOf(ground[4])).norm()}};
   const auto scene = orientScene(solution, picks);
   ASSERT_TRUE(scene.ok()) << scene.error().message;

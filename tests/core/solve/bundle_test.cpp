@@ -66,7 +66,8 @@ TEST(Adjust, NoiseLeavesTheResidualThatTheNoiseHas) {
   shake(bundle, 0.02, 0.005, 0.03);
   adjust(bundle, {.free_lens = focalAndRadial(), .loss_px = 100, .max_steps = 60}, {});
   double squares = 0;
-  for (const BundleObservation& o : bundle.observations) squares += (*project(bundle.lens, bundle.cameras[o.camera], bundle.points[o.point]) - o.seen).squaredNorm();
+  for (const BundleObservation& o : bundle.observations)
+    squares += (*project(bundle.lens, bundle.cameras[o.camera], bundle.points[o.point]) - o.seen).squaredNorm();
   const double n = static_cast<double>(bundle.observations.size());
   const double unknowns = 6.0 * static_cast<double>(bundle.cameras.size()) + 3.0 * static_cast<double>(bundle.points.size()) + 3 - 7;
   // Sum of squares over (2n - unknowns) degrees of freedom is the variance; 2 % is over three of its standard errors.

@@ -148,7 +148,11 @@ TEST(SolveShot, TracksWithoutASetAreRefused) {
 TEST(SolveShot, CancelEndsItSoon) {
   const SyntheticShot shot = makeSyntheticShot(usualPlan());
   std::stop_source source;
-  const Progress progress([&](const ProgressState& s) { if (s.fraction > 0.3) source.request_stop(); }, source.get_token());
+  const Progress progress(
+      [&](const ProgressState& s) {
+        if (s.fraction > 0.3) source.request_stop();
+      },
+      source.get_token());
   const auto solved = solveShot(shot.tracks, {}, progress);
   ASSERT_FALSE(solved.ok());
   EXPECT_EQ(solved.error().kind, ErrorKind::Cancelled);

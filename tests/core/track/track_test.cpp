@@ -140,8 +140,10 @@ Drift measureDrift(MadeShot& shot, const TrackSet& tracks) {
       worst = std::max(worst, error);
       sum += error * error;
     }
-    if (worst > 1) ++drift.bad_tracks;
-    else squares += sum, drift.observations += track.life();
+    if (worst > 1)
+      ++drift.bad_tracks;
+    else
+      squares += sum, drift.observations += track.life();
   }
   drift.rms_px = std::sqrt(squares / drift.observations);
   return drift;
@@ -166,7 +168,8 @@ TEST(FollowFeatures, CoversThePictureInEveryFrame) {
   for (int frame = (*tracks)->first_frame; frame <= (*tracks)->last_frame; ++frame) {
     int cells[4][3] = {};
     for (const Track& track : (*tracks)->tracks) {
-      if (const Observation* o = track.at(frame)) ++cells[std::min(3, static_cast<int>(o->position.x() / 160))][std::min(2, static_cast<int>(o->position.y() / 120))];
+      if (const Observation* o = track.at(frame))
+        ++cells[std::min(3, static_cast<int>(o->position.x() / 160))][std::min(2, static_cast<int>(o->position.y() / 120))];
     }
     for (int i = 0; i < 4; ++i) {
       for (int j = 1; j < 3; ++j) EXPECT_GE(cells[i][j], 3) << "frame " << frame << " cell " << i << "," << j;  // the top row may be sky
@@ -210,7 +213,11 @@ TEST(FollowFeatures, RangeSummaryAndPartialResults) {
 TEST(FollowFeatures, CancelKeepsWhatIsThere) {
   MadeShot shot(planShot(ShotKind::Free));
   std::stop_source source;
-  const Progress progress([&](const ProgressState& s) { if (s.fraction > 0.3) source.request_stop(); }, source.get_token());
+  const Progress progress(
+      [&](const ProgressState& s) {
+        if (s.fraction > 0.3) source.request_stop();
+      },
+      source.get_token());
   const auto tracks = followFeatures(shot, {.features = 100}, progress);
   ASSERT_TRUE(tracks.ok());
   EXPECT_EQ((*tracks)->summary.termination, Termination::Cancelled);
@@ -219,7 +226,11 @@ TEST(FollowFeatures, CancelKeepsWhatIsThere) {
 }
 
 TEST(FollowFeatures, RefusesOptionsByName) {
-  MadeShot shot([] { ShotPlan plan = planShot(ShotKind::Still); plan.frames = 3; return plan; }());
+  MadeShot shot([] {
+    ShotPlan plan = planShot(ShotKind::Still);
+    plan.frames = 3;
+    return plan;
+  }());
   const auto message = [&](const FollowOptions& options) {
     const auto tracks = followFeatures(shot, options, {});
     return tracks.ok() ? std::string() : tracks.error().message;
