@@ -39,7 +39,7 @@ Status Workspace::saveAs(const std::filesystem::path& path) {
   if (!store.ok()) return store.error();
   store_ = std::move(*store);
   if (tracks_) {
-    if (const Status saved = store_->saveResult("tracks", tracks_key_, encode(*tracks_)); !saved.ok()) return saved;
+    if (Status saved = store_->saveResult("tracks", tracks_key_, encode(*tracks_)); !saved.ok()) return saved;
   }
   if (solution_) return store_->saveResult("solve", solution_key_, encode(*solution_));
   return Done{};

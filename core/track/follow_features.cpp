@@ -156,13 +156,13 @@ class Follower {
 /// Decodes ahead on a thread of its own.
 class Reader {
  public:
-  Reader(FrameSource& source, int first, int last) : thread_([this, &source, first, last](std::stop_token stop) { run(source, first, last, stop); }) {}
+  Reader(FrameSource& source, int first, int last) : thread_([this, &source, first, last](const std::stop_token& stop) { run(source, first, last, stop); }) {}
   ~Reader() { queue_.close(); }
   std::optional<Result<Prepared>> next() { return queue_.pop(); }
   double busySeconds() const { return busy_s_; }
 
  private:
-  void run(FrameSource& source, int first, int last, std::stop_token stop) {
+  void run(FrameSource& source, int first, int last, const std::stop_token& stop) {
     for (int number = first; number <= last && !stop.stop_requested(); ++number) {
       const Stopwatch watch;
       Result<Frame> frame = source.read(number);
