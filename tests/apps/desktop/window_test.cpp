@@ -3,6 +3,7 @@
 
 #include <QAction>
 #include <QApplication>
+#include <QElapsedTimer>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
@@ -126,15 +127,19 @@ TEST_F(WindowTest, ScrubsByKeysFieldAndCurve) {
   EXPECT_EQ(session().playback.frame(), 30);
 }
 
-TEST_F(WindowTest, PlaysAtAboutTheFootagesRate) {
+TEST_F(WindowTest, PlaysAtTheFootagesRateByTheClock) {
   goTo(10);
+  QElapsedTimer since;
   ASSERT_TRUE(click(*window, "play"));
+  since.start();
   QTest::qWait(1000);
+  const int moved = session().playback.frame() - 10;
+  const double due = 24 * static_cast<double>(since.elapsed()) / 1000;
   key(Qt::Key_K);
   EXPECT_FALSE(session().playback.playing());
-  const int moved = session().playback.frame() - 10;
-  EXPECT_GE(moved, 20);  // 24 frames in a second; a busy machine may be late to stop it
-  EXPECT_LE(moved, 34);
+  // However slow the machine is, frames are left out and the rate is kept; the last tick may be late.
+  EXPECT_LE(moved, due + 2);
+  EXPECT_GE(moved, 0.5 * due);
 }
 
 TEST_F(WindowTest, ClickBoxAndLassoSelectTheSameEverywhere) {
@@ -145,7 +150,6 @@ TEST_F(WindowTest, ClickBoxAndLassoSelectTheSameEverywhere) {
   QTest::mouseClick(&plate, Qt::LeftButton, Qt::NoModifier, plate.toWidget(mark->measured).toPoint());
   ASSERT_EQ(session().selection.ids().size(), 1u);
   const int picked = session().selection.ids()[0];
-  EXPECT_LT(std::hypot(mark->measured.x() - plate.marks()[0].measured.x(), 0), 1e9);
   EXPECT_TRUE(window->findChild<QLabel*>("trackCard")->text().contains(QString("track %1 ").arg(picked)));
 
   drag(plate, {{150, 120}, {200, 180}, {260, 240}});
