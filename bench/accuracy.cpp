@@ -4,9 +4,8 @@
 
 #include <cmath>
 
-#include "core/deliver/compare.h"
 #include "core/pipeline/steps.h"
-#include "tests/support/shot_maker.h"
+#include "tests/support/judge_by_truth.h"
 
 namespace {
 using namespace dusky;
@@ -29,10 +28,7 @@ void line(const Named& shot, int seed) {
   const auto solved = solveShot(**tracks, {.seed = seed}, {});
   if (!solved.ok()) return fmt::print("{:10} {:4} {}\n", shot.name, seed, solved.error().message);
   const double seconds = watch.seconds();
-  const auto scene = orientScene(**solved, {});
-  const auto report = parseShotRecord(reportJson({made.info(), **solved, *scene, {}, {}}), "report");
-  const auto truth = parseShotRecord(made.truthJson(), "truth");
-  const auto c = compareShots(*report, *truth);
+  const auto c = testing::judgeByTruth(made, **solved);
   if (!c.ok()) return fmt::print("{:10} {}\n", shot.name, c.error().message);
   fmt::print("{:10} {:4} {:3}/{:<3} {:6}/{:<6} {:7.3f} {:8.3f} {:7.3f} {:7.3f} {:8.5f} {:8.2f} {:7.1f}\n", shot.name, seed, c->frames_solved, c->frames_true,
              (*solved)->keptTracks(), (*solved)->tracks.size(), (*solved)->rms_px, (*solved)->holdout_rms_px, c->slip_rms_px, c->slip_p95_px,

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/numbers.h"
 #include "core/geometry/homography.h"
 
 namespace dusky {
@@ -110,12 +111,6 @@ InFront pointsInFront(const RelativePose& pose, const Pairs& pairs, const std::v
   return found;
 }
 
-double medianOf(std::vector<double> values) {
-  if (values.empty()) return 0;
-  std::nth_element(values.begin(), values.begin() + values.size() / 2, values.end());
-  return values[values.size() / 2];
-}
-
 }  // namespace
 
 double sampsonError(const Mat3& essential, const Vec2& a, const Vec2& b) {
@@ -145,7 +140,7 @@ TwoView relatePair(const std::vector<Vec2>& a, const std::vector<Vec2>& b, doubl
     view.relative = side;
   }
   view.inliers = best.inliers;
-  view.median_parallax_rad = medianOf(best.parallax);
+  view.median_parallax_rad = best.parallax.empty() ? 0.0 : median(std::move(best.parallax));
   view.rotation_only_share = rotationOnlyShare(a, b, tolerance, seed);
   return view;
 }

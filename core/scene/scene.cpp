@@ -5,6 +5,8 @@
 #include <Eigen/Dense>
 #include <algorithm>
 
+#include "core/base/numbers.h"
+
 namespace dusky {
 namespace {
 
@@ -39,9 +41,7 @@ double medianDepth(const Solution& solution, const Vec3& from) {
   for (const SolvedTrack& track : solution.tracks) {
     if (track.state == TrackState::Kept) distances.push_back((track.point - from).norm());
   }
-  if (distances.empty()) return 1.0;
-  std::nth_element(distances.begin(), distances.begin() + distances.size() / 2, distances.end());
-  return distances[distances.size() / 2];
+  return distances.empty() ? 1.0 : median(std::move(distances));
 }
 
 /// The world as it will be, in the solve's own coordinates.

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/numbers.h"
+
 namespace dusky {
 namespace {
 
@@ -56,12 +58,6 @@ std::vector<SolidFace> unitCube() {
   return faces;
 }
 
-double roundedTo125(double value) {
-  const double power = std::pow(10, std::floor(std::log10(value)));
-  const double digit = value / power;
-  return power * (digit < 1.5 ? 1 : digit < 3.5 ? 2 : digit < 7.5 ? 5 : 10);
-}
-
 }  // namespace
 
 std::vector<SolidFace> solidOf(const TestObject& object, const Solution& solution, const SceneFrame& scene) {
@@ -81,9 +77,7 @@ double usualSize(const Solution& solution, const SceneFrame& scene, int track) {
   for (const SolvedFrame& frame : solution.frames) {
     if (frame.placed && found) distances.push_back(scene.scene_from_solve.scale * (frame.pose.centre - found->point).norm());
   }
-  if (distances.empty()) return 0.3;
-  std::nth_element(distances.begin(), distances.begin() + distances.size() / 2, distances.end());
-  return roundedTo125(std::max(1e-6, 0.1 * distances[distances.size() / 2]));
+  return distances.empty() ? 0.3 : roundTo125(std::max(1e-6, 0.1 * median(std::move(distances))));
 }
 
 std::vector<std::array<Vec3, 2>> groundGrid(double spacing, int reach) {
@@ -101,9 +95,7 @@ double gridSpacing(const Solution& solution, const SceneFrame& scene) {
   for (const SolvedTrack& track : solution.tracks) {
     if (track.state == TrackState::Kept) reaches.push_back((scene.scene_from_solve * track.point).norm());
   }
-  if (reaches.empty()) return 1.0;
-  std::nth_element(reaches.begin(), reaches.begin() + reaches.size() / 2, reaches.end());
-  return roundedTo125(std::max(1e-9, reaches[reaches.size() / 2] / 5));
+  return reaches.empty() ? 1.0 : roundTo125(std::max(1e-9, median(std::move(reaches)) / 5));
 }
 
 }  // namespace dusky

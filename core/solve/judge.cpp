@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "core/base/numbers.h"
 #include "core/base/parallel.h"
 
 namespace dusky {
@@ -38,9 +39,7 @@ double errorSpread(const Reconstruction& work) {
       if (work.cameras[o.camera]) errors.push_back(errorOf(work, track, o));
     }
   }
-  if (errors.empty()) return kUnknown;
-  std::nth_element(errors.begin(), errors.begin() + errors.size() / 2, errors.end());
-  return errors[errors.size() / 2] / 1.1774;  // the median of a 2D error is 1.1774 sigma of one coordinate
+  return median(std::move(errors)) / 1.1774;  // the median of a 2D error is 1.1774 sigma of one coordinate
 }
 
 void sortOut(Reconstruction& work, const Limits& limits) {

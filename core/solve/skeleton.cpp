@@ -3,6 +3,7 @@
 #include <cmath>
 #include <map>
 
+#include "core/base/numbers.h"
 #include "core/base/parallel.h"
 #include "core/geometry/homography.h"
 #include "core/geometry/resection.h"
@@ -14,12 +15,6 @@ namespace {
 
 constexpr double kTolerancePx = 4.0;  // while the lens is still rough
 constexpr int kMinCommon = 16;
-
-double median(std::vector<double> values) {
-  if (values.empty()) return kUnknown;
-  std::nth_element(values.begin(), values.begin() + values.size() / 2, values.end());
-  return values[values.size() / 2];
-}
 
 /// Tracks that two frames share, by index, and where each saw them.
 struct Common {

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <map>
 
+#include "core/base/numbers.h"
 #include "core/base/parallel.h"
 #include "core/geometry/resection.h"
 #include "core/geometry/triangulation.h"
@@ -27,9 +28,7 @@ double medianTravel(const TrackSet& tracks) {
     for (const Observation& o : track.observations) farthest = std::max(farthest, (o.position - track.observations.front().position).norm());
     travels.push_back(farthest);
   }
-  if (travels.empty()) return 0;
-  std::nth_element(travels.begin(), travels.begin() + travels.size() / 2, travels.end());
-  return travels[travels.size() / 2];
+  return travels.empty() ? 0.0 : median(std::move(travels));
 }
 
 Status refuseHopeless(const TrackSet& tracks) {
@@ -277,9 +276,8 @@ class Solver {
     for (const SolvedTrack& track : result_.tracks) {
       if (track.state == TrackState::Kept && !std::isnan(track.parallax_rad)) parallax.push_back(track.parallax_rad);
     }
-    std::nth_element(parallax.begin(), parallax.begin() + parallax.size() / 2, parallax.end());
     constexpr double kThinParallaxRad = 0.0175;
-    if (!parallax.empty() && parallax[parallax.size() / 2] < kThinParallaxRad)
+    if (median(std::move(parallax)) < kThinParallaxRad)  // false when there is none
       warnings.push_back("Half of the points have less than 1° of parallax: depth is weak.");
     const Lens& lens = result_.lens;
     const double off_centre = Vec2(lens.cx_px - 0.5 * lens.width, lens.cy_px - 0.5 * lens.height).norm() / lens.width;

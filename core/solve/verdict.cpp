@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/numbers.h"
+
 namespace dusky {
 namespace {
 
@@ -57,9 +59,7 @@ double medianFrameError(const Solution& solution) {
   for (const SolvedFrame& frame : solution.frames) {
     if (frame.placed && !std::isnan(frame.rms_px)) errors.push_back(frame.rms_px);
   }
-  if (errors.empty()) return kUnknown;
-  std::nth_element(errors.begin(), errors.begin() + errors.size() / 2, errors.end());
-  return errors[errors.size() / 2];
+  return median(std::move(errors));
 }
 
 double shareOfError(const Solution& solution, int first, int last) {
@@ -77,8 +77,7 @@ double shareOfError(const Solution& solution, int first, int last) {
 
 double usualErrorTop(const Solution& solution) {
   if (!(solution.rms_px > 1e-6)) return 1.0;
-  const double wanted = 4 * solution.rms_px, power = std::pow(10, std::floor(std::log10(wanted))), digit = wanted / power;
-  return power * (digit < 1.5 ? 1 : digit < 3.5 ? 2 : digit < 7.5 ? 5 : 10);
+  return roundTo125(4 * solution.rms_px);
 }
 
 Verdict judgeSolution(const Solution& solution) {

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "core/base/numbers.h"
+
 namespace dusky {
 
 std::string_view describe(StopReason reason) {
@@ -26,10 +28,9 @@ const Track* TrackSet::find(int id) const {
 
 double TrackSet::medianLife() const {
   if (tracks.empty()) return 0;
-  std::vector<int> lives;
+  std::vector<double> lives;
   for (const Track& track : tracks) lives.push_back(track.life());
-  std::nth_element(lives.begin(), lives.begin() + lives.size() / 2, lives.end());
-  return lives[lives.size() / 2];
+  return median(std::move(lives));
 }
 
 }  // namespace dusky

@@ -3,9 +3,8 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-#include "core/deliver/compare.h"
 #include "core/pipeline/steps.h"
-#include "tests/support/shot_maker.h"
+#include "tests/support/judge_by_truth.h"
 
 namespace dusky::testing {
 
@@ -21,12 +20,7 @@ void solveAndCompare(const ShotPlan& plan, Solved& out) {
   ASSERT_TRUE(tracks.ok()) << tracks.error().message;
   const auto solved = solveShot(**tracks, {}, {});
   ASSERT_TRUE(solved.ok()) << solved.error().message;
-  const auto scene = orientScene(**solved, {});
-  ASSERT_TRUE(scene.ok());
-  const auto report = parseShotRecord(reportJson({shot.info(), **solved, *scene, {}, {}}), "report");
-  const auto truth = parseShotRecord(shot.truthJson(), "truth");
-  ASSERT_TRUE(report.ok() && truth.ok());
-  const auto compared = compareShots(*report, *truth);
+  const auto compared = judgeByTruth(shot, **solved);
   ASSERT_TRUE(compared.ok()) << compared.error().message;
   out = {*solved, *compared};
 }

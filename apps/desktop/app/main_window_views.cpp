@@ -87,7 +87,7 @@ ViewFrame* MainWindow::frameErrorMap() {
   frame->addTool(order);
   frame->addGap();
   frame->addTool(new ScaleControl(session_.view));
-  connect(error_map_, &ErrorMap::noteChanged, frame, [frame](const QString& note) { frame->setNote(note.section(QString::fromUtf8(" · "), 0, 0)); });
+  connect(error_map_, &ErrorMap::noteChanged, frame, &ViewFrame::setNote);
   connect(verdict_, &VerdictLine::errorAsked, order, [this, order] {
     order->setCurrentIndex(0);
     if (!session_.selection.empty()) error_map_->reveal(session_.selection.ids().front());

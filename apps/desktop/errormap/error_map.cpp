@@ -60,11 +60,7 @@ void ErrorMap::sortRows() {
   for (const Row& row : rows) rows_.push_back(row.id);
   layOut();
   renderCells();
-  const QString order = order_ == Order::Worst     ? tr("worst error first")
-                        : order_ == Order::Typical ? tr("typical error first")
-                        : order_ == Order::Life    ? tr("longest first")
-                                                   : tr("by first frame");
-  emit noteChanged(rows_.empty() ? "" : tr("%1 tracks · %2").arg(rows_.size()).arg(order));
+  emit noteChanged(rows_.empty() ? "" : tr("%1 tracks").arg(rows_.size()));
 }
 
 void ErrorMap::renderCells() {

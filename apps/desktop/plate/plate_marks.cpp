@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "apps/desktop/paint/solid_shade.h"
 #include "core/scene/test_object.h"
 
 namespace dusky::desktop {
@@ -79,11 +80,10 @@ std::vector<PlateFace> plateFaces(const DocumentModel& model, int frame) {
   std::vector<PlateFace> faces;
   const auto camera = cameraAt(model, frame);
   if (!camera) return faces;
-  const Vec3 light = Vec3(-0.4, 0.8, 0.45).normalized();
   for (const TestObject& object : model.document().objects) {
     for (const SolidFace& face : solidOf(object, *model.solution(), *model.scene())) {
       if (face.normal.dot(face.corners[0] - camera->centre) >= 0) continue;
-      PlateFace shown{.light = 0.35 + 0.65 * std::max(0.0, face.normal.dot(light))};
+      PlateFace shown{.light = lightOn(face.normal)};
       for (const Vec3& corner : face.corners) {
         const auto at = seen(model.solution()->lens, *camera, corner);
         if (!at) break;

@@ -8,6 +8,7 @@
 
 #include "apps/desktop/app/theme.h"
 #include "apps/desktop/paint/select_by_gesture.h"
+#include "apps/desktop/paint/solid_shade.h"
 
 namespace dusky::desktop {
 namespace {
@@ -220,7 +221,7 @@ void PlateView::drawSolids(QPainter& painter) const {
   for (const PlateFace& face : faces_) {
     QPolygonF placed;
     for (const QPointF& p : face.outline) placed.push_back(toWidget(p));
-    const QColor shade = QColor::fromRgbF(static_cast<float>(0.80 * face.light), static_cast<float>(0.74 * face.light), static_cast<float>(0.90 * face.light));
+    const QColor shade = solidColor(face.light);
     painter.setPen(QPen(shade, 0.6));
     painter.setBrush(shade);
     painter.drawPolygon(placed);

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/solid_shade.h"
 #include "apps/desktop/plate/plate_marks.h"
 #include "core/scene/test_object.h"
 
@@ -147,11 +148,9 @@ class Builder {
 
   void addSolids() {
     if (!session_.view.objectsShown()) return;
-    const Vec3 light = Vec3(-0.4, 0.8, 0.45).normalized();
     for (const TestObject& object : session_.model.document().objects) {
       for (const SolidFace& face : solidOf(object, solution_, scene_)) {
-        const double shade = 0.35 + 0.65 * std::max(0.0, face.normal.dot(light));
-        const QColor paint = QColor::fromRgbF(static_cast<float>(0.80 * shade), static_cast<float>(0.74 * shade), static_cast<float>(0.90 * shade));
+        const QColor paint = solidColor(lightOn(face.normal));
         for (const Vec3& corner : face.corners) out_.solids.push_back(vertex(corner, paint, 1));
       }
     }

@@ -11,7 +11,6 @@
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/space/space_view.h"
 #include "apps/desktop/steps/steps_panel.h"
-#include "core/project/edits.h"
 #include "tests/apps/desktop/window_driver.h"
 
 using namespace dusky;
@@ -118,7 +117,6 @@ int main(int argc, char** argv) {
   s.selection.clear();
   window.space().setMode(desktop::Eye::Mode::Camera);
   s.view.setPictureColors(true);
-  s.model.run(changeScene("Forget", s.model.document().scene));
   const QString out = QDir::tempPath() + "/ferry-landing-delivery";
   DeliverySettings delivery = s.model.document().delivery;
   delivery.folder = out.toStdString();

@@ -10,7 +10,7 @@
 #include "apps/desktop/plate/plate_marks.h"
 #include "apps/desktop/steps/fields.h"
 #include "core/project/edits.h"
-#include "tests/apps/desktop/window_driver.h"
+#include "tests/apps/desktop/run_tests.h"
 #include "tests/support/shot_maker.h"
 #include "tests/support/temporary_folder.h"
 
@@ -177,9 +177,4 @@ TEST_F(ModelTest, ActionsAreOfferedOnlyWhereTheyDoSomething) {
 
 }  // namespace dusky::testing
 
-int main(int argc, char** argv) {
-  dusky::testing::prepareApplication();
-  QApplication application(argc, argv);
-  ::testing::InitGoogleTest(&argc, argv);
-  return RUN_ALL_TESTS();
-}
+int main(int argc, char** argv) { return dusky::testing::runTests(argc, argv); }

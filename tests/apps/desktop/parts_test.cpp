@@ -11,7 +11,7 @@
 #include "apps/desktop/paint/region_gesture.h"
 #include "apps/desktop/paint/track_glyphs.h"
 #include "apps/desktop/space/eye.h"
-#include "tests/apps/desktop/window_driver.h"
+#include "tests/apps/desktop/run_tests.h"
 
 namespace dusky::testing {
 using namespace desktop;
@@ -146,9 +146,4 @@ TEST(FrameStore, ReadsAheadAndForgetsTheOtherShot) {
 
 }  // namespace dusky::testing
 
-int main(int argc, char** argv) {
-  dusky::testing::prepareApplication();
-  QApplication application(argc, argv);
-  ::testing::InitGoogleTest(&argc, argv);
-  return RUN_ALL_TESTS();
-}
+int main(int argc, char** argv) { return dusky::testing::runTests(argc, argv); }

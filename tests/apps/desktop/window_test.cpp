@@ -18,7 +18,7 @@
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/space/space_view.h"
 #include "apps/desktop/steps/steps_panel.h"
-#include "tests/apps/desktop/window_driver.h"
+#include "tests/apps/desktop/run_tests.h"
 #include "tests/support/temporary_folder.h"
 
 namespace dusky::testing {
@@ -362,10 +362,4 @@ TEST(EmptyWindow, EveryButtonAndActionSaysWhatItDoes) {
 
 }  // namespace dusky::testing
 
-int main(int argc, char** argv) {
-  dusky::testing::prepareApplication();
-  QApplication application(argc, argv);
-  dusky::desktop::applyTheme(application);
-  ::testing::InitGoogleTest(&argc, argv);
-  return RUN_ALL_TESTS();
-}
+int main(int argc, char** argv) { return dusky::testing::runTests(argc, argv); }
