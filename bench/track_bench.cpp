@@ -4,6 +4,7 @@
 #include "core/media/footage.h"
 #include "core/track/follow_features.h"
 #include "core/track/patch.h"
+#include "core/track/reference.h"
 
 namespace {
 using namespace dusky;
@@ -21,26 +22,47 @@ BENCHMARK(detect)->Unit(benchmark::kMillisecond);
 
 void cutPatch(benchmark::State& state) {
   const FloatPlane luma = demoLuma(40);
-  const auto motion = state.range(0) ? Patch::Motion::Affine : Patch::Motion::Shift;
-  for (auto _ : state) benchmark::DoNotOptimize(Patch(luma, {640.3f, 360.7f}, state.range(0) ? 10 : 7, motion));
+  for (auto _ : state) benchmark::DoNotOptimize(Patch(luma, {640.3f, 360.7f}, 7));
 }
-BENCHMARK(cutPatch)->Arg(0)->Arg(1)->Unit(benchmark::kMicrosecond);
+BENCHMARK(cutPatch)->Unit(benchmark::kMicrosecond);
 
 void alignPatch(benchmark::State& state) {
   const FloatPlane luma = demoLuma(40);
-  const Patch patch(luma, {800.3f, 300.7f}, state.range(0) ? 10 : 7, state.range(0) ? Patch::Motion::Affine : Patch::Motion::Shift);
-  for (auto _ : state) benchmark::DoNotOptimize(patch.align(luma, {{801.1f, 299.9f}, Eigen::Matrix2f::Identity()}, 12));
+  const Patch patch(luma, {800.3f, 300.7f}, 7);
+  for (auto _ : state) benchmark::DoNotOptimize(patch.align(luma, {801.1f, 299.9f}, 12));
 }
-BENCHMARK(alignPatch)->Arg(0)->Arg(1)->Unit(benchmark::kMicrosecond);
+BENCHMARK(alignPatch)->Unit(benchmark::kMicrosecond);
 
-void followTwentyFrames(benchmark::State& state) {
-  auto source = openFootage(DUSKY_DEMO_DATA "/ferry-landing.mp4");
+void cutReference(benchmark::State& state) {
+  const FloatPlane luma = demoLuma(40);
+  for (auto _ : state) benchmark::DoNotOptimize(Reference(luma, {640.3f, 360.7f}, static_cast<int>(state.range(0))));
+}
+BENCHMARK(cutReference)->Arg(10)->Arg(15)->Unit(benchmark::kMicrosecond);
+
+/// From 0.7 px off; the second argument is a turn in hundredths of a radian that the reference must be warped for.
+void alignReference(benchmark::State& state) {
+  const FloatPlane luma = demoLuma(40);
+  Reference reference(luma, {800.3f, 300.7f}, static_cast<int>(state.range(0)));
+  const Eigen::Matrix2f turned = Eigen::Rotation2Df(0.01f * static_cast<float>(state.range(1))).toRotationMatrix();
   for (auto _ : state) {
-    const auto tracks = followFeatures(**source, {.first_frame = 30, .last_frame = 49, .features = static_cast<int>(state.range(0))}, {});
-    state.counters["frames_per_s"] = 20 / (*tracks)->summary.total_s;
+    benchmark::DoNotOptimize(reference.align(luma, {800.8f, 300.2f}, Eigen::Matrix2f::Identity()));
+    if (state.range(1) > 0) benchmark::DoNotOptimize(reference.appearance(turned));
   }
 }
-BENCHMARK(followTwentyFrames)->Arg(300)->Arg(600)->Unit(benchmark::kMillisecond)->UseRealTime();
+BENCHMARK(alignReference)->Args({10, 0})->Args({15, 0})->Unit(benchmark::kMicrosecond);
+
+void followDemo(benchmark::State& state) {
+  auto source = openFootage(DUSKY_DEMO_DATA "/ferry-landing.mp4");
+  for (auto _ : state) {
+    const auto tracks = followFeatures(**source, {.first_frame = 1, .last_frame = 120, .features = static_cast<int>(state.range(0))}, {});
+    const TrackSummary& s = (*tracks)->summary;
+    for (const auto& [name, seconds] :
+         {std::pair("decode", s.decode_s), std::pair("detect", s.detect_s), std::pair("forward", s.forward_s), std::pair("back", s.backward_s)})
+      state.counters[std::string(name) + "_ms"] = 1000 * seconds / s.frames;
+    state.counters["frames_per_s"] = 120 / (*tracks)->summary.total_s;
+  }
+}
+BENCHMARK(followDemo)->Arg(500)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 }  // namespace
 

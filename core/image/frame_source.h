@@ -1,5 +1,6 @@
 #pragma once
 #include <string>
+#include <vector>
 
 #include "core/base/result.h"
 #include "core/image/plane.h"
@@ -12,13 +13,17 @@ struct FootageInfo {
   std::string kind;  ///< "movie (h264)", "sequence (png)".
   int width = 0, height = 0;
   double fps = 24.0;
-  int first = 1, last = 1;  ///< Frame numbers, both included.
-  int frames() const { return last - first + 1; }
+  int first = 1, last = 1;        ///< Frame numbers, both included.
+  std::vector<int> missing = {};  ///< Numbers between them that the footage has no picture for, ascending.
+  int frames() const { return last - first + 1 - static_cast<int>(missing.size()); }
 };
+
+/// What a frame is read for. Tracking needs no full-size colours: its picture may be a fraction of the footage's size.
+enum class FrameUse { Screen, Tracking };
 
 struct Frame {
   int number = 0;
-  Picture picture;  ///< For the screen.
+  Picture picture;  ///< For the screen, or a smaller one for the colours of points.
   FloatPlane luma;  ///< For tracking: Rec. 709 weights on display-referred values, 0 to 255, at the source's own precision.
 };
 
@@ -28,7 +33,7 @@ class FrameSource {
   virtual ~FrameSource() = default;
   virtual const FootageInfo& info() const = 0;
   /// Errors: InvalidInput outside first..last; Unreadable naming the frame.
-  virtual Result<Frame> read(int number) = 0;
+  virtual Result<Frame> read(int number, FrameUse use = FrameUse::Screen) = 0;
 };
 
 }  // namespace dusky

@@ -16,6 +16,13 @@ struct Pyramid {
 /// Source: Burt and Adelson, IEEE Trans. Comm. 31(4), 1983 (with an even kernel).
 Pyramid buildPyramid(FloatPlane picture, int levels);
 
+/// The picture under the kernel 1 2 1 / 4, across and down. It takes away the finest detail, which sampling between pixels gets wrong
+/// and compression gets wrongest, so that places are found more exactly.
+FloatPlane soften(const FloatPlane& picture);
+
+/// Mean over a grid of rows of the squared gradient, (grey levels / px)^2: how much sharp detail a picture holds.
+double meanSquareGradient(const FloatPlane& plane);
+
 /// Bilinear value at continuous (u, v), clamped to the border.
 float sampleLinear(const FloatPlane& plane, float u, float v);
 

@@ -35,11 +35,13 @@ using Packet = std::unique_ptr<AVPacket, FreeByAddress<av_packet_free>>;
 using Raw = std::unique_ptr<AVFrame, FreeByAddress<av_frame_free>>;
 using Scaler = std::unique_ptr<SwsContext, FreeScaler>;
 
+constexpr int kSmaller = 4;  // of the picture that tracking takes its colours from
+
 class MovieSource final : public FrameSource {
  public:
   Status open(const std::filesystem::path& path);
   const FootageInfo& info() const override { return info_; }
-  Result<Frame> read(int number) override;
+  Result<Frame> read(int number, FrameUse use) override;
 
  private:
   Status openDecoder();
@@ -47,7 +49,7 @@ class MovieSource final : public FrameSource {
   bool decodeNext();
   bool sendNextPacket();
   bool seekTo(int number);
-  Picture convert();
+  Picture convert(int width, int height);
   std::optional<FloatPlane> lumaPlane() const;
   int numberOf(std::int64_t pts) const;
 
@@ -156,15 +158,15 @@ bool MovieSource::decodeNext() {
   }
 }
 
-Picture MovieSource::convert() {
-  Picture picture(raw_->width, raw_->height);
-  scaler_.reset(sws_getCachedContext(scaler_.release(), raw_->width, raw_->height, static_cast<AVPixelFormat>(raw_->format), raw_->width, raw_->height,
-                                     AV_PIX_FMT_RGB24, SWS_FAST_BILINEAR, nullptr, nullptr, nullptr));
+Picture MovieSource::convert(int width, int height) {
+  Picture picture(width, height);
+  scaler_.reset(sws_getCachedContext(scaler_.release(), raw_->width, raw_->height, static_cast<AVPixelFormat>(raw_->format), width, height, AV_PIX_FMT_RGB24,
+                                     SWS_FAST_BILINEAR, nullptr, nullptr, nullptr));
   const int space = raw_->colorspace == AVCOL_SPC_UNSPECIFIED ? (raw_->height >= 720 ? SWS_CS_ITU709 : SWS_CS_ITU601) : static_cast<int>(raw_->colorspace);
   const int* table = sws_getCoefficients(space);
   sws_setColorspaceDetails(scaler_.get(), table, raw_->color_range == AVCOL_RANGE_JPEG, table, 1, 0, 1 << 16, 1 << 16);
   std::uint8_t* rows[1] = {&picture.data.front().r};
-  const int stride[1] = {3 * raw_->width};
+  const int stride[1] = {3 * width};
   sws_scale(scaler_.get(), raw_->data, raw_->linesize, 0, raw_->height, rows, stride);
   return picture;
 }
@@ -194,7 +196,7 @@ std::optional<FloatPlane> MovieSource::lumaPlane() const {
   return luma;
 }
 
-Result<Frame> MovieSource::read(int number) {
+Result<Frame> MovieSource::read(int number, FrameUse use) {
   if (number < info_.first || number > info_.last) {
     return invalidInput(fmt::format("Frame {} is outside {}–{} of {}.", number, info_.first, info_.last, info_.path));
   }
@@ -212,8 +214,9 @@ Result<Frame> MovieSource::read(int number) {
   }
   Frame frame;
   frame.number = number;
-  frame.picture = convert();
   auto luma = lumaPlane();
+  const int smaller = luma && use == FrameUse::Tracking ? kSmaller : 1;
+  frame.picture = convert(std::max(1, raw_->width / smaller), std::max(1, raw_->height / smaller));
   frame.luma = luma ? std::move(*luma) : lumaOf(frame.picture);
   return frame;
 }

@@ -35,7 +35,7 @@ class SequenceSource final : public FrameSource {
 
   const FootageInfo& info() const override { return info_; }
 
-  Result<Frame> read(int number) override {
+  Result<Frame> read(int number, FrameUse) override {
     const auto found = sequence_.files.find(number);
     if (found == sequence_.files.end()) {
       return invalidInput(fmt::format("Frame {} is outside {}–{} of {}.", number, info_.first, info_.last, info_.path));

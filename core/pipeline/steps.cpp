@@ -58,7 +58,7 @@ SolveOptions solveOptionsOf(const Document& document, int width) {
 Result<TrackSetPtr> runTracks(const Document& document, const Progress& progress, const std::function<void(TrackSetPtr)>& on_partial) {
   auto source = openFootage(document.footage_path);
   if (!source.ok()) return source.error();
-  auto tracks = followFeatures(**source, document.tracking, progress, on_partial);
+  auto tracks = followFeatures(**source, document.tracking, progress, {}, on_partial);
   if (tracks.ok() && (*tracks)->summary.termination == Termination::Cancelled) return cancelled();
   return tracks;
 }

@@ -7,7 +7,7 @@ namespace dusky {
 namespace {
 
 using Json = nlohmann::json;
-constexpr int kVersion = 1;
+constexpr int kVersion = 2;
 
 /// Plain numbers as one byte string, little-endian as the machine has them.
 template <class T>
@@ -129,7 +129,8 @@ std::string encode(const TrackSet& set) {
   std::vector<int> heads, frames;
   std::vector<double> places;
   for (const Track& t : set.tracks) {
-    heads.insert(heads.end(), {t.id, t.color.r, t.color.g, t.color.b, static_cast<int>(t.stop), t.life()});
+    heads.insert(heads.end(),
+                 {t.id, t.color.r, t.color.g, t.color.b, static_cast<int>(t.stop), static_cast<int>(t.start), t.born(), static_cast<int>(t.size), t.life()});
     for (const Observation& o : t.observations) {
       frames.push_back(o.frame);
       places.insert(places.end(), {o.position.x(), o.position.y()});
@@ -142,6 +143,7 @@ std::string encode(const TrackSet& set) {
                   {"height", set.height},
                   {"first", set.first_frame},
                   {"last", set.last_frame},
+                  {"used", packed(set.used_frames)},
                   {"heads", packed(heads)},
                   {"frames", packed(frames)},
                   {"places", packed(places)},
@@ -153,6 +155,9 @@ std::string encode(const TrackSet& set) {
                     {"decode_s", number(s.decode_s)},
                     {"track_s", number(s.track_s)},
                     {"total_s", number(s.total_s)},
+                    {"detect_s", number(s.detect_s)},
+                    {"forward_s", number(s.forward_s)},
+                    {"backward_s", number(s.backward_s)},
                     {"warnings", s.warnings}}}});
 }
 
@@ -162,24 +167,27 @@ Result<TrackSetPtr> decodeTracks(const std::string& bytes) {
     set.first_frame = j.at("first"), set.last_frame = j.at("last");
     const auto heads = unpacked<int>(j.at("heads")), frames = unpacked<int>(j.at("frames"));
     const auto places = unpacked<double>(j.at("places"));
-    if (heads.size() % 6 != 0 || places.size() != 2 * frames.size()) throw std::runtime_error("lists of different length");
+    set.used_frames = unpacked<int>(j.at("used"));
+    constexpr int kHead = 9;
+    if (heads.size() % kHead != 0 || places.size() != 2 * frames.size()) throw std::runtime_error("lists of different length");
     std::size_t next = 0;
-    for (std::size_t h = 0; h < heads.size(); h += 6) {
+    for (std::size_t h = 0; h < heads.size(); h += kHead) {
       Track t{.id = heads[h],
               .color = {static_cast<std::uint8_t>(heads[h + 1]), static_cast<std::uint8_t>(heads[h + 2]), static_cast<std::uint8_t>(heads[h + 3])},
-              .stop = static_cast<StopReason>(heads[h + 4])};
-      for (int k = 0; k < heads[h + 5]; ++k, ++next) t.observations.push_back({frames.at(next), Vec2(places[2 * next], places[2 * next + 1])});
+              .stop = static_cast<StopReason>(heads[h + 4]),
+              .start = static_cast<StopReason>(heads[h + 5]),
+              .born_frame = heads[h + 6],
+              .size = static_cast<FeatureSize>(heads[h + 7])};
+      for (int k = 0; k < heads[h + 8]; ++k, ++next) t.observations.push_back({frames.at(next), Vec2(places[2 * next], places[2 * next + 1])});
       set.tracks.push_back(std::move(t));
     }
     const Json& s = j.at("summary");
-    set.summary = {s.at("termination").get<Termination>(),
-                   s.at("frames"),
-                   s.at("found"),
-                   s.at("too_short"),
-                   numberOf(s.at("decode_s")),
-                   numberOf(s.at("track_s")),
-                   numberOf(s.at("total_s")),
-                   s.at("warnings").get<std::vector<std::string>>()};
+    TrackSummary& summary = set.summary;
+    summary.termination = s.at("termination").get<Termination>();
+    summary.frames = s.at("frames"), summary.found = s.at("found"), summary.too_short = s.at("too_short");
+    summary.decode_s = numberOf(s.at("decode_s")), summary.track_s = numberOf(s.at("track_s")), summary.total_s = numberOf(s.at("total_s"));
+    summary.detect_s = numberOf(s.at("detect_s")), summary.forward_s = numberOf(s.at("forward_s")), summary.backward_s = numberOf(s.at("backward_s"));
+    summary.warnings = s.at("warnings").get<std::vector<std::string>>();
   });
 }
 

@@ -19,7 +19,7 @@ SolvedTrack describeTrack(const Reconstruction& work, const WorkTrack& track, co
   int used = 0;
   std::vector<Vec3> centres;
   for (const WorkObservation& o : track.observations) {
-    TrackError error{.frame = work.first_frame + o.camera, .used = o.used && track.point.has_value()};
+    TrackError error{.frame = work.frame_numbers[o.camera], .used = o.used && track.point.has_value()};
     const auto seen = track.point && work.cameras[o.camera] ? project(work.lens, *work.cameras[o.camera], *track.point) : std::nullopt;
     if (seen) {
       error.reprojected = *seen;
@@ -48,7 +48,7 @@ void describeFrames(const Reconstruction& work, Solution& out) {
     if (track.state != TrackState::Kept) continue;
     for (const TrackError& e : track.errors) {
       if (!e.used) continue;
-      const int f = e.frame - work.first_frame;
+      const int f = work.indexOf(e.frame);
       if (track.holdout)
         holdout[f] += e.error_px * e.error_px, ++holdout_used[f];
       else
@@ -57,7 +57,7 @@ void describeFrames(const Reconstruction& work, Solution& out) {
   }
   for (std::size_t f = 0; f < count; ++f) {
     SolvedFrame& frame = out.frames[f];
-    frame.frame = work.first_frame + static_cast<int>(f);
+    frame.frame = work.frame_numbers[f];
     frame.placed = work.cameras[f].has_value();
     if (frame.placed) frame.pose = *work.cameras[f];
     if (frame.tracks > 0) frame.rms_px = std::sqrt(squares[f] / frame.tracks);

@@ -9,9 +9,13 @@ int Reconstruction::placedCameras() const {
   return static_cast<int>(std::count_if(cameras.begin(), cameras.end(), [](const auto& c) { return c.has_value(); }));
 }
 
+int Reconstruction::indexOf(int frame) const {
+  return static_cast<int>(std::lower_bound(frame_numbers.begin(), frame_numbers.end(), frame) - frame_numbers.begin());
+}
+
 Reconstruction makeReconstruction(const TrackSet& tracks, const std::vector<int>& set_aside_ids, double holdout_share, std::uint64_t seed) {
   Reconstruction work;
-  work.first_frame = tracks.first_frame;
+  for (int i = 0; i < tracks.frames(); ++i) work.frame_numbers.push_back(tracks.frameAt(i));
   work.cameras.resize(tracks.frames());
   for (const Track& track : tracks.tracks) {
     WorkTrack one;
@@ -19,7 +23,7 @@ Reconstruction makeReconstruction(const TrackSet& tracks, const std::vector<int>
     // Drawn by the track's own id: setting others aside does not change who judges.
     one.holdout = Random(seed * 1000003 + static_cast<std::uint64_t>(track.id)).uniform() < holdout_share;
     one.by_artist = std::binary_search(set_aside_ids.begin(), set_aside_ids.end(), track.id);
-    for (const Observation& o : track.observations) one.observations.push_back({o.frame - tracks.first_frame, o.position, true});
+    for (const Observation& o : track.observations) one.observations.push_back({tracks.indexOf(o.frame), o.position, true});
     work.tracks.push_back(std::move(one));
   }
   return work;

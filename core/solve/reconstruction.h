@@ -28,12 +28,13 @@ struct WorkTrack {
 
 /// A solve on its way: some cameras and some points have places.
 struct Reconstruction {
-  int first_frame = 1;
+  std::vector<int> frame_numbers;  ///< Of the cameras, ascending.
   Lens lens;
   std::vector<std::optional<Pose>> cameras;  ///< By frame.
   std::vector<WorkTrack> tracks;             ///< Same order as the track set's.
 
   int placedCameras() const;
+  int indexOf(int frame) const;
 };
 
 Reconstruction makeReconstruction(const TrackSet& tracks, const std::vector<int>& set_aside_ids, double holdout_share, std::uint64_t seed);

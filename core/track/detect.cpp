@@ -13,11 +13,12 @@ struct TensorRow {
   std::vector<float> xx, xy, yy;
   explicit TensorRow(int width) : xx(width), xy(width), yy(width) {}
 
-  void fill(const FloatPlane& plane, int y) {
-    const float* above = plane.row(y - 1);
-    const float* here = plane.row(y);
-    const float* below = plane.row(y + 1);
-    for (int x = 1; x < plane.width - 1; ++x) {
+  void fill(const FloatPlane& plane, int left, int y) {
+    const float* above = plane.row(y - 1) + left;
+    const float* here = plane.row(y) + left;
+    const float* below = plane.row(y + 1) + left;
+    const int width = static_cast<int>(xx.size());
+    for (int x = 0; x < width; ++x) {
       const float gx = 0.5f * (here[x + 1] - here[x - 1]), gy = 0.5f * (below[x] - above[x]);
       xx[x] = gx * gx;
       xy[x] = gx * gy;
@@ -33,17 +34,24 @@ struct TensorRow {
   }
 };
 
-void writeStrength(const TensorRow& columns, int radius, float* out) {
-  const int width = static_cast<int>(columns.xx.size());
-  const float area = static_cast<float>((2 * radius + 1) * (2 * radius + 1));
-  float xx = 0, xy = 0, yy = 0;
-  for (int x = 0; x < width; ++x) {
-    xx += columns.xx[x], xy += columns.xy[x], yy += columns.yy[x];
-    const int old = x - 2 * radius - 1;
-    if (old >= 0) xx -= columns.xx[old], xy -= columns.xy[old], yy -= columns.yy[old];
-    if (x < 2 * radius) continue;
-    const float half = 0.5f * (xx + yy), apart = 0.5f * (xx - yy);
-    out[x - radius] = std::max(0.0f, half - std::sqrt(apart * apart + xy * xy)) / area;
+/// Sums over windows along a row of column sums, and the smaller eigenvalue of each.
+void writeStrength(const TensorRow& columns, int radius, float* out, int count) {
+  const int window = 2 * radius + 1;
+  const float area = static_cast<float>(window * window);
+  thread_local std::vector<float> sums;
+  sums.resize(3 * static_cast<std::size_t>(count));
+  const float *in_xx = columns.xx.data(), *in_xy = columns.xy.data(), *in_yy = columns.yy.data();
+  float sum_xx = 0, sum_xy = 0, sum_yy = 0;
+  for (int x = 0; x < window; ++x) sum_xx += in_xx[x], sum_xy += in_xy[x], sum_yy += in_yy[x];
+  for (int x = 0; x < count; ++x) {
+    sums[x] = sum_xx, sums[x + count] = sum_xy, sums[x + 2 * count] = sum_yy;
+    if (x + 1 == count) break;
+    sum_xx += in_xx[x + window] - in_xx[x], sum_xy += in_xy[x + window] - in_xy[x], sum_yy += in_yy[x + window] - in_yy[x];
+  }
+  const float *xx = sums.data(), *xy = xx + count, *yy = xy + count;
+  for (int x = 0; x < count; ++x) {
+    const float half = 0.5f * (xx[x] + yy[x]), apart = 0.5f * (xx[x] - yy[x]);
+    out[x] = std::max(0.0f, half - std::sqrt(apart * apart + xy[x] * xy[x])) / area;
   }
 }
 
@@ -76,16 +84,44 @@ Vec2 cornerPoint(const FloatPlane& plane, int x, int y, int radius) {
   return offset.cwiseAbs().maxCoeff() <= radius ? Vec2(middle + offset) : middle;
 }
 
-void findPeaks(const FloatPlane& plane, const FloatPlane& strength, int level, const DetectOptions& options, std::vector<Feature>& out) {
-  const double size = 1 << level;
-  const int margin = std::max(2 * options.window_radius + 2, static_cast<int>(std::ceil(options.margin_px / size)));
+/// A part of a plane, pixels x0 .. x1 - 1 and y0 .. y1 - 1.
+struct Tile {
+  int x0 = 0, y0 = 0, x1 = 0, y1 = 0;
+};
+
+/// The smaller eigenvalue of the windowed structure tensor in a tile and one pixel around it; pixel (0, 0) is (x0 - 1, y0 - 1).
+/// The tile keeps radius + 2 px from the plane's border.
+FloatPlane strengthIn(const FloatPlane& plane, const Tile& tile, int radius) {
+  FloatPlane out(tile.x1 - tile.x0 + 2, tile.y1 - tile.y0 + 2);
+  const int left = tile.x0 - 1 - radius, span = out.width + 2 * radius, window = 2 * radius + 1;
+  std::vector<TensorRow> ring(static_cast<std::size_t>(window), TensorRow(span));
+  TensorRow columns(span);
+  for (int j = 0; j < out.height + 2 * radius; ++j) {
+    TensorRow& slot = ring[static_cast<std::size_t>(j) % ring.size()];
+    if (j >= window) columns.add(slot, -1);
+    slot.fill(plane, left, tile.y0 - 1 - radius + j);
+    columns.add(slot, 1);
+    if (j >= window - 1) writeStrength(columns, radius, out.row(j - window + 1), out.width);
+  }
+  return out;
+}
+
+struct SizeClass {
+  FeatureSize size;
+  int window_radius;
+};
+
+void findPeaks(const FloatPlane& plane, const Tile& tile, const SizeClass& kind, const DetectOptions& options, std::vector<Feature>& out) {
+  const FloatPlane strength = strengthIn(plane, tile, kind.window_radius);
+  const double px = 1 << levelOf(kind.size);
   // Localisation error grows with the level's pixel size; its square weighs the strength.
-  const double weight = 1.0 / (size * size);
-  for (int y = margin; y < strength.height - margin; ++y) {
-    for (int x = margin; x < strength.width - margin; ++x) {
+  const double weight = 1.0 / (px * px);
+  for (int y = 1; y < strength.height - 1; ++y) {
+    for (int x = 1; x < strength.width - 1; ++x) {
       const float v = strength.at(x, y);
       if (v < options.min_strength || !isPeak(strength, x, y)) continue;
-      out.push_back({size * cornerPoint(plane, x, y, options.window_radius), v * weight, level});
+      const Vec2 place = px * cornerPoint(plane, x + tile.x0 - 1, y + tile.y0 - 1, kind.window_radius);
+      if (!options.allowed || options.allowed(place)) out.push_back({place, v * weight, kind.size});
     }
   }
 }
@@ -98,13 +134,26 @@ class Spread {
     cell_ = std::max(2.0 * side, 2 * distance_);  // about four features a cell
     share_ = std::max(1, static_cast<int>(std::lround(cell_ * cell_ / (side * side))));
     columns_ = static_cast<int>(width / cell_) + 1;
-    counts_.resize(static_cast<std::size_t>(columns_) * (static_cast<int>(height / cell_) + 1));
+    rows_ = static_cast<int>(height / cell_) + 1;
+    counts_.resize(static_cast<std::size_t>(columns_) * rows_);
     buckets_across_ = static_cast<int>(width / distance_) + 3;
     buckets_.resize(static_cast<std::size_t>(buckets_across_) * (static_cast<int>(height / distance_) + 3));
   }
   void take(const Vec2& p) {
     ++counts_[cellOf(p)];
     buckets_[bucketOf(p, 0, 0)].push_back(p);
+  }
+  /// The cells that are short of features, full-size px.
+  std::vector<Tile> hungryCells() const {
+    std::vector<Tile> cells;
+    for (int row = 0; row < rows_; ++row) {
+      for (int column = 0; column < columns_; ++column) {
+        if (counts_[static_cast<std::size_t>(row) * columns_ + column] >= share_) continue;
+        cells.push_back(
+            {static_cast<int>(column * cell_), static_cast<int>(row * cell_), static_cast<int>((column + 1) * cell_), static_cast<int>((row + 1) * cell_)});
+      }
+    }
+    return cells;
   }
   bool wants(const Vec2& p) const { return counts_[cellOf(p)] < share_ && !crowded(p); }
 
@@ -125,43 +174,48 @@ class Spread {
   }
 
   double distance_, cell_ = 1;
-  int share_ = 1, columns_ = 1, buckets_across_ = 1;
+  int share_ = 1, columns_ = 1, rows_ = 1, buckets_across_ = 1;
   std::vector<int> counts_;
   std::vector<std::vector<Vec2>> buckets_;
 };
 
-}  // namespace
-
-FloatPlane cornerStrength(const FloatPlane& plane, int radius) {
-  FloatPlane out(plane.width, plane.height);
-  if (plane.width < 2 * radius + 3 || plane.height < 2 * radius + 3) return out;
-  // Bands of fixed height: each sums its own rows, so the result does not depend on the thread count.
-  constexpr int kBand = 64;
-  const int first = radius + 1, last = plane.height - radius - 2;
-  parallelFor((last - first) / kBand + 1, [&](int band) {
-    const int from = first + band * kBand, to = std::min(from + kBand - 1, last);
-    std::vector<TensorRow> ring(2 * radius + 1, TensorRow(plane.width));
-    TensorRow columns(plane.width);
-    for (int y = from - radius; y <= to + radius; ++y) {
-      TensorRow& slot = ring[static_cast<std::size_t>(y) % ring.size()];
-      if (y > from + radius) columns.add(slot, -1);
-      slot.fill(plane, y);
-      columns.add(slot, 1);
-      if (y >= from + radius) writeStrength(columns, radius, out.row(y - radius));
-    }
-  });
-  return out;
+/// The tiles of a plane of one size, cell by cell, where more features are wanted.
+std::vector<Tile> hungryTiles(const Spread& spread, const FloatPlane& plane, const SizeClass& kind, const DetectOptions& options) {
+  const double px = 1 << levelOf(kind.size);
+  const int margin = std::max(kind.window_radius + 3, static_cast<int>(std::ceil(options.margin_px / px)));
+  std::vector<Tile> tiles;
+  for (const Tile& cell : spread.hungryCells()) {
+    const Tile tile{std::max(margin, static_cast<int>(cell.x0 / px)), std::max(margin, static_cast<int>(cell.y0 / px)),
+                    std::min(plane.width - margin, static_cast<int>(cell.x1 / px)), std::min(plane.height - margin, static_cast<int>(cell.y1 / px))};
+    if (tile.x0 < tile.x1 && tile.y0 < tile.y1) tiles.push_back(tile);
+  }
+  return tiles;
 }
 
+std::vector<SizeClass> classesOf(const FeatureSizes& sizes) {
+  std::vector<SizeClass> classes;
+  if (sizes.fine) classes.push_back({FeatureSize::Fine, 3});
+  if (sizes.medium) classes.push_back({FeatureSize::Medium, 5});
+  if (sizes.coarse) classes.push_back({FeatureSize::Coarse, 5});
+  return classes;
+}
+
+}  // namespace
+
 std::vector<Feature> detectFeatures(const Pyramid& pyramid, const std::vector<Vec2>& taken, const DetectOptions& options) {
-  std::vector<Feature> candidates;
-  const int levels = std::min(options.levels, static_cast<int>(pyramid.levels.size()));
-  for (int level = 0; level < levels; ++level) {
-    findPeaks(pyramid.levels[level], cornerStrength(pyramid.levels[level], options.window_radius), level, options, candidates);
-  }
-  std::stable_sort(candidates.begin(), candidates.end(), [](const Feature& a, const Feature& b) { return a.strength > b.strength; });
   Spread spread(pyramid.base().width, pyramid.base().height, options);
   for (const Vec2& p : taken) spread.take(p);
+  std::vector<Feature> candidates;
+  for (const SizeClass& kind : classesOf(options.sizes)) {
+    if (levelOf(kind.size) >= static_cast<int>(pyramid.levels.size())) continue;
+    const FloatPlane& plane = pyramid.levels[levelOf(kind.size)];
+    const std::vector<Tile> tiles = hungryTiles(spread, plane, kind, options);
+    // Each tile its own list, put together in order: the same with any number of threads.
+    std::vector<std::vector<Feature>> found(tiles.size());
+    parallelFor(static_cast<int>(tiles.size()), [&](int i) { findPeaks(plane, tiles[i], kind, options, found[i]); });
+    for (const auto& list : found) candidates.insert(candidates.end(), list.begin(), list.end());
+  }
+  std::stable_sort(candidates.begin(), candidates.end(), [](const Feature& a, const Feature& b) { return a.strength > b.strength; });
   std::vector<Feature> chosen;
   for (const Feature& feature : candidates) {
     if (!spread.wants(feature.position)) continue;

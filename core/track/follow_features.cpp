@@ -4,193 +4,201 @@
 
 #include <algorithm>
 #include <cmath>
-#include <optional>
-#include <thread>
 
-#include "core/base/bounded_queue.h"
-#include "core/base/parallel.h"
-#include "core/track/patch.h"
+#include "core/track/follower.h"
 
 namespace dusky {
 namespace {
 
-constexpr int kLevels = 4;        // of the frame-to-frame search
-constexpr int kLevelsBack = 2;    // of the search back, which knows about where to look
-constexpr int kRefillEvery = 3;   // frames
-constexpr double kThin = 0.75;    // share of the wanted features below which new ones are looked for at once
-constexpr int kSearchRadius = 7;  // its patch
+constexpr int kLevels = 4;
+constexpr int kRefillEvery = 3;  // frames
+constexpr double kThin = 0.75;   // share of the wanted features below which new ones are looked for at once
+constexpr double kPartialEvery_s = 0.4;
+constexpr double kShareForward = 0.6;  // of the progress
 
-struct Prepared {
-  int number = 0;
-  Picture picture;
-  Pyramid pyramid;
-};
-
-/// A feature on its way.
-struct Living {
-  std::size_t track = 0;  ///< Index into the list of tracks.
-  int level = 0;
-  Eigen::Vector2f position, velocity = Eigen::Vector2f::Zero();  ///< Full-size px, px per frame.
-  Patch reference;                                               ///< As it was when found (or last renewed).
-  Eigen::Matrix2f shape = Eigen::Matrix2f::Identity();           ///< Reference to now.
-  std::optional<StopReason> stop;
-};
-
-bool insidePicture(const FloatPlane& plane, const Eigen::Vector2f& p, float margin) {
-  return p.x() > margin && p.y() > margin && p.x() < static_cast<float>(plane.width) - margin && p.y() < static_cast<float>(plane.height) - margin;
-}
-
-/// Coarse to fine by shift alone, from one frame to the other. Nothing where it leaves the picture or looks different.
-std::optional<Eigen::Vector2f> search(const Pyramid& from, const Pyramid& to, const Eigen::Vector2f& place, const Eigen::Vector2f& guess,
-                                      int levels = kLevels) {
-  Eigen::Vector2f found = guess;
-  bool any = false;
-  for (int level = std::min(levels, static_cast<int>(from.levels.size())) - 1; level >= 0; --level) {
-    const float size = static_cast<float>(1 << level);
-    const Patch patch(from.levels[level], place / size, kSearchRadius, Patch::Motion::Shift);
-    if (!patch.usable()) continue;
-    const PatchMatch match = patch.align(to.levels[level], {found / size, Eigen::Matrix2f::Identity()}, level == 0 ? 8 : 12);
-    if (match.likeness < 0.4f && level > 0) continue;  // a coarse level may hold too little; the finer ones decide
-    if (match.likeness < 0.4f) return std::nullopt;
-    found = match.warp.centre * size;
-    any = true;
+bool insideLine(const std::vector<Vec2>& line, const Vec2& p) {
+  bool inside = false;
+  for (std::size_t i = 0, j = line.size() - 1; i < line.size(); j = i++) {
+    if ((line[i].y() > p.y()) != (line[j].y() > p.y()) &&
+        p.x() < (line[j].x() - line[i].x()) * (p.y() - line[i].y()) / (line[j].y() - line[i].y()) + line[i].x())
+      inside = !inside;
   }
-  return any ? std::optional(found) : std::nullopt;
+  return inside;
 }
 
-class Follower {
+/// One run of tracking, forward and back.
+class Run {
  public:
-  Follower(const FollowOptions& options, TrackSet& result) : options_(options), result_(result) {}
+  Run(FrameSource& source, const FollowOptions& options, const FollowScope& scope, std::vector<int> frames, const Progress& progress,
+      const std::function<void(TrackSetPtr)>& on_partial)
+      : source_(source), options_(options), scope_(scope), frames_(std::move(frames)), progress_(progress), on_partial_(on_partial), store_(scope.keep_bytes) {}
 
-  void step(const Prepared* before, const Prepared& now) {
-    if (before) advance(*before, now);
-    refill(now);
+  Status go() {
+    if (const Status done = forward(); !done.ok()) return done;
+    return options_.both_ways && !cancelled_ ? backward() : Status(Done{});
   }
-  /// Closes what still lives.
-  void finish() {
-    for (const Living& one : living_) result_.tracks[one.track].stop = StopReason::EndOfFootage;
-  }
+  TrackSetPtr result() const;
 
  private:
-  void advance(const Prepared& before, const Prepared& now) {
-    parallelFor(
-        static_cast<int>(living_.size()), [&](int i) { followOne(before, now, living_[i]); }, 8);
-    for (const Living& one : living_) {
-      Track& track = result_.tracks[one.track];
-      if (one.stop)
-        track.stop = *one.stop;
-      else
-        track.observations.push_back({now.number, one.position.cast<double>()});
-    }
-    std::erase_if(living_, [](const Living& one) { return one.stop.has_value(); });
-  }
+  Status forward();
+  Status backward();
+  Result<LeftOut> leftOut(int frame);
+  void refill(Follower& follower, const PreparedFrame& now, const LeftOut& left_out);
+  void birth(Follower& follower, const PreparedFrame& now, const Feature& feature);
+  bool tell(double fraction, std::string what);
+  std::shared_ptr<TrackSet> compose() const;
 
-  void followOne(const Prepared& before, const Prepared& now, Living& one) const {
-    auto moved = search(before.pyramid, now.pyramid, one.position, one.position + one.velocity);
-    if (!moved) moved = search(before.pyramid, now.pyramid, one.position, one.position);
-    const float margin = static_cast<float>((options_.patch_radius + 3) << one.level);
-    if (!moved) {
-      const bool at_edge = !insidePicture(now.pyramid.base(), one.position + one.velocity, margin + 4);
-      one.stop = at_edge ? StopReason::LeftPicture : StopReason::Lost;
-      return;
-    }
-    const FloatPlane& plane = now.pyramid.levels[one.level];
-    const float size = static_cast<float>(1 << one.level);
-    const PatchMatch match = one.reference.align(plane, {*moved / size, one.shape}, 14);
-    if (match.likeness < -0.5f) return void(one.stop = StopReason::LeftPicture);
-    if (match.likeness < static_cast<float>(options_.min_likeness)) return void(one.stop = StopReason::Lost);
-    const Eigen::Vector2f refined = match.warp.centre * size;
-    if ((refined - *moved).norm() > 2.0f * size) return void(one.stop = StopReason::Drifted);
-    const auto back = search(now.pyramid, before.pyramid, refined, refined - (*moved - one.position), kLevelsBack);
-    if (!back || (*back - one.position).norm() > static_cast<float>(options_.max_return_px) * size) return void(one.stop = StopReason::Drifted);
-    one.velocity = refined - one.position;
-    one.position = refined;
-    one.shape = match.warp.matrix;
-    renewWhenWornOut(plane, size, one);
-  }
-
-  /// A reference seen much larger, smaller or more slanted than it was cut no longer localises well: cut it anew here.
-  void renewWhenWornOut(const FloatPlane& plane, float size, Living& one) const {
-    const float area = std::abs(one.shape.determinant());
-    if (area > 0.4f && area < 2.5f) return;
-    Patch fresh(plane, one.position / size, options_.patch_radius, Patch::Motion::Affine);
-    if (!fresh.usable()) return void(one.stop = StopReason::LeftPicture);
-    one.reference = std::move(fresh);
-    one.shape.setIdentity();
-  }
-
-  void refill(const Prepared& now) {
-    // Looking for new features costs as much as following many: every few frames, sooner when many were lost.
-    const double full = static_cast<double>(living_.size()) / options_.features;
-    if (full > kThin && since_refill_++ < kRefillEvery) return;
-    since_refill_ = 1;
-    std::vector<Vec2> taken;
-    for (const Living& one : living_) taken.push_back(one.position.cast<double>());
-    const DetectOptions detect{
-        .count = options_.features, .min_strength = options_.min_strength, .min_distance_px = options_.min_distance_px, .margin_px = options_.patch_radius + 5};
-    for (const Feature& feature : detectFeatures(now.pyramid, taken, detect)) birth(now, feature);
-  }
-
-  void birth(const Prepared& now, const Feature& feature) {
-    Living one;
-    one.level = feature.level;
-    one.position = feature.position.cast<float>();
-    one.reference =
-        Patch(now.pyramid.levels[feature.level], one.position / static_cast<float>(1 << feature.level), options_.patch_radius, Patch::Motion::Affine);
-    if (!one.reference.usable()) return;
-    one.track = result_.tracks.size();
-    Track track;
-    track.id = static_cast<int>(result_.tracks.size()) + 1;
-    track.color = now.picture.at(static_cast<int>(feature.position.x()), static_cast<int>(feature.position.y()));
-    track.observations.push_back({now.number, one.position.cast<double>()});
-    result_.tracks.push_back(std::move(track));
-    living_.push_back(std::move(one));
-  }
-
+  FrameSource& source_;
   const FollowOptions& options_;
-  TrackSet& result_;
-  std::vector<Living> living_;
-  int since_refill_ = 0;
+  const FollowScope& scope_;
+  const std::vector<int> frames_;
+  const Progress& progress_;
+  const std::function<void(TrackSetPtr)>& on_partial_;
+  LumaStore store_;
+  std::vector<Growing> tracks_;
+  Stopwatch watch_;
+  double told_s_ = 0, decode_s_ = 0, detect_s_ = 0, forward_s_ = 0, backward_s_ = 0;
+  int since_refill_ = 0, frames_read_ = 0;
+  bool cancelled_ = false;
 };
 
-/// Decodes ahead on a thread of its own.
-class Reader {
- public:
-  Reader(FrameSource& source, int first, int last) : thread_([this, &source, first, last](const std::stop_token& stop) { run(source, first, last, stop); }) {}
-  ~Reader() { queue_.close(); }
-  std::optional<Result<Prepared>> next() { return queue_.pop(); }
-  double busySeconds() const { return busy_s_; }
-
- private:
-  void run(FrameSource& source, int first, int last, const std::stop_token& stop) {
-    for (int number = first; number <= last && !stop.stop_requested(); ++number) {
-      const Stopwatch watch;
-      Result<Frame> frame = source.read(number);
-      if (!frame.ok()) {
-        queue_.push(frame.error());
-        break;
-      }
-      Prepared prepared{number, std::move(frame->picture), buildPyramid(std::move(frame->luma), kLevels)};
-      busy_s_ = busy_s_ + watch.seconds();
-      if (!queue_.push(std::move(prepared))) return;
-    }
-    queue_.close();
+Status Run::forward() {
+  FrameReader reader(source_, frames_, store_, kLevels);
+  Follower follower(options_, Follower::Direction::Forward, tracks_);
+  std::optional<PreparedFrame> before;
+  while (auto next = reader.next()) {
+    if (!next->ok()) return next->error();
+    const PreparedFrame& now = **next;
+    const auto left_out = leftOut(now.number);
+    if (!left_out.ok()) return left_out.error();
+    const Stopwatch step;
+    if (before) follower.advance(*before, now, *left_out);
+    forward_s_ += step.seconds();
+    refill(follower, now, *left_out);
+    before = std::move(**next);
+    ++frames_read_;
+    const double share = options_.both_ways ? kShareForward : 1;
+    if (!tell(share * frames_read_ / static_cast<double>(frames_.size()),
+              fmt::format("tracking frame {} of {}–{}", before->number, frames_.front(), frames_.back())))
+      break;
   }
-
-  BoundedQueue<Result<Prepared>> queue_{3};
-  std::atomic<double> busy_s_ = 0;
-  std::jthread thread_;
-};
-
-std::shared_ptr<TrackSet> withoutShortLives(const TrackSet& all, int min_life) {
-  auto kept = std::make_shared<TrackSet>(all);
-  std::erase_if(kept->tracks, [&](const Track& t) { return t.life() < min_life; });
-  return kept;
+  decode_s_ += reader.busySeconds();
+  return Done{};
 }
 
-Status checkRange(const FootageInfo& info, int first, int last) {
-  if (first >= info.first && last <= info.last && first <= last) return Done{};
-  return invalidInput(fmt::format("Frames {}–{} are not in the footage, which has {}–{}.", first, last, info.first, info.last));
+Status Run::backward() {
+  // From the last frame that something was found in; what was found in the first frame has no past.
+  std::vector<std::vector<std::size_t>> born(frames_.size());
+  std::size_t newest = 0;
+  for (std::size_t i = 0; i < tracks_.size(); ++i) {
+    const auto at = static_cast<std::size_t>(std::lower_bound(frames_.begin(), frames_.end(), tracks_[i].track.born()) - frames_.begin());
+    born[at].push_back(i);
+    newest = std::max(newest, at);
+  }
+  if (newest == 0) return Done{};
+  std::vector<int> order(frames_.begin(), frames_.begin() + static_cast<std::ptrdiff_t>(newest) + 1);
+  std::reverse(order.begin(), order.end());
+  FrameReader reader(source_, order, store_, kLevels);
+  Follower follower(options_, Follower::Direction::Backward, tracks_);
+  std::optional<PreparedFrame> before;
+  for (std::size_t done = 0; auto next = reader.next(); ++done) {
+    if (!next->ok()) return next->error();
+    const PreparedFrame& now = **next;
+    const auto left_out = leftOut(now.number);
+    if (!left_out.ok()) return left_out.error();
+    const Stopwatch step;
+    if (before) follower.advance(*before, now, *left_out);
+    const std::size_t at = newest - done;
+    for (const std::size_t track : at > 0 ? born[at] : std::vector<std::size_t>()) {
+      const auto& seen = tracks_[track].track.observations;
+      const Eigen::Vector2f velocity = seen.size() > 1 ? Eigen::Vector2f((seen[0].position - seen[1].position).cast<float>()) : Eigen::Vector2f::Zero();
+      follower.add(track, now, velocity);
+    }
+    backward_s_ += step.seconds();
+    before = std::move(**next);
+    if (!tell(kShareForward + (1 - kShareForward) * static_cast<double>(done + 1) / static_cast<double>(order.size()),
+              fmt::format("tracking back, frame {}", before->number)))
+      break;
+  }
+  decode_s_ += reader.busySeconds();
+  return Done{};
+}
+
+Result<LeftOut> Run::leftOut(int frame) { return scope_.masks ? scope_.masks->leftOut(frame) : Result<LeftOut>(LeftOut()); }
+
+void Run::refill(Follower& follower, const PreparedFrame& now, const LeftOut& left_out) {
+  std::vector<Vec2> taken = follower.places();
+  if (scope_.existing) {
+    for (const Track& track : scope_.existing->tracks) {
+      if (const Observation* o = track.at(now.number)) taken.push_back(o->position);
+    }
+  }
+  // Looking for new features costs as much as following many: every few frames, sooner when many were lost.
+  const double full = static_cast<double>(taken.size()) / options_.features;
+  if (full > kThin && since_refill_++ < kRefillEvery) return;
+  since_refill_ = 1;
+  const Stopwatch watch;
+  DetectOptions detect{.count = options_.features, .min_strength = options_.min_strength, .min_distance_px = options_.min_distance_px, .sizes = options_.sizes};
+  detect.margin_px = std::max(options_.edge_margin_px, options_.patch_radius + 5);
+  detect.allowed = [&](const Vec2& place) {
+    return leftOutShare(left_out, place, options_.patch_radius) == 0 && (scope_.region.empty() || insideLine(scope_.region, place));
+  };
+  for (const Feature& feature : detectFeatures(now.pyramid, taken, detect)) birth(follower, now, feature);
+  detect_s_ += watch.seconds();
+}
+
+void Run::birth(Follower& follower, const PreparedFrame& now, const Feature& feature) {
+  Growing growing;
+  Track& track = growing.track;
+  track.size = feature.size;
+  track.born_frame = now.number;
+  track.observations.push_back({now.number, feature.position});
+  const double scale = static_cast<double>(now.small.width) / now.pyramid.base().width;
+  const Vec2 at = scale * feature.position;
+  track.color = now.small.at(std::min(static_cast<int>(at.x()), now.small.width - 1), std::min(static_cast<int>(at.y()), now.small.height - 1));
+  tracks_.push_back(std::move(growing));
+  if (!follower.add(tracks_.size() - 1, now, follower.velocityNear(feature.position))) tracks_.pop_back();
+}
+
+/// False when the artist wants to stop.
+bool Run::tell(double fraction, std::string what) {
+  progress_.report(fraction, std::move(what));
+  if (on_partial_ && watch_.seconds() - told_s_ > kPartialEvery_s) {
+    told_s_ = watch_.seconds();
+    on_partial_(compose());
+  }
+  cancelled_ = progress_.stopRequested();
+  return !cancelled_;
+}
+
+std::shared_ptr<TrackSet> Run::compose() const {
+  auto set = std::make_shared<TrackSet>();
+  set->width = source_.info().width, set->height = source_.info().height;
+  set->first_frame = frames_.front(), set->last_frame = frames_.back();
+  if (static_cast<int>(frames_.size()) != set->last_frame - set->first_frame + 1) set->used_frames = frames_;
+  if (scope_.existing) set->tracks = scope_.existing->tracks;
+  int id = set->tracks.empty() ? 0 : set->tracks.back().id;
+  for (const Growing& growing : tracks_) {
+    ++id;
+    if (static_cast<int>(growing.track.observations.size() + growing.earlier.size()) < options_.min_life) continue;
+    set->tracks.push_back(growing.whole());
+    set->tracks.back().id = id;
+  }
+  return set;
+}
+
+TrackSetPtr Run::result() const {
+  auto set = compose();
+  const std::size_t before = scope_.existing ? scope_.existing->tracks.size() : 0;
+  TrackSummary& s = set->summary;
+  s.termination = cancelled_ ? Termination::Cancelled : Termination::Settled;
+  s.frames = frames_read_;
+  s.found = static_cast<int>(tracks_.size());
+  s.too_short = static_cast<int>(tracks_.size() - (set->tracks.size() - before));
+  s.decode_s = decode_s_, s.detect_s = detect_s_, s.forward_s = forward_s_, s.backward_s = backward_s_;
+  s.track_s = detect_s_ + forward_s_ + backward_s_;
+  s.total_s = watch_.seconds();
+  return set;
 }
 
 }  // namespace
@@ -202,56 +210,41 @@ Status FollowOptions::check() const {
   if (features < 20 || features > 20000) return outside("Features at one time", features, 20, 20000);
   if (!(min_strength > 0)) return invalidInput(fmt::format("Corner strength must be over 0, not {}.", min_strength));
   if (!(min_distance_px >= 4 && min_distance_px <= 200)) return outside("Distance between features", min_distance_px, 4, 200);
+  if (!sizes.any()) return invalidInput("Choose at least one size of features: fine, medium or coarse.");
+  if (edge_margin_px < 0 || edge_margin_px > 500) return outside("Margin at the picture's edge", edge_margin_px, 0, 500);
   if (patch_radius < 4 || patch_radius > 30) return outside("Patch radius", patch_radius, 4, 30);
   if (min_life < 2 || min_life > 100) return outside("Shortest life", min_life, 2, 100);
   if (!(max_return_px > 0)) return invalidInput(fmt::format("Forward–backward tolerance must be over 0 px, not {}.", max_return_px));
   if (!(min_likeness > 0 && min_likeness < 1)) return outside("Likeness", min_likeness, 0, 1);
+  if (!(max_foreign > 0)) return invalidInput(fmt::format("The difference allowed in a part of a patch must be over 0, not {}.", max_foreign));
+  if (!(max_sigma_px > 0)) return invalidInput(fmt::format("The largest uncertainty must be over 0 px, not {}.", max_sigma_px));
   return Done{};
 }
 
-Result<TrackSetPtr> followFeatures(FrameSource& source, const FollowOptions& options, const Progress& progress,
-                                   const std::function<void(TrackSetPtr)>& on_partial) {
-  if (const Status fine = options.check(); !fine.ok()) return fine.error();
-  const FootageInfo& info = source.info();
+Result<std::vector<int>> framesToFollow(const FootageInfo& info, const FollowOptions& options, const FollowScope& scope) {
   const bool all = options.first_frame == 0 && options.last_frame == 0;
   const int first = all ? info.first : options.first_frame, last = all ? info.last : options.last_frame;
-  if (const Status fine = checkRange(info, first, last); !fine.ok()) return fine.error();
-
-  const Stopwatch watch;
-  double busy_s = 0, told_s = 0;
-  TrackSet result;
-  result.width = info.width, result.height = info.height;
-  result.first_frame = first, result.last_frame = last;
-  Follower follower(options, result);
-  Reader reader(source, first, last);
-  std::optional<Prepared> before;
-  result.summary.termination = Termination::Settled;
-  result.summary.frames = 0;
-  while (auto next = reader.next()) {
-    if (!next->ok()) return next->error();
-    const Stopwatch step_watch;
-    follower.step(before ? &*before : nullptr, **next);
-    busy_s += step_watch.seconds();
-    before = std::move(**next);
-    ++result.summary.frames;
-    progress.report(static_cast<double>(result.summary.frames) / result.frames(), fmt::format("tracking frame {} of {}–{}", before->number, first, last));
-    if (on_partial && watch.seconds() - told_s > 0.4) {
-      told_s = watch.seconds();
-      on_partial(withoutShortLives(result, options.min_life));
-    }
-    if (progress.stopRequested()) {
-      result.summary.termination = Termination::Cancelled;
-      break;
-    }
+  if (first < info.first || last > info.last || first > last) {
+    return invalidInput(fmt::format("Frames {}–{} are not in the footage, which has {}–{}.", first, last, info.first, info.last));
   }
-  follower.finish();
-  auto kept = withoutShortLives(result, options.min_life);
-  kept->summary.found = static_cast<int>(result.tracks.size());
-  kept->summary.too_short = static_cast<int>(result.tracks.size() - kept->tracks.size());
-  kept->summary.decode_s = reader.busySeconds();
-  kept->summary.track_s = busy_s;
-  kept->summary.total_s = watch.seconds();
-  return TrackSetPtr(std::move(kept));
+  if (scope.step < 1) return invalidInput(fmt::format("Every n-th frame: n must be 1 or more, not {}.", scope.step));
+  std::vector<int> frames;
+  for (int frame = first; frame <= last; frame += scope.step) {
+    const bool there = !std::binary_search(info.missing.begin(), info.missing.end(), frame);
+    if (there && !std::binary_search(scope.left_out.begin(), scope.left_out.end(), frame)) frames.push_back(frame);
+  }
+  if (frames.empty()) return invalidInput(fmt::format("No frame of {}–{} is left to look at.", first, last));
+  return frames;
+}
+
+Result<TrackSetPtr> followFeatures(FrameSource& source, const FollowOptions& options, const Progress& progress, const FollowScope& scope,
+                                   const std::function<void(TrackSetPtr)>& on_partial) {
+  if (const Status fine = options.check(); !fine.ok()) return fine.error();
+  auto frames = framesToFollow(source.info(), options, scope);
+  if (!frames.ok()) return frames.error();
+  Run run(source, options, scope, std::move(*frames), progress, on_partial);
+  if (const Status done = run.go(); !done.ok()) return done.error();
+  return run.result();
 }
 
 }  // namespace dusky

@@ -12,6 +12,8 @@ std::string_view describe(StopReason reason) {
     case StopReason::LeftPicture: return "left the picture";
     case StopReason::Lost: return "no longer looked like itself";
     case StopReason::Drifted: return "forward and backward disagreed";
+    case StopReason::Masked: return "went behind a mask";
+    case StopReason::Ambiguous: return "could slide along an edge";
   }
   return "";
 }
@@ -19,6 +21,12 @@ std::string_view describe(StopReason reason) {
 const Observation* Track::at(int frame) const {
   const auto found = std::lower_bound(observations.begin(), observations.end(), frame, [](const Observation& o, int f) { return o.frame < f; });
   return found != observations.end() && found->frame == frame ? &*found : nullptr;
+}
+
+int TrackSet::indexOf(int frame) const {
+  if (used_frames.empty()) return frame >= first_frame && frame <= last_frame ? frame - first_frame : -1;
+  const auto found = std::lower_bound(used_frames.begin(), used_frames.end(), frame);
+  return found != used_frames.end() && *found == frame ? static_cast<int>(found - used_frames.begin()) : -1;
 }
 
 const Track* TrackSet::find(int id) const {

@@ -291,7 +291,7 @@ void MadeShot::choosePoints() {
   }
 }
 
-Result<Frame> MadeShot::read(int number) {
+Result<Frame> MadeShot::read(int number, FrameUse) {
   if (number < info_.first || number > info_.last) return invalidInput(fmt::format("Frame {} is not in the made-up shot.", number));
   Frame frame;
   frame.number = number;

@@ -48,7 +48,7 @@ class MadeShot final : public FrameSource {
  public:
   explicit MadeShot(ShotPlan plan);
   const FootageInfo& info() const override { return info_; }
-  Result<Frame> read(int number) override;
+  Result<Frame> read(int number, FrameUse use = FrameUse::Screen) override;
 
   const ShotPlan& plan() const { return plan_; }
   const ShotTruth& truth() const { return truth_; }

@@ -4,9 +4,11 @@
 
 #include <cmath>
 
+#include "core/base/random.h"
 #include "core/geometry/triangulation.h"
 #include "core/track/follow_features.h"
 #include "core/track/patch.h"
+#include "core/track/reference.h"
 #include "tests/support/shot_maker.h"
 
 namespace dusky::testing {
@@ -37,48 +39,88 @@ FloatPlane texturePicture(const Moved& moved = {}) {
 Eigen::Vector2f middle() { return {kSize / 2.0f, kSize / 2.0f}; }
 
 TEST(Patch, FindsAShiftToAFiftiethOfAPixel) {
-  const Patch patch(texturePicture(), middle(), 10, Patch::Motion::Shift);
+  const Patch patch(texturePicture(), middle(), 10);
   ASSERT_TRUE(patch.usable());
   for (const Vec2& shift : {Vec2(0.5, 0.25), Vec2(-1.7, 1.1), Vec2(2.3, -2.6)}) {
-    const PatchMatch match = patch.align(texturePicture({.shift = shift}), {middle(), Eigen::Matrix2f::Identity()}, 30);
+    const PatchMatch match = patch.align(texturePicture({.shift = shift}), middle(), 30);
     EXPECT_TRUE(match.settled);
     EXPECT_GT(match.likeness, 0.999f);
-    EXPECT_LT((match.warp.centre.cast<double>() - Vec2(80, 80) - shift).norm(), 0.02) << shift.transpose();
+    EXPECT_LT((match.centre.cast<double>() - Vec2(80, 80) - shift).norm(), 0.02) << shift.transpose();
   }
 }
 
-TEST(Patch, GainAndBiasOfTheLightDoNotMoveIt) {
-  const Patch patch(texturePicture(), middle(), 10, Patch::Motion::Shift);
-  const Vec2 shift(0.8, -0.6);
-  const PatchMatch match = patch.align(texturePicture({.shift = shift, .gain = 0.55, .bias = 60}), {middle(), Eigen::Matrix2f::Identity()}, 30);
-  EXPECT_GT(match.likeness, 0.999f);
-  EXPECT_LT((match.warp.centre.cast<double>() - Vec2(80, 80) - shift).norm(), 0.02);
-}
-
-TEST(Patch, FollowsTurnAndScaleWhenItMayDeform) {
-  const Patch patch(texturePicture(), middle(), 12, Patch::Motion::Affine);
-  Moved moved;
-  moved.matrix = 1.12 * Eigen::Rotation2Dd(0.12).toRotationMatrix();
-  moved.shift = Vec2(0.7, -0.4);
-  const PatchMatch match = patch.align(texturePicture(moved), {middle(), Eigen::Matrix2f::Identity()}, 40);
-  EXPECT_GT(match.likeness, 0.99f);
-  EXPECT_LT((match.warp.centre.cast<double>() - Vec2(80, 80) - moved.shift).norm(), 0.02);
-  EXPECT_LT((match.warp.matrix.cast<double>() - moved.matrix).norm(), 0.02);
-}
-
 TEST(Patch, IsNotUsableWithoutTextureOrRoom) {
-  EXPECT_FALSE(Patch(FloatPlane(100, 100, 7.0f), {50, 50}, 8, Patch::Motion::Shift).usable());
+  EXPECT_FALSE(Patch(FloatPlane(100, 100, 7.0f), {50, 50}, 8).usable());
   FloatPlane edge(100, 100);
   for (int y = 0; y < 100; ++y) {
     for (int x = 50; x < 100; ++x) edge.at(x, y) = 100;
   }
-  EXPECT_FALSE(Patch(edge, {50, 50}, 8, Patch::Motion::Shift).usable()) << "a straight edge fixes one direction only";
-  EXPECT_FALSE(Patch(texturePicture(), {6, 80}, 8, Patch::Motion::Shift).usable());
+  EXPECT_FALSE(Patch(edge, {50, 50}, 8).usable()) << "a straight edge fixes one direction only";
+  EXPECT_FALSE(Patch(texturePicture(), {6, 80}, 8).usable());
 }
 
 TEST(Patch, SaysSoWhenItLeavesThePicture) {
-  const Patch patch(texturePicture(), middle(), 10, Patch::Motion::Shift);
-  EXPECT_LT(patch.align(texturePicture(), {{4, 80}, Eigen::Matrix2f::Identity()}, 10).likeness, -0.5f);
+  const Patch patch(texturePicture(), middle(), 10);
+  EXPECT_LT(patch.align(texturePicture(), {4, 80}, 10).likeness, -0.5f);
+}
+
+TEST(Reference, GainAndBiasOfTheLightDoNotMoveIt) {
+  Reference reference(texturePicture(), middle(), 10);
+  const Vec2 shift(0.8, -0.6);
+  const ReferenceMatch match = reference.align(texturePicture({.shift = shift, .gain = 0.55, .bias = 60}), middle(), Eigen::Matrix2f::Identity());
+  EXPECT_GT(match.likeness, 0.999f);
+  EXPECT_LT((match.centre.cast<double>() - Vec2(80, 80) - shift).norm(), 0.015);
+}
+
+TEST(Reference, FollowsTurnScaleAndShear) {
+  Reference reference(texturePicture(), middle(), 12);
+  Moved moved;
+  moved.matrix = 1.12 * Eigen::Rotation2Dd(0.12).toRotationMatrix();
+  moved.matrix(0, 1) += 0.05;
+  moved.shift = Vec2(0.7, -0.4);
+  const ReferenceMatch match = reference.align(texturePicture(moved), middle(), Eigen::Matrix2f::Identity());
+  EXPECT_TRUE(match.settled);
+  EXPECT_GT(match.likeness, 0.99f);
+  EXPECT_LT((match.centre.cast<double>() - Vec2(80, 80) - moved.shift).norm(), 0.02);
+  EXPECT_LT((match.shape.cast<double>() - moved.matrix).norm(), 0.01);
+}
+
+TEST(Reference, IsFoundAgainFromAKnownShapeAndKeepsItsPlace) {
+  // A turn of forty degrees in small steps, as a track sees it; the place must not wander.
+  Reference reference(texturePicture(), middle(), 12);
+  ReferenceMatch match{middle(), Eigen::Matrix2f::Identity()};
+  for (int step = 1; step <= 20; ++step) {
+    Moved moved;
+    moved.matrix = (1 + 0.015 * step) * Eigen::Rotation2Dd(0.035 * step).toRotationMatrix();
+    match = reference.align(texturePicture(moved), match.centre, match.shape);
+    ASSERT_GT(match.likeness, 0.98f) << step;
+    EXPECT_LT((match.centre.cast<double>() - Vec2(80, 80)).norm(), 0.02) << step;
+  }
+}
+
+TEST(Reference, ItsDeviationIsThatOfTheErrors) {
+  Random random(4);
+  double squares = 0, claimed = 0;
+  constexpr int kTrials = 200;
+  Reference reference(texturePicture(), middle(), 10);
+  for (int trial = 0; trial < kTrials; ++trial) {
+    FloatPlane noisy = texturePicture();
+    for (float& v : noisy.data) v += static_cast<float>(6 * random.normal());
+    const ReferenceMatch match = reference.align(noisy, middle(), Eigen::Matrix2f::Identity());
+    squares += (match.centre.cast<double>() - Vec2(80, 80)).squaredNorm() / 2;
+    claimed += match.sigma_px / kTrials;
+  }
+  const double error = std::sqrt(squares / kTrials);
+  // It speaks of the worse direction and takes neighbours for alike, so it may be larger, never much smaller.
+  EXPECT_GT(claimed, 0.8 * error);
+  EXPECT_LT(claimed, 5 * error);
+}
+
+TEST(Reference, IsNotUsableWithoutTextureOrRoom) {
+  EXPECT_FALSE(Reference(FloatPlane(100, 100, 7.0f), {50, 50}, 8).usable());
+  EXPECT_FALSE(Reference(texturePicture(), {6, 80}, 8).usable());
+  Reference reference(texturePicture(), middle(), 10);
+  EXPECT_LT(reference.align(texturePicture(), {4, 80}, Eigen::Matrix2f::Identity()).likeness, -0.5f);
 }
 
 TEST(DetectFeatures, FindsTheCornersOfAChessboardToAQuarterPixel) {
@@ -86,7 +128,7 @@ TEST(DetectFeatures, FindsTheCornersOfAChessboardToAQuarterPixel) {
   for (int y = 0; y < 200; ++y) {
     for (int x = 0; x < 200; ++x) board.at(x, y) = ((x / 40 + y / 40) % 2) ? 200.0f : 30.0f;
   }
-  const auto features = detectFeatures(buildPyramid(board, 1), {}, {.count = 100, .levels = 1});
+  const auto features = detectFeatures(buildPyramid(board, 1), {}, {.count = 100, .sizes = {.coarse = false}});
   ASSERT_GE(features.size(), 16u);
   int on_corner = 0;
   for (const Feature& f : features) {
@@ -201,7 +243,7 @@ TEST(FollowFeatures, RangeSummaryAndPartialResults) {
   EXPECT_EQ((*tracks)->summary.frames, 8);
   EXPECT_EQ((*tracks)->summary.termination, Termination::Settled);
   EXPECT_EQ((*tracks)->summary.found, static_cast<int>((*tracks)->tracks.size()) + (*tracks)->summary.too_short);
-  EXPECT_EQ(fractions.size(), 8u);
+  EXPECT_GE(fractions.size(), 8u);
   EXPECT_TRUE(std::is_sorted(fractions.begin(), fractions.end()));
   for (const Track& track : (*tracks)->tracks) {
     EXPECT_GE(track.life(), 4);
@@ -221,7 +263,7 @@ TEST(FollowFeatures, CancelKeepsWhatIsThere) {
   const auto tracks = followFeatures(shot, {.features = 100}, progress);
   ASSERT_TRUE(tracks.ok());
   EXPECT_EQ((*tracks)->summary.termination, Termination::Cancelled);
-  EXPECT_LT((*tracks)->summary.frames, 15);
+  EXPECT_LT((*tracks)->summary.frames, 20);
   EXPECT_GT((*tracks)->tracks.size(), 10u);
 }
 

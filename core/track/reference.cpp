@@ -1,0 +1,226 @@
+#include "core/track/reference.h"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+
+#include "core/track/sampling.h"
+
+namespace dusky {
+namespace {
+
+using Array = Eigen::Map<const Eigen::ArrayXf>;
+
+constexpr float kKeptAround = 1.5f;   // of the compared radius
+constexpr float kWarpAnew_px = 0.3f;  // rest of the shape at the window's side above which the piece is warped anew
+constexpr int kRounds = 14, kWarps = 2;
+constexpr float kCorrelated = 4;  // neighbouring residuals are alike: one in so many counts
+
+}  // namespace
+
+/// What one comparison says.
+struct Reference::Step {
+  float likeness = 0;
+  Eigen::Vector2f shift_alone;
+  Eigen::Matrix<float, 6, 1> whole;  ///< Shift x y, then the shape's columns.
+};
+
+Reference::Reference(const FloatPlane& plane, const Eigen::Vector2f& centre, int radius)
+    : radius_(radius), reach_(static_cast<int>(std::ceil(kKeptAround * static_cast<float>(radius))) + 2) {
+  if (!canSampleSquare(plane, centre, static_cast<float>(radius + 1))) return;
+  // Near the picture's edge less is kept around.
+  const float room =
+      std::min({centre.x() - 2, centre.y() - 2, static_cast<float>(plane.width) - 2.5f - centre.x(), static_cast<float>(plane.height) - 2.5f - centre.y()});
+  reach_ = std::min(reach_, static_cast<int>(room));
+  piece_ = FloatPlane(2 * reach_ + 1, 2 * reach_ + 1);
+  thread_local std::vector<float> block;
+  const int kept = 2 * reach_ + 1, stride = strideOf(kept);
+  block.resize(static_cast<std::size_t>(kept) * stride);
+  sampleSquare(plane, centre.x() - static_cast<float>(reach_), centre.y() - static_cast<float>(reach_), kept, block.data());
+  for (int y = 0; y < kept; ++y) std::copy_n(&block[y * stride], kept, piece_.row(y));
+  warpTo(Eigen::Matrix2f::Identity());
+}
+
+FloatPlane Reference::appearance(const Eigen::Matrix2f& shape) const {
+  const int side = 2 * radius_ + 1;
+  FloatPlane out(side, side);
+  const Eigen::Matrix2f back = shape.inverse();
+  const auto middle = static_cast<float>(reach_) + 0.5f;
+  for (int y = 0; y < side; ++y) {
+    for (int x = 0; x < side; ++x) {
+      const Eigen::Vector2f at = back * Eigen::Vector2f(static_cast<float>(x - radius_), static_cast<float>(y - radius_));
+      if (canSample(piece_, at.x() + middle, at.y() + middle)) out.at(x, y) = sampleCubic(piece_, at.x() + middle, at.y() + middle);
+    }
+  }
+  return out;
+}
+
+bool Reference::warpTo(const Eigen::Matrix2f& shape) {
+  const int wide = 2 * radius_ + 3, side = wide - 2, stride = strideOf(side), count = side * stride;
+  shape_ = shape;
+  thread_local std::vector<float> block;
+  block.resize(static_cast<std::size_t>(wide) * wide);
+  weights_ = windowOf(radius_);
+  const auto middle = static_cast<float>(reach_) + 0.5f;
+  if (shape.isIdentity(0)) {
+    const int margin = reach_ - radius_ - 1;
+    for (int y = 0; y < wide; ++y) std::copy_n(piece_.row(y + margin) + margin, wide, &block[y * wide]);
+  } else {
+    const Eigen::Matrix2f back = shape.inverse();
+    for (int y = 0; y < wide; ++y) {
+      Eigen::Vector2f at = back * Eigen::Vector2f(static_cast<float>(-radius_ - 1), static_cast<float>(y - radius_ - 1)) + Eigen::Vector2f(middle, middle);
+      for (int x = 0; x < wide; ++x, at += back.col(0)) {
+        const bool there = canSample(piece_, at.x(), at.y());
+        block[y * wide + x] = there ? sampleCubic(piece_, at.x(), at.y()) : 0;
+        if (there) continue;
+        // Nothing is known here, and no slope of a neighbour can be trusted.
+        for (int j = std::max(0, y - 2); j <= std::min(side - 1, y); ++j) {
+          for (int i = std::max(0, x - 2); i <= std::min(side - 1, x); ++i) weights_[j * stride + i] = 0;
+        }
+      }
+    }
+  }
+  values_.assign(count, 0.0f);
+  slopes_.assign(6 * static_cast<std::size_t>(count), 0.0f);
+  for (int y = 0; y < side; ++y) {
+    const float *p = &block[(y + 1) * wide + 1], dy = static_cast<float>(y - radius_);
+    float *value = &values_[y * stride], *s = &slopes_[y * stride];
+    for (int x = 0; x < side; ++x) {
+      const float gx = 0.5f * (p[x + 1] - p[x - 1]), gy = 0.5f * (p[x + wide] - p[x - wide]), dx = static_cast<float>(x - radius_);
+      value[x] = p[x];
+      s[x] = gx, s[x + count] = gy;
+      s[x + 2 * count] = gx * dx, s[x + 3 * count] = gy * dx;
+      s[x + 4 * count] = gx * dy, s[x + 5 * count] = gy * dy;
+    }
+  }
+  if (prepare()) return true;
+  values_.clear();
+  return false;
+}
+
+bool Reference::prepare() {
+  const auto count = static_cast<Eigen::Index>(values_.size());
+  Eigen::Map<Eigen::ArrayXf> weights(weights_.data(), count), values(values_.data(), count);
+  float total = 0;  // summed by hand: the same whatever the alignment of the memory
+  for (const float w : weights_) total += w;
+  if (total < 0.6f) return false;
+  if (total < 0.999f) weights /= total;
+  values -= (weights * values).sum();
+  const float contrast = std::sqrt((weights * values.square()).sum());
+  if (!(contrast > 0.5f)) return false;
+  values /= contrast;
+  Eigen::Map<Eigen::Matrix<float, Eigen::Dynamic, 6>> slopes(slopes_.data(), count, 6);
+  thread_local Eigen::Matrix<float, Eigen::Dynamic, 6> weighted;
+  weighted.resize(count, 6);
+  for (int k = 0; k < 6; ++k) {
+    auto column = slopes.col(k).array();
+    const float mean = (weights * column).sum(), product = (weights * column * values).sum();
+    column = (column - mean - product * values) / contrast;
+    weighted.col(k) = weights * column;
+  }
+  Eigen::Matrix<float, 6, 6> normal;
+  for (int a = 0; a < 6; ++a) {
+    for (int b = a; b < 6; ++b) normal(a, b) = normal(b, a) = weighted.col(a).dot(slopes.col(b));
+  }
+  const Eigen::Matrix2f shift = normal.topLeftCorner<2, 2>();
+  if (alongAnEdge(shift)) return false;
+  inverse_shift_ = shift.inverse();
+  const float half = 0.5f * shift.trace(), apart = std::sqrt(std::max(0.0f, half * half - shift.determinant()));
+  spread_ = weights.square().sum() / (half - apart);
+  // Shape changes are small from frame to frame: hold them where the texture says little.
+  normal.diagonal().tail<4>().array() += 1e-3f * normal.diagonal().tail<4>().maxCoeff();
+  const Eigen::LDLT<Eigen::Matrix<float, 6, 6>> solver(normal);
+  if (solver.info() != Eigen::Success || !(solver.rcond() > 1e-9f)) return false;
+  inverse_ = solver.solve(Eigen::Matrix<float, 6, 6>::Identity());
+  slopes = weighted;
+  return true;
+}
+
+Reference::Step Reference::stepFrom(const float* seen) const {
+  const auto count = static_cast<Eigen::Index>(values_.size());
+  const Array w(weights_.data(), count), p(values_.data(), count), sampled(seen, count);
+  const float mean = (w * sampled).sum(), squares = (w * (sampled - mean).square()).sum(), product = (w * sampled * p).sum();
+  const float length = std::sqrt(squares);
+  Step step;
+  step.likeness = squares > 1e-6f ? product / length : 0.0f;
+  // The gain that brings the picture's piece to the reference; never let a reversed one push.
+  const float gain = step.likeness > 0.1f ? product / squares : 1 / std::max(length, 1e-3f);
+  Eigen::Matrix<float, 6, 1> slope;
+  for (int k = 0; k < 6; ++k) slope[k] = gain * (Array(slopes_.data() + k * count, count) * sampled).sum();
+  step.shift_alone = -(inverse_shift_ * slope.head<2>());
+  step.whole = -(inverse_ * slope);
+  return step;
+}
+
+float Reference::sigmaOf(float likeness) const {
+  const float share = std::max(likeness, 0.1f);
+  return std::sqrt(kCorrelated * (1 / (share * share) - 1) * spread_);
+}
+
+/// Noise averages out over a ninth of the window; a piece of something else in front or behind does not.
+float Reference::foreignIn(const float* seen) const {
+  constexpr int kParts = 3;
+  const int side = 2 * radius_ + 1, stride = strideOf(side);
+  const auto count = static_cast<Eigen::Index>(values_.size());
+  const Array w(weights_.data(), count), p(values_.data(), count), sampled(seen, count);
+  const float mean = (w * sampled).sum(), squares = (w * (sampled - mean).square()).sum(), product = (w * sampled * p).sum();
+  const float gain = product / std::max(squares, 1e-6f);
+  float worst = 0;
+  for (int j = 0; j < kParts; ++j) {
+    for (int i = 0; i < kParts; ++i) {
+      float sum = 0, weight = 0;
+      for (int y = j * side / kParts; y < (j + 1) * side / kParts; ++y) {
+        for (int k = y * stride + i * side / kParts; k < y * stride + (i + 1) * side / kParts; ++k) {
+          sum += weights_[k] * (gain * (seen[k] - mean) - values_[k]);
+          weight += weights_[k];
+        }
+      }
+      if (weight > 0.3f / (kParts * kParts)) worst = std::max(worst, std::abs(sum) / weight);
+    }
+  }
+  return worst;
+}
+
+ReferenceMatch Reference::align(const FloatPlane& plane, const Eigen::Vector2f& start, const Eigen::Matrix2f& shape) {
+  const auto reach = static_cast<float>(radius_);
+  ReferenceMatch match{start, shape};
+  if (reach * (shape * shape_.inverse() - Eigen::Matrix2f::Identity()).cwiseAbs().maxCoeff() > kWarpAnew_px && !warpTo(shape)) return match;
+  thread_local std::vector<float> seen;
+  seen.resize(values_.size());
+  bool near = false;
+  int warps = 0;
+  for (int round = 0; round < kRounds; ++round) {
+    if (!canSampleSquare(plane, match.centre, reach)) return match.likeness = -1, match;
+    sampleSquare(plane, match.centre.x() - reach, match.centre.y() - reach, 2 * radius_ + 1, seen.data());
+    const Step step = stepFrom(seen.data());
+    match.likeness = step.likeness;
+    if (!near) {
+      // Far off, the shape would only follow the error of the place.
+      Eigen::Vector2f shift = step.shift_alone;
+      const float length = shift.norm(), limit = 0.5f * reach;
+      near = length < 0.4f;
+      if (!near) {
+        match.centre += shift * std::min(1.0f, limit / length);
+        continue;
+      }
+    }
+    const Eigen::Vector2f shift = step.whole.head<2>();
+    if (!(shift.norm() < 0.5f * reach)) return match.likeness = 0, match;
+    match.centre += shift;
+    Eigen::Matrix2f rest;
+    rest << step.whole[2], step.whole[4], step.whole[3], step.whole[5];
+    if (rest.cwiseAbs().maxCoeff() > 0.4f) return match.likeness = 0, match;
+    match.shape = shape_ + rest * shape_;
+    match.settled = shift.norm() < 0.03f;
+    if (!match.settled) continue;
+    if (reach * rest.cwiseAbs().maxCoeff() < kWarpAnew_px || warps == kWarps) break;
+    ++warps;
+    if (!warpTo(match.shape)) return match.likeness = 0, match;
+    match.settled = false;
+  }
+  match.sigma_px = sigmaOf(match.likeness);
+  match.foreign = foreignIn(seen.data());
+  return match;
+}
+
+}  // namespace dusky

@@ -1,0 +1,59 @@
+#pragma once
+#include <Eigen/Core>
+#include <vector>
+
+#include "core/image/plane.h"
+
+namespace dusky {
+
+/// Where and how a reference lies in a picture: place = shape * (offset from the reference's middle) + centre, px of its level.
+struct ReferenceMatch {
+  Eigen::Vector2f centre = Eigen::Vector2f::Zero();
+  Eigen::Matrix2f shape = Eigen::Matrix2f::Identity();
+  float likeness = -1;  ///< Zero-mean normalised correlation, -1 to 1; -1 when it left the picture.
+  float sigma_px = 0;   ///< Standard deviation of the centre along its worse direction, from what is left of the difference.
+  float foreign = 0;    ///< Largest mean difference of a ninth of the window, in standard deviations of the reference: something else lies there.
+  bool settled = false;
+};
+
+/// A piece of picture as it was when a feature was found, found again under an affine change and any gain and bias of the light. Because
+/// every frame is compared with the same piece, small errors don't add up.
+///
+/// The piece is warped to the shape it last had and compared with the picture on the picture's own grid, where all samples share their
+/// interpolation weights; the small rest of the shape is read from the same slopes. It is warped anew only when that rest grows.
+/// Sources: inverse composition: Baker and Matthews, IJCV 56(3), 2004; gain and bias projected out of the slopes: Baker, Gross and
+/// Matthews, CMU-RI-TR-03-35, 2003; affine comparison with the first frame: Shi and Tomasi, CVPR 1994; the deviation: Foerstner, 1982.
+class Reference {
+ public:
+  Reference() = default;
+  /// Cuts the piece about continuous `centre`. Compared are (2 radius + 1)^2 px; half as much again is kept around them for turns and
+  /// smaller scales. radius 3 to 30. Not usable() too near to the edge or with too little texture.
+  Reference(const FloatPlane& plane, const Eigen::Vector2f& centre, int radius);
+
+  bool usable() const { return !values_.empty(); }
+  int radius() const { return radius_; }
+  /// Finds it near `start`, whose shape is about `shape`. Not usable() any longer when the shape leaves nothing to hold on to.
+  ReferenceMatch align(const FloatPlane& plane, const Eigen::Vector2f& start, const Eigen::Matrix2f& shape);
+  /// The piece under `shape`, (2 radius + 1)^2 px, as it is compared; for showing it.
+  FloatPlane appearance(const Eigen::Matrix2f& shape) const;
+
+ private:
+  struct Step;
+  bool warpTo(const Eigen::Matrix2f& shape);
+  bool prepare();
+  Step stepFrom(const float* sampled) const;
+  float sigmaOf(float likeness) const;
+  float foreignIn(const float* sampled) const;
+
+  int radius_ = 0, reach_ = 0;
+  FloatPlane piece_;                    ///< (2 reach + 1)^2 px about the middle.
+  Eigen::Matrix2f shape_;               ///< That values_ were warped to.
+  std::vector<float> weights_;          ///< Sum 1; 0 where the warped piece has nothing.
+  std::vector<float> values_;           ///< Zero mean, unit length under the weights.
+  std::vector<float> slopes_;           ///< 6 x samples, times the weights, gain and bias out.
+  Eigen::Matrix2f inverse_shift_;       ///< Of the normal matrix of a shift alone ...
+  Eigen::Matrix<float, 6, 6> inverse_;  ///< ... and of shift and shape.
+  float spread_ = 0;                    ///< Largest variance of a shift for residuals of unit variance.
+};
+
+}  // namespace dusky
