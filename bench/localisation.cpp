@@ -59,10 +59,11 @@ double ms(double seconds, const TrackSet& set) { return 1000 * seconds / set.sum
 
 void print(const char* name, const char* who, const Judgement& j, const TrackSet& set) {
   fmt::print(
-      "{:12} {:6} {:7.4f} {:7.4f} {:6} {:6} ({:.2f} %) {:6}/{:<5} life {:4.0f}  {:6.1f} fps  ms: decode {:.1f} detect {:.1f} forward {:.1f} back {:.1f}\n",
+      "{:12} {:6} {:7.4f} {:7.4f} {:6} {:6} ({:.2f} %) {:6}/{:<5} life {:4.0f} rejoined {:4} {:6.1f} fps  ms: decode {:.1f} detect {:.1f} forward {:.1f} back "
+      "{:.1f}\n",
       name, who, j.after_10, j.after_50, j.tracks, j.wrong, 100.0 * j.wrong / std::max(1, j.tracks), j.wrong_living, j.living, set.medianLife(),
-      set.summary.frames / set.summary.total_s, ms(set.summary.decode_s, set), ms(set.summary.detect_s, set), ms(set.summary.forward_s, set),
-      ms(set.summary.backward_s, set));
+      set.summary.rejoined, set.summary.frames / set.summary.total_s, ms(set.summary.decode_s, set), ms(set.summary.detect_s, set),
+      ms(set.summary.forward_s, set), ms(set.summary.backward_s, set));
 }
 
 struct Case {
@@ -98,6 +99,7 @@ int main(int argc, char** argv) {
                                    {"noise 2", {.noise = 2}},
                                    {"crf 18", {}, true},
                                    {"blur", {.shake_px = 5, .noise = 1, .shutter = 0.5}},
+                                   {"away", {.zoom = 1.2, .roll_rad = 0.1, .swing_px = 600, .noise = 1}},
                                    {"movers", {.noise = 1, .mover_share = 0.2}},
                                    {"movers crf", {.noise = 1, .mover_share = 0.2}, true}};
   fmt::print("1280x720, 61 frames, 500 features; px RMS of the best 99 % after 10 and 50 frames; tracks ever over 1 px off; over 1 px off at the end\n");

@@ -23,6 +23,9 @@ int run(int argc, const char* const* argv, std::stop_token stop) {
       "moth finds the camera that shot a piece of footage: position, orientation, focal length and lens for every frame,\n"
       "and 3D points of the set.\n\n"
       "  moth info FOOTAGE                 what is in a file\n"
+      "  moth frames FOOTAGE --check       blurred and repeated frames, cuts\n"
+      "  moth mask FOOTAGE --preview DIR   what masks leave out\n"
+      "  moth track FOOTAGE -o FILE        2D tracks as JSON or CSV\n"
       "  moth solve FOOTAGE -o DIR         footage in, camera and points out\n"
       "  moth compare REPORT TRUTH         how far a solve is from a known truth\n\n"
       "`moth COMMAND --help` explains each. The window is dusky-moth.",
@@ -31,6 +34,9 @@ int run(int argc, const char* const* argv, std::stop_token stop) {
   app.set_version_flag("--version", "moth 0.1.0");
   int code = kSolved;
   addSolve(app, stop, code);
+  addTrack(app, stop, code);
+  addFrames(app, stop, code);
+  addMask(app, stop, code);
   addCompare(app, code);
   addInfo(app, code);
   try {

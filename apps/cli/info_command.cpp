@@ -10,8 +10,12 @@ int info(const std::string& path) {
   auto source = openFootage(path);
   if (!source.ok()) return failWith(source.error());
   const FootageInfo& i = (*source)->info();
-  fmt::print("{}\n  kind     {}\n  picture  {}×{} px\n  frames   {} ({}–{})\n  rate     {:g} fps, {:.2f} s\n", i.path, i.kind, i.width, i.height, i.frames(),
-             i.first, i.last, i.fps, i.frames() / i.fps);
+  fmt::print("{}\n  kind     {}\n  picture  {}×{} px{}\n  frames   {} ({}–{})\n  rate     {:g} fps, {:.2f} s\n", i.path, i.kind, i.width, i.height,
+             i.pixel_aspect == 1 ? "" : fmt::format(", pixels {:.4g} times as wide as high", i.pixel_aspect), i.frames(), i.first, i.last, i.fps,
+             i.frames() / i.fps);
+  if (i.focal_mm > 0) fmt::print("  focal    {:.4g} mm, says the file; take it as a hint, true to about 5 %\n", i.focal_mm);
+  if (i.focal_35_mm > 0) fmt::print("  focal    {:.4g} mm on a 36 mm wide sensor, says the file; take it as a hint, true to about 10 %\n", i.focal_35_mm);
+  for (const std::string& warning : i.warnings) fmt::print("  note     {}\n", warning);
   return kSolved;
 }
 

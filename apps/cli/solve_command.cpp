@@ -1,10 +1,10 @@
 #include <fmt/format.h>
-#include <oneapi/tbb/global_control.h>
 
-#include <optional>
+#include <algorithm>
+#include <sstream>
 
 #include "apps/cli/cli.h"
-#include "apps/cli/progress_line.h"
+#include "apps/cli/footage_arguments.h"
 #include "core/base/atomic_file.h"
 #include "core/pipeline/workspace.h"
 #include "core/solve/verdict.h"
@@ -12,22 +12,25 @@
 namespace dusky::cli {
 namespace {
 
-struct Arguments {
-  std::string footage, folder, frames, focal, motion = "auto", lens = "auto", report, progress = "line";
+struct Arguments : FootageArguments {
+  std::string folder, focal, motion = "auto", lens = "auto", report, leave_out;
   double focal_mm = 0, sensor_mm = 0, focal_px = 0;
-  int max_tracks = 600, seed = 1, threads = 0;
-  bool quiet = false;
+  int seed = 1;
 };
 
-Status readRange(const std::string& text, FollowOptions& options) {
-  if (text.empty()) return Done{};
-  int first = 0, last = 0;
-  char rest = 0;
-  if (std::sscanf(text.c_str(), "%d-%d%c", &first, &last, &rest) != 2 || first > last) {
-    return invalidInput(fmt::format("--frames takes a range like 10-80, not \"{}\".", text));
+/// "7,12-15": single frames and ranges.
+Status readLeftOut(const std::string& text, std::vector<int>& frames) {
+  std::istringstream parts(text);
+  for (std::string part; std::getline(parts, part, ',');) {
+    int first = 0, last = 0, used = 0;
+    const bool range = std::sscanf(part.c_str(), "%d-%d%n", &first, &last, &used) == 2 && used == static_cast<int>(part.size());
+    if (!range && (std::sscanf(part.c_str(), "%d%n", &first, &used) != 1 || used != static_cast<int>(part.size()))) {
+      return invalidInput(fmt::format("--leave-out takes frames like 7,12-15, not \"{}\".", text));
+    }
+    for (int frame = first; frame <= (range ? last : first); ++frame) frames.push_back(frame);
   }
-  options.first_frame = first;
-  options.last_frame = last;
+  std::sort(frames.begin(), frames.end());
+  frames.erase(std::unique(frames.begin(), frames.end()), frames.end());
   return Done{};
 }
 
@@ -55,16 +58,14 @@ Status readKinds(const Arguments& a, LensSettings& lens) {
 
 /// Footage, options, everything the document needs.
 Status prepare(const Arguments& a, Workspace& workspace) {
-  if (const Status opened = workspace.openFootage(a.footage); !opened.ok()) return opened;
-  FollowOptions tracking = workspace.document().tracking;
+  if (const Status ready = a.prepare(workspace); !ready.ok()) return ready;
   LensSettings lens = workspace.document().lens;
-  if (const Status fine = readRange(a.frames, tracking); !fine.ok()) return fine;
   if (const Status fine = readFocal(a, workspace.footage().width, lens); !fine.ok()) return fine;
   if (const Status fine = readKinds(a, lens); !fine.ok()) return fine;
-  tracking.features = a.max_tracks;
-  if (const Status fine = tracking.check(); !fine.ok()) return fine;
-  (void)workspace.run(setMember("Set tracking", &Document::tracking, tracking));
+  FootageSettings footage = workspace.document().footage;
+  if (const Status fine = readLeftOut(a.leave_out, footage.left_out); !fine.ok()) return fine;
   (void)workspace.run(setMember("Set lens", &Document::lens, lens));
+  (void)workspace.run(setMember("Leave frames out", &Document::footage, footage));
   return workspace.run(setMember("Set seed", &Document::seed, a.seed));
 }
 
@@ -87,13 +88,6 @@ void printResult(const Workspace& workspace, const std::vector<DeliveredFile>& f
   fmt::print("time     {:.1f} s\n", seconds);
 }
 
-Status track(Workspace& workspace, const Progress& progress) {
-  const std::string key = tracksKey(workspace.document(), workspace.footage());
-  const auto tracks = runTracks(workspace.document(), progress);
-  if (!tracks.ok()) return tracks.error();
-  return workspace.takeTracks(*tracks, key);
-}
-
 Status solveNow(Workspace& workspace, const Progress& progress) {
   const std::string key = solveKey(workspace.document(), workspace.footage());
   const auto solved = runSolve(workspace.document(), *workspace.tracks(), progress);
@@ -103,15 +97,11 @@ Status solveNow(Workspace& workspace, const Progress& progress) {
 
 int solve(const Arguments& a, std::stop_token stop) {
   const Stopwatch watch;
-  if (a.threads < 0 || a.threads > 1024) return failWith(invalidInput(fmt::format("--threads must be 0 (all) to 1024, not {}.", a.threads)));
-  std::optional<oneapi::tbb::global_control> limit;
-  if (a.threads > 0) limit.emplace(oneapi::tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(a.threads));
-  const ProgressStyle style = a.quiet ? ProgressStyle::Quiet : a.progress == "json" ? ProgressStyle::Json : ProgressStyle::Line;
-  const Progress progress(progressListener(style), stop);
-
+  const ThreadLimit limit(a.threads);
+  const Progress progress = a.makeProgress(stop);
   Workspace workspace;
   if (const Status ready = prepare(a, workspace); !ready.ok()) return failWith(ready.error());
-  if (const Status tracked = track(workspace, progress.part(0, 0.6)); !tracked.ok()) return failWith(tracked.error());
+  if (const Status tracked = trackNow(workspace, progress.part(0, 0.6)); !tracked.ok()) return failWith(tracked.error());
   if (const Status solved = solveNow(workspace, progress.part(0.6, 0.97)); !solved.ok()) return failWith(solved.error());
   const std::filesystem::path folder = a.folder;
   const auto job = workspace.deliveryJob(watch.seconds());
@@ -146,9 +136,9 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
                                      "Exit codes: 0 solved; 2 bad arguments or unreadable input; 3 solved in part; 4 could not solve (the reason is\n"
                                      "printed); 130 cancelled. Nothing half-written is left under a final name.");
   auto a = std::make_shared<Arguments>();
-  command->add_option("FOOTAGE", a->footage, "A movie, one picture of a sequence, or a folder with one sequence")->required();
+  a->addFootage(*command);
   command->add_option("-o,--output", a->folder, "Folder for the results; made when missing")->required();
-  command->add_option("--frames", a->frames, "Only this range, like 10-80 (the footage's own numbers)");
+  command->add_option("--leave-out", a->leave_out, "Frames not looked at, like 7,12-15; they get no camera");
   command->add_option("--focal-mm", a->focal_mm, "Focal length in mm; goes with --sensor-mm");
   command->add_option("--sensor-mm", a->sensor_mm, "Width of the sensor in mm");
   command->add_option("--focal-px", a->focal_px, "Focal length in px of the full picture");
@@ -160,14 +150,11 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
   command->add_option("--lens", a->lens, "auto or brown: distortion is found; none: there is none")
       ->check(CLI::IsMember({"auto", "none", "brown", "fisheye", "anamorphic"}))
       ->capture_default_str();
-  command->add_option("--max-tracks", a->max_tracks, "Features followed at one time, 20 to 20000")->capture_default_str();
+  a->addMasks(*command);
+  a->addTracking(*command);
   command->add_option("--seed", a->seed, "Of the random draws; the same seed gives the same result")->capture_default_str();
-  command->add_option("--threads", a->threads, "0: all cores; the result does not depend on it")->capture_default_str();
   command->add_option("--report", a->report, "Also write the report to this file");
-  command->add_flag("--quiet", a->quiet, "No progress and no summary");
-  command->add_option("--progress", a->progress, "line, or json: one object a line on standard error")
-      ->check(CLI::IsMember({"line", "json"}))
-      ->capture_default_str();
+  a->addRunning(*command);
   command->callback([a, stop, &code] { code = solve(*a, stop); });
 }
 

@@ -3,10 +3,7 @@
 #include <Eigen/Dense>
 
 namespace dusky {
-namespace {
-
-/// Moves points to mean zero and mean distance sqrt(2).
-Mat3 normaliser(const std::vector<Vec2>& points) {
+Mat3 normaliserOf(const std::vector<Vec2>& points) {
   Vec2 mean = Vec2::Zero();
   for (const Vec2& p : points) mean += p / static_cast<double>(points.size());
   double distance = 0;
@@ -17,11 +14,9 @@ Mat3 normaliser(const std::vector<Vec2>& points) {
   return m;
 }
 
-}  // namespace
-
 Mat3 homographyFromPairs(const std::vector<Vec2>& a, const std::vector<Vec2>& b) {
   if (a.size() < 4 || a.size() != b.size()) return Mat3::Zero();
-  const Mat3 na = normaliser(a), nb = normaliser(b);
+  const Mat3 na = normaliserOf(a), nb = normaliserOf(b);
   Eigen::Matrix<double, 9, 9> normal = Eigen::Matrix<double, 9, 9>::Zero();
   for (std::size_t i = 0; i < a.size(); ++i) {
     const Vec3 p = na * a[i].homogeneous(), q = nb * b[i].homogeneous();

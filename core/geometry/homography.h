@@ -5,6 +5,9 @@
 
 namespace dusky {
 
+/// Moves points to mean zero and mean distance sqrt(2). Source: Hartley, IEEE TPAMI 19(6), 1997.
+Mat3 normaliserOf(const std::vector<Vec2>& points);
+
 /// The homography H with b ~ H a, least algebraic error over four or more pairs, inputs normalised.
 /// Returns zero where the pairs do not fix one.
 /// Source: Hartley, IEEE TPAMI 19(6), 1997 (normalised direct linear transform).

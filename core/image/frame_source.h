@@ -13,8 +13,12 @@ struct FootageInfo {
   std::string kind;  ///< "movie (h264)", "sequence (png)".
   int width = 0, height = 0;
   double fps = 24.0;
-  int first = 1, last = 1;        ///< Frame numbers, both included.
-  std::vector<int> missing = {};  ///< Numbers between them that the footage has no picture for, ascending.
+  int first = 1, last = 1;                 ///< Frame numbers, both included.
+  std::vector<int> missing = {};           ///< Numbers between them that the footage has no picture for, ascending.
+  double pixel_aspect = 1;                 ///< Width of a pixel over its height, as the file says it.
+  double focal_mm = 0;                     ///< From the file's metadata, a hint: 0 when it says nothing.
+  double focal_35_mm = 0;                  ///< The same as on a 36 mm wide sensor.
+  std::vector<std::string> warnings = {};  ///< What is unusual about the footage, in sentences.
   int frames() const { return last - first + 1 - static_cast<int>(missing.size()); }
 };
 
@@ -32,7 +36,7 @@ class FrameSource {
  public:
   virtual ~FrameSource() = default;
   virtual const FootageInfo& info() const = 0;
-  /// Errors: InvalidInput outside first..last; Unreadable naming the frame.
+  /// Errors: InvalidInput outside first..last and for missing frames; Unreadable naming the frame.
   virtual Result<Frame> read(int number, FrameUse use = FrameUse::Screen) = 0;
 };
 

@@ -13,7 +13,7 @@
 namespace dusky {
 
 bool isPictureFile(const std::filesystem::path& path) {
-  static constexpr std::array<std::string_view, 6> endings = {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr"};
+  static constexpr std::array<std::string_view, 7> endings = {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".dpx"};
   std::string ending = path.extension().string();
   std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return std::tolower(c); });
   return std::find(endings.begin(), endings.end(), ending) != endings.end();

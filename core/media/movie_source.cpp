@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <optional>
 #include <vector>
 
@@ -11,6 +12,7 @@
 extern "C" {
 #include <libavcodec/avcodec.h>
 #include <libavformat/avformat.h>
+#include <libavutil/display.h>
 #include <libavutil/log.h>
 #include <libavutil/pixdesc.h>
 #include <libswscale/swscale.h>
@@ -37,6 +39,20 @@ using Scaler = std::unique_ptr<SwsContext, FreeScaler>;
 
 constexpr int kSmaller = 4;  // of the picture that tracking takes its colours from
 
+/// A plane turned clockwise by quarter turns.
+template <class T>
+Plane<T> turned(const Plane<T>& from, int quarter_turns) {
+  const bool lying = quarter_turns % 2 != 0;
+  Plane<T> to(lying ? from.height : from.width, lying ? from.width : from.height);
+  for (int y = 0; y < from.height; ++y) {
+    for (int x = 0; x < from.width; ++x) {
+      const int right = from.width - 1 - x, below = from.height - 1 - y;
+      (quarter_turns == 1 ? to.at(below, x) : quarter_turns == 2 ? to.at(right, below) : to.at(y, right)) = from.at(x, y);
+    }
+  }
+  return to;
+}
+
 class MovieSource final : public FrameSource {
  public:
   Status open(const std::filesystem::path& path);
@@ -46,6 +62,8 @@ class MovieSource final : public FrameSource {
  private:
   Status openDecoder();
   Status countFrames();
+  void readTurn();
+  void judgeTimes();
   bool decodeNext();
   bool sendNextPacket();
   bool seekTo(int number);
@@ -60,6 +78,7 @@ class MovieSource final : public FrameSource {
   Raw raw_{av_frame_alloc()};
   Scaler scaler_;
   int stream_ = -1;
+  int quarter_turns_ = 0;            ///< Clockwise, to bring a picture upright.
   std::vector<std::int64_t> times_;  ///< Presentation times of all frames, sorted.
   std::vector<std::int64_t> keys_;   ///< Those a decoder can start from.
   int at_ = 0;                       ///< Number of the frame in raw_; 0 before the first.
@@ -98,7 +117,38 @@ Status MovieSource::openDecoder() {
   info_.width = codec_->width;
   info_.height = codec_->height;
   info_.kind = fmt::format("movie ({})", codec->name);
+  const AVRational aspect = av_guess_sample_aspect_ratio(format_.get(), format_->streams[stream_], nullptr);
+  if (aspect.num > 0 && aspect.den > 0) info_.pixel_aspect = av_q2d(aspect);
+  readTurn();
   return Done{};
+}
+
+/// Telephones and some cameras write the picture as the sensor lay and say how to turn it.
+void MovieSource::readTurn() {
+  const auto* matrix = reinterpret_cast<const std::int32_t*>(av_stream_get_side_data(format_->streams[stream_], AV_PKT_DATA_DISPLAYMATRIX, nullptr));
+  if (!matrix) return;
+  const double counterclockwise_deg = av_display_rotation_get(matrix);
+  if (std::isnan(counterclockwise_deg)) return;
+  quarter_turns_ = ((static_cast<int>(std::lround(-counterclockwise_deg / 90)) % 4) + 4) % 4;
+  if (quarter_turns_ % 2 == 0) return;
+  std::swap(info_.width, info_.height);
+  info_.pixel_aspect = 1 / info_.pixel_aspect;
+}
+
+/// Frames are numbered in their order; with uneven times the number no longer tells the second.
+void MovieSource::judgeTimes() {
+  std::vector<double> steps;
+  for (std::size_t i = 1; i < times_.size(); ++i) steps.push_back(static_cast<double>(times_[i] - times_[i - 1]));
+  if (steps.size() < 2) return;
+  std::vector<double> sorted = steps;
+  std::sort(sorted.begin(), sorted.end());
+  const double usual = sorted[sorted.size() / 2];
+  const auto uneven = std::count_if(steps.begin(), steps.end(), [&](double s) { return std::abs(s - usual) > 0.25 * usual; });
+  if (static_cast<double>(uneven) > 0.02 * static_cast<double>(steps.size())) {
+    info_.warnings.push_back(
+        fmt::format("The frame rate varies ({} of {} frames come early or late); frames are numbered in their order, at {:.3g} fps on average.", uneven,
+                    times_.size(), info_.fps));
+  }
 }
 
 Status MovieSource::countFrames() {
@@ -113,6 +163,7 @@ Status MovieSource::countFrames() {
   if (times_.empty()) return unreadable(fmt::format("{} holds no frames; it may be cut off.", info_.path));
   std::sort(times_.begin(), times_.end());
   std::sort(keys_.begin(), keys_.end());
+  judgeTimes();
   info_.first = 1;
   info_.last = static_cast<int>(times_.size());
   if (!seekTo(1) || !decodeNext()) return unreadable(fmt::format("{} is damaged: its first frame does not decode.", info_.path));
@@ -208,9 +259,10 @@ Result<Frame> MovieSource::read(int number, FrameUse use) {
     if (!decodeNext()) return unreadable(fmt::format("{}: frame {} does not decode; the file may be cut off or damaged there.", info_.path, number));
   }
   if (at_ != number) return unreadable(fmt::format("{}: frame {} is damaged and was left out by the decoder.", info_.path, number));
-  if (raw_->width != info_.width || raw_->height != info_.height) {
-    return unreadable(fmt::format("{}: frame {} is {}×{}, the first one {}×{}; all frames must have one size.", info_.path, number, raw_->width, raw_->height,
-                                  info_.width, info_.height));
+  const auto [width, height] = quarter_turns_ % 2 == 0 ? std::pair(raw_->width, raw_->height) : std::pair(raw_->height, raw_->width);
+  if (width != info_.width || height != info_.height) {
+    return unreadable(fmt::format("{}: frame {} is {}×{}, the first one {}×{}; all frames must have one size.", info_.path, number, width, height, info_.width,
+                                  info_.height));
   }
   Frame frame;
   frame.number = number;
@@ -218,6 +270,7 @@ Result<Frame> MovieSource::read(int number, FrameUse use) {
   const int smaller = luma && use == FrameUse::Tracking ? kSmaller : 1;
   frame.picture = convert(std::max(1, raw_->width / smaller), std::max(1, raw_->height / smaller));
   frame.luma = luma ? std::move(*luma) : lumaOf(frame.picture);
+  if (quarter_turns_ > 0) frame.picture = turned(frame.picture, quarter_turns_), frame.luma = turned(frame.luma, quarter_turns_);
   return frame;
 }
 

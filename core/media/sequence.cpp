@@ -42,18 +42,6 @@ Groups groupPictures(const fs::path& folder) {
   return groups;
 }
 
-Status refuseGaps(const Sequence& sequence) {
-  int expected = sequence.files.begin()->first;
-  for (const auto& [number, file] : sequence.files) {
-    if (number != expected) {
-      return unreadable(fmt::format("{}: frame {} is missing (the next file is {}). Put it back, or move the rest to a folder of its own.",
-                                    sequence.path.string(), expected, file.filename().string()));
-    }
-    ++expected;
-  }
-  return Done{};
-}
-
 }  // namespace
 
 Result<Sequence> findSequence(const fs::path& path) {
@@ -66,7 +54,7 @@ Result<Sequence> findSequence(const fs::path& path) {
     const Numbered name = splitName(path);
     sequence.files = std::move(groups[{name.prefix, name.ending}]);
   } else if (groups.empty()) {
-    return unreadable(fmt::format("{} holds no PNG, JPEG, TIFF or EXR pictures.", path.string()));
+    return unreadable(fmt::format("{} holds no PNG, JPEG, TIFF, DPX or EXR pictures.", path.string()));
   } else if (groups.size() > 1) {
     const auto& [a, b] = std::pair{*groups.begin(), *std::next(groups.begin())};
     return unreadable(fmt::format("{} holds more than one sequence ({} and {}); name one of its files instead.", path.string(),
@@ -75,7 +63,6 @@ Result<Sequence> findSequence(const fs::path& path) {
     sequence.files = std::move(groups.begin()->second);
   }
   if (sequence.files.empty()) return unreadable(fmt::format("{} is not a readable picture.", path.string()));
-  if (const Status whole = refuseGaps(sequence); !whole.ok()) return whole.error();
   return sequence;
 }
 

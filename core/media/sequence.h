@@ -13,7 +13,7 @@ struct Sequence {
 };
 
 /// Finds the sequence that a file belongs to, or the only one in a folder.
-/// Errors: Unreadable: no pictures, more than one sequence (named), a gap in the numbers (named).
+/// Errors: Unreadable: no pictures, more than one sequence (named).
 Result<Sequence> findSequence(const std::filesystem::path& path);
 
 }  // namespace dusky

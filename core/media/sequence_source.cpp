@@ -14,6 +14,18 @@ float displayFromLinear(float linear) {
   return x <= 0.0031308f ? 12.92f * x : 1.055f * std::pow(x, 1 / 2.4f) - 0.055f;
 }
 
+/// "4, 7–9": numbers with runs drawn together.
+std::string listed(const std::vector<int>& numbers) {
+  std::string text;
+  for (std::size_t i = 0; i < numbers.size();) {
+    std::size_t end = i;
+    while (end + 1 < numbers.size() && numbers[end + 1] == numbers[end] + 1) ++end;
+    text += fmt::format("{}{}", text.empty() ? "" : ", ", end > i ? fmt::format("{}–{}", numbers[i], numbers[end]) : fmt::format("{}", numbers[i]));
+    i = end + 1;
+  }
+  return text;
+}
+
 class SequenceSource final : public FrameSource {
  public:
   explicit SequenceSource(Sequence sequence) : sequence_(std::move(sequence)) {}
@@ -25,11 +37,12 @@ class SequenceSource final : public FrameSource {
     const auto first = sequence_.files.begin()->second;
     const auto input = OIIO::ImageInput::open(first.string());
     if (!input) return unreadable(fmt::format("{} is not a picture that can be read: {}.", first.string(), reason()));
-    info_.width = input->spec().width;
-    info_.height = input->spec().height;
+    readHeader(input->spec());
     info_.kind = fmt::format("sequence ({})", input->format_name());
-    const float fps = input->spec().get_float_attribute("FramesPerSecond", 24.0f);
-    info_.fps = fps > 0 ? fps : 24.0;
+    for (int number = info_.first; number <= info_.last; ++number) {
+      if (!sequence_.files.contains(number)) info_.missing.push_back(number);
+    }
+    if (!info_.missing.empty()) info_.warnings.push_back(fmt::format("Frames {} are missing; they are left out.", listed(info_.missing)));
     return Done{};
   }
 
@@ -38,21 +51,23 @@ class SequenceSource final : public FrameSource {
   Result<Frame> read(int number, FrameUse) override {
     const auto found = sequence_.files.find(number);
     if (found == sequence_.files.end()) {
-      return invalidInput(fmt::format("Frame {} is outside {}–{} of {}.", number, info_.first, info_.last, info_.path));
+      const bool missing = number > info_.first && number < info_.last;
+      return invalidInput(missing ? fmt::format("Frame {} is missing from {}.", number, info_.path)
+                                  : fmt::format("Frame {} is outside {}–{} of {}.", number, info_.first, info_.last, info_.path));
     }
     const std::string file = found->second.string();
     const auto input = OIIO::ImageInput::open(file);
     if (!input) return unreadable(fmt::format("{} (frame {}) cannot be read: {}.", file, number, reason()));
     const OIIO::ImageSpec& spec = input->spec();
-    if (spec.width != info_.width || spec.height != info_.height) {
-      return unreadable(
-          fmt::format("{} is {}×{}, the first frame {}×{}; all frames must have one size.", file, spec.width, spec.height, info_.width, info_.height));
+    if (spec.full_width != info_.width || spec.full_height != info_.height) {
+      return unreadable(fmt::format("{} is {}×{}, the first frame {}×{}; all frames must have one size.", file, spec.full_width, spec.full_height, info_.width,
+                                    info_.height));
     }
     std::vector<float> pixels(static_cast<std::size_t>(spec.width) * spec.height * spec.nchannels);
     if (!input->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, pixels.data())) {
       return unreadable(fmt::format("{} (frame {}) is damaged: {}.", file, number, input->geterror()));
     }
-    return toFrame(number, pixels, spec.nchannels, spec.format.is_floating_point());
+    return toFrame(number, pixels, spec);
   }
 
  private:
@@ -62,18 +77,35 @@ class SequenceSource final : public FrameSource {
     return text.empty() ? "unknown format" : text;
   }
 
-  Frame toFrame(int number, const std::vector<float>& pixels, int channels, bool linear) const {
+  void readHeader(const OIIO::ImageSpec& spec) {
+    info_.width = spec.full_width;
+    info_.height = spec.full_height;
+    const float fps = spec.get_float_attribute("FramesPerSecond", 24.0f);
+    info_.fps = fps > 0 ? fps : 24.0;
+    const float aspect = spec.get_float_attribute("PixelAspectRatio", 1.0f);
+    if (aspect > 0.1f && aspect < 10) info_.pixel_aspect = aspect;
+    info_.focal_mm = std::max(0.0f, spec.get_float_attribute("Exif:FocalLength", 0.0f));
+    info_.focal_35_mm = std::max(0.0f, spec.get_float_attribute("Exif:FocalLengthIn35mmFilm", 0.0f));
+  }
+
+  /// The display window; what the data window does not cover stays black.
+  Frame toFrame(int number, const std::vector<float>& pixels, const OIIO::ImageSpec& spec) const {
+    const bool linear = spec.format.is_floating_point();
+    const int channels = spec.nchannels;
     Frame frame;
     frame.number = number;
     frame.picture = Picture(info_.width, info_.height);
     frame.luma = FloatPlane(info_.width, info_.height);
-    for (std::size_t i = 0; i < frame.picture.data.size(); ++i) {
-      const float* p = pixels.data() + i * channels;
-      float c[3] = {p[0], channels >= 3 ? p[1] : p[0], channels >= 3 ? p[2] : p[0]};
-      for (float& v : c) v = linear ? displayFromLinear(v) : std::clamp(v, 0.0f, 1.0f);
-      const auto byte = [](float v) { return static_cast<std::uint8_t>(v * 255.0f + 0.5f); };
-      frame.picture.data[i] = {byte(c[0]), byte(c[1]), byte(c[2])};
-      frame.luma.data[i] = 255.0f * (0.2126f * c[0] + 0.7152f * c[1] + 0.0722f * c[2]);
+    const int left = spec.x - spec.full_x, top = spec.y - spec.full_y;
+    for (int y = std::max(0, -top); y < std::min(spec.height, info_.height - top); ++y) {
+      for (int x = std::max(0, -left); x < std::min(spec.width, info_.width - left); ++x) {
+        const float* p = pixels.data() + (static_cast<std::size_t>(y) * spec.width + x) * channels;
+        float c[3] = {p[0], channels >= 3 ? p[1] : p[0], channels >= 3 ? p[2] : p[0]};
+        for (float& v : c) v = linear ? displayFromLinear(v) : std::clamp(v, 0.0f, 1.0f);
+        const auto byte = [](float v) { return static_cast<std::uint8_t>(v * 255.0f + 0.5f); };
+        frame.picture.at(x + left, y + top) = {byte(c[0]), byte(c[1]), byte(c[2])};
+        frame.luma.at(x + left, y + top) = 255.0f * (0.2126f * c[0] + 0.7152f * c[1] + 0.0722f * c[2]);
+      }
     }
     return frame;
   }

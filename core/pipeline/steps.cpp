@@ -17,13 +17,30 @@ void addFootage(KeyBuilder& key, const Document& document, const FootageInfo& fo
   key.add(footage.width).add(footage.height).add(footage.first).add(footage.last);
 }
 
+void addMasks(KeyBuilder& key, const MaskSettings& masks) {
+  for (const Mask& m : masks.shapes) {
+    key.add(static_cast<int>(m.shape)).add(m.only_inside).add(m.inverted).add(m.grow_px).add(m.first_frame).add(m.last_frame);
+    for (const MaskKey& k : m.keys) {
+      key.add(k.frame).add(k.position.x()).add(k.position.y()).add(k.scale).add(k.rotation_rad);
+      for (const Vec2& p : k.points) key.add(p.x()).add(p.y());
+    }
+  }
+  const MatteSettings& mattes = masks.mattes;
+  if (mattes.folder.empty()) return;
+  std::error_code failed;
+  const auto time = std::filesystem::last_write_time(mattes.folder, failed).time_since_epoch().count();
+  key.add(std::filesystem::absolute(mattes.folder, failed).string()).add(static_cast<std::int64_t>(time));
+  key.add(mattes.threshold).add(mattes.grow_px).add(mattes.inverted);
+}
+
 }  // namespace
 
 std::string tracksKey(const Document& document, const FootageInfo& footage) {
   KeyBuilder key;
   addFootage(key, document, footage);
   const FollowOptions& o = document.tracking;
-  key.add("tracks 1")
+  key.add("tracks 2")
+      .add(document.footage.step)
       .add(o.first_frame)
       .add(o.last_frame)
       .add(o.features)
@@ -32,7 +49,17 @@ std::string tracksKey(const Document& document, const FootageInfo& footage) {
       .add(o.patch_radius)
       .add(o.min_life)
       .add(o.max_return_px)
-      .add(o.min_likeness);
+      .add(o.min_likeness)
+      .add(o.sizes.fine)
+      .add(o.sizes.medium)
+      .add(o.sizes.coarse)
+      .add(o.edge_margin_px)
+      .add(o.max_sigma_px)
+      .add(o.max_foreign)
+      .add(o.rejoin)
+      .add(o.both_ways);
+  for (const int frame : document.footage.left_out) key.add(frame);
+  addMasks(key, document.masks);
   return key.key();
 }
 
@@ -58,8 +85,22 @@ SolveOptions solveOptionsOf(const Document& document, int width) {
 Result<TrackSetPtr> runTracks(const Document& document, const Progress& progress, const std::function<void(TrackSetPtr)>& on_partial) {
   auto source = openFootage(document.footage_path);
   if (!source.ok()) return source.error();
-  auto tracks = followFeatures(**source, document.tracking, progress, {}, on_partial);
-  if (tracks.ok() && (*tracks)->summary.termination == Termination::Cancelled) return cancelled();
+  FollowScope scope{.step = document.footage.step, .left_out = document.footage.left_out};
+  std::unique_ptr<MaskSet> masks;
+  if (document.masks.any()) {
+    const auto frames = framesToFollow((*source)->info(), document.tracking, scope);
+    if (!frames.ok()) return frames.error();
+    auto made = makeMasks(document, (*source)->info(), *frames);
+    if (!made.ok()) return made.error();
+    masks = std::move(*made);
+    scope.masks = masks.get();
+  }
+  auto tracks = followFeatures(**source, document.tracking, progress, scope, on_partial);
+  if (!tracks.ok()) return tracks;
+  if ((*tracks)->summary.termination == Termination::Cancelled) return cancelled();
+  if ((*tracks)->tracks.empty() && masks) {
+    return cannotSolve("Nothing can be tracked: what the masks leave of the picture holds no texture, or they leave nothing. Look at the masks' preview.");
+  }
   return tracks;
 }
 

@@ -10,8 +10,28 @@ using Json = nlohmann::json;
 
 NLOHMANN_JSON_SERIALIZE_ENUM(FocalKnowledge, {{FocalKnowledge::Unknown, "unknown"}, {FocalKnowledge::Near, "near"}, {FocalKnowledge::Locked, "locked"}})
 NLOHMANN_JSON_SERIALIZE_ENUM(ObjectShape, {{ObjectShape::Cone, "cone"}, {ObjectShape::Cube, "cube"}})
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(FollowOptions, first_frame, last_frame, features, min_strength, min_distance_px, patch_radius, min_life,
-                                                max_return_px, min_likeness)
+NLOHMANN_JSON_SERIALIZE_ENUM(MaskShape, {{MaskShape::Ellipse, "ellipse"}, {MaskShape::Box, "box"}, {MaskShape::Curve, "curve"}})
+
+static void to_json(Json& json, const MaskKey& key) {
+  Json points = Json::array();
+  for (const Vec2& p : key.points) points.push_back({p.x(), p.y()});
+  json = {
+      {"frame", key.frame}, {"position", {key.position.x(), key.position.y()}}, {"scale", key.scale}, {"rotation_rad", key.rotation_rad}, {"points", points}};
+}
+
+static void from_json(const Json& json, MaskKey& key) {
+  const auto point = [](const Json& p) { return Vec2(p.at(0).get<double>(), p.at(1).get<double>()); };
+  key = {json.at("frame"), point(json.at("position")), json.at("scale"), json.at("rotation_rad"), {}};
+  for (const Json& p : json.at("points")) key.points.push_back(point(p));
+}
+
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Mask, id, name, shape, only_inside, inverted, grow_px, first_frame, last_frame, keys)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(MatteSettings, folder, threshold, grow_px, inverted)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(MaskSettings, shapes, mattes)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(FootageSettings, step, left_out)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(FeatureSizes, fine, medium, coarse)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(FollowOptions, first_frame, last_frame, features, min_strength, min_distance_px, sizes, edge_margin_px,
+                                                patch_radius, min_life, max_return_px, min_likeness, max_sigma_px, max_foreign, rejoin, both_ways)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(LensSettings, focal, focal_mm, sensor_mm, distortion)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(TestObject, id, shape, track, size)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(DeliverySettings, folder, camera_glb, points_ply, camera_csv, report_json)
@@ -32,7 +52,7 @@ static void from_json(const Json& json, SceneSettings& scene) {
   if (json.contains("length")) scene.length = json["length"].get<KnownLength>();
 }
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Document, footage_path, tracking, lens, seed, set_aside, pinned, scene, objects, delivery)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Document, footage_path, footage, masks, tracking, lens, seed, set_aside, pinned, scene, objects, delivery)
 
 std::string documentToJson(const Document& document) { return Json(document).dump(); }
 

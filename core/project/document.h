@@ -3,12 +3,20 @@
 #include <vector>
 
 #include "core/base/result.h"
+#include "core/mask/mask_set.h"
 #include "core/scene/scene.h"
 #include "core/scene/test_object.h"
 #include "core/solve/solve_shot.h"
 #include "core/track/follow_features.h"
 
 namespace dusky {
+
+/// Which frames of the footage are worked on.
+struct FootageSettings {
+  int step = 1;               ///< Every n-th frame of the range, 1 to 1000.
+  std::vector<int> left_out;  ///< Frames not looked at, ascending.
+  bool operator==(const FootageSettings&) const = default;
+};
 
 /// How the lens is known, as the artist says it.
 struct LensSettings {
@@ -28,6 +36,8 @@ struct DeliverySettings {
 /// All that the artist decided. The one thing that changes; results are kept apart.
 struct Document {
   std::string footage_path;
+  FootageSettings footage;
+  MaskSettings masks;
   FollowOptions tracking;
   LensSettings lens;
   int seed = 1;

@@ -129,8 +129,8 @@ std::string encode(const TrackSet& set) {
   std::vector<int> heads, frames;
   std::vector<double> places;
   for (const Track& t : set.tracks) {
-    heads.insert(heads.end(),
-                 {t.id, t.color.r, t.color.g, t.color.b, static_cast<int>(t.stop), static_cast<int>(t.start), t.born(), static_cast<int>(t.size), t.life()});
+    heads.insert(heads.end(), {t.id, t.color.r, t.color.g, t.color.b, static_cast<int>(t.stop), static_cast<int>(t.start), t.born_frame,
+                               static_cast<int>(t.size), t.life()});
     for (const Observation& o : t.observations) {
       frames.push_back(o.frame);
       places.insert(places.end(), {o.position.x(), o.position.y()});
@@ -151,6 +151,7 @@ std::string encode(const TrackSet& set) {
                    {{"termination", s.termination},
                     {"frames", s.frames},
                     {"found", s.found},
+                    {"rejoined", s.rejoined},
                     {"too_short", s.too_short},
                     {"decode_s", number(s.decode_s)},
                     {"track_s", number(s.track_s)},
@@ -184,7 +185,7 @@ Result<TrackSetPtr> decodeTracks(const std::string& bytes) {
     const Json& s = j.at("summary");
     TrackSummary& summary = set.summary;
     summary.termination = s.at("termination").get<Termination>();
-    summary.frames = s.at("frames"), summary.found = s.at("found"), summary.too_short = s.at("too_short");
+    summary.frames = s.at("frames"), summary.found = s.at("found"), summary.too_short = s.at("too_short"), summary.rejoined = s.at("rejoined");
     summary.decode_s = numberOf(s.at("decode_s")), summary.track_s = numberOf(s.at("track_s")), summary.total_s = numberOf(s.at("total_s"));
     summary.detect_s = numberOf(s.at("detect_s")), summary.forward_s = numberOf(s.at("forward_s")), summary.backward_s = numberOf(s.at("backward_s"));
     summary.warnings = s.at("warnings").get<std::vector<std::string>>();

@@ -46,7 +46,8 @@ class Run {
   void refill(Follower& follower, const PreparedFrame& now, const LeftOut& left_out);
   void birth(Follower& follower, const PreparedFrame& now, const Feature& feature);
   bool tell(double fraction, std::string what);
-  std::shared_ptr<TrackSet> compose() const;
+  std::vector<Track> grown() const;
+  std::shared_ptr<TrackSet> compose(std::vector<Track> grown) const;
 
   FrameSource& source_;
   const FollowOptions& options_;
@@ -56,6 +57,7 @@ class Run {
   const std::function<void(TrackSetPtr)>& on_partial_;
   LumaStore store_;
   std::vector<Growing> tracks_;
+  std::vector<Looks> ends_, beginnings_;
   Stopwatch watch_;
   double told_s_ = 0, decode_s_ = 0, detect_s_ = 0, forward_s_ = 0, backward_s_ = 0;
   int since_refill_ = 0, frames_read_ = 0;
@@ -82,6 +84,8 @@ Status Run::forward() {
               fmt::format("tracking frame {} of {}–{}", before->number, frames_.front(), frames_.back())))
       break;
   }
+  ends_ = follower.looks();
+  beginnings_ = follower.earlyLooks();
   decode_s_ += reader.busySeconds();
   return Done{};
 }
@@ -120,6 +124,7 @@ Status Run::backward() {
               fmt::format("tracking back, frame {}", before->number)))
       break;
   }
+  beginnings_.insert(beginnings_.end(), follower.looks().begin(), follower.looks().end());
   decode_s_ += reader.busySeconds();
   return Done{};
 }
@@ -148,6 +153,10 @@ void Run::refill(Follower& follower, const PreparedFrame& now, const LeftOut& le
 }
 
 void Run::birth(Follower& follower, const PreparedFrame& now, const Feature& feature) {
+  // What leaves the picture at once is not worth a track.
+  const Eigen::Vector2f velocity = follower.velocityNear(feature.position);
+  const Vec2 soon = feature.position + 2.0 * velocity.cast<double>();
+  if (soon.x() < 0 || soon.y() < 0 || soon.x() >= now.pyramid.base().width || soon.y() >= now.pyramid.base().height) return;
   Growing growing;
   Track& track = growing.track;
   track.size = feature.size;
@@ -157,7 +166,7 @@ void Run::birth(Follower& follower, const PreparedFrame& now, const Feature& fea
   const Vec2 at = scale * feature.position;
   track.color = now.small.at(std::min(static_cast<int>(at.x()), now.small.width - 1), std::min(static_cast<int>(at.y()), now.small.height - 1));
   tracks_.push_back(std::move(growing));
-  if (!follower.add(tracks_.size() - 1, now, follower.velocityNear(feature.position))) tracks_.pop_back();
+  if (!follower.add(tracks_.size() - 1, now, velocity)) tracks_.pop_back();
 }
 
 /// False when the artist wants to stop.
@@ -165,36 +174,45 @@ bool Run::tell(double fraction, std::string what) {
   progress_.report(fraction, std::move(what));
   if (on_partial_ && watch_.seconds() - told_s_ > kPartialEvery_s) {
     told_s_ = watch_.seconds();
-    on_partial_(compose());
+    on_partial_(compose(grown()));
   }
   cancelled_ = progress_.stopRequested();
   return !cancelled_;
 }
 
-std::shared_ptr<TrackSet> Run::compose() const {
+std::vector<Track> Run::grown() const {
+  std::vector<Track> all;
+  int id = scope_.existing && !scope_.existing->tracks.empty() ? scope_.existing->tracks.back().id : 0;
+  for (const Growing& growing : tracks_) {
+    all.push_back(growing.whole());
+    all.back().id = ++id;
+  }
+  return all;
+}
+
+std::shared_ptr<TrackSet> Run::compose(std::vector<Track> grown) const {
   auto set = std::make_shared<TrackSet>();
   set->width = source_.info().width, set->height = source_.info().height;
   set->first_frame = frames_.front(), set->last_frame = frames_.back();
   if (static_cast<int>(frames_.size()) != set->last_frame - set->first_frame + 1) set->used_frames = frames_;
   if (scope_.existing) set->tracks = scope_.existing->tracks;
-  int id = set->tracks.empty() ? 0 : set->tracks.back().id;
-  for (const Growing& growing : tracks_) {
-    ++id;
-    if (static_cast<int>(growing.track.observations.size() + growing.earlier.size()) < options_.min_life) continue;
-    set->tracks.push_back(growing.whole());
-    set->tracks.back().id = id;
-  }
+  std::erase_if(grown, [&](const Track& track) { return track.life() < options_.min_life; });
+  std::move(grown.begin(), grown.end(), std::back_inserter(set->tracks));
   return set;
 }
 
 TrackSetPtr Run::result() const {
-  auto set = compose();
-  const std::size_t before = scope_.existing ? scope_.existing->tracks.size() : 0;
+  std::vector<Track> all = grown();
+  RejoinSummary rejoined;
+  if (options_.rejoin && !cancelled_) rejoined = rejoinTracks(all, ends_, beginnings_, options_.patch_radius);
+  const auto found = all.size();
+  auto set = compose(std::move(all));
   TrackSummary& s = set->summary;
   s.termination = cancelled_ ? Termination::Cancelled : Termination::Settled;
   s.frames = frames_read_;
   s.found = static_cast<int>(tracks_.size());
-  s.too_short = static_cast<int>(tracks_.size() - (set->tracks.size() - before));
+  s.rejoined = rejoined.joined;
+  s.too_short = static_cast<int>(found - (set->tracks.size() - (scope_.existing ? scope_.existing->tracks.size() : 0)));
   s.decode_s = decode_s_, s.detect_s = detect_s_, s.forward_s = forward_s_, s.backward_s = backward_s_;
   s.track_s = detect_s_ + forward_s_ + backward_s_;
   s.total_s = watch_.seconds();

@@ -38,6 +38,11 @@ std::optional<Eigen::Vector2f> search(const Pyramid& from, const Pyramid& to, co
 
 }  // namespace
 
+bool Growing::has(int frame) const {
+  const auto is = [frame](const Observation& o) { return o.frame == frame; };
+  return track.at(frame) || std::any_of(earlier.begin(), earlier.end(), is);
+}
+
 Track Growing::whole() const {
   Track all = track;
   all.observations.insert(all.observations.begin(), earlier.rbegin(), earlier.rend());
@@ -73,6 +78,8 @@ bool Follower::add(std::size_t track, const PreparedFrame& now, const Eigen::Vec
   const int level = levelOf(one.size);
   one.reference = Reference(now.pyramid.levels[level], one.position / static_cast<float>(1 << level), patchRadiusOf(one.size, options_));
   if (!one.reference.usable()) return false;
+  const float reach = static_cast<float>(1 << level) * (1.5f * static_cast<float>(one.reference.radius()) + 11);
+  one.born_at_edge = !insidePicture(now.pyramid.base(), one.position, reach);
   living_.push_back(std::move(one));
   return true;
 }
@@ -96,20 +103,51 @@ Eigen::Vector2f Follower::velocityNear(const Vec2& place) const {
 void Follower::advance(const PreparedFrame& before, const PreparedFrame& now, const LeftOut& left_out) {
   parallelFor(
       static_cast<int>(living_.size()), [&](int i) { step(before, now, left_out, living_[i]); }, 8);
-  for (const Living& one : living_) {
-    Growing& growing = tracks_[one.track];
-    const Observation seen{now.number, one.position.cast<double>()};
-    auto& observations = direction_ == Direction::Forward ? growing.track.observations : growing.earlier;
-    if (!one.stop) {
-      observations.push_back(seen);
-      continue;
-    }
-    (direction_ == Direction::Forward ? growing.track.stop : growing.track.start) = *one.stop;
-    // What hid it or pulled it away was often beginning to.
-    const std::size_t least = direction_ == Direction::Forward ? 1 : 0;
-    if ((*one.stop == StopReason::Lost || *one.stop == StopReason::Drifted) && observations.size() > least) observations.pop_back();
+  for (Living& one : living_) {
+    if (one.stop)
+      finish(before, one);
+    else
+      goOn(now, one);
   }
   std::erase_if(living_, [](const Living& one) { return one.stop.has_value(); });
+}
+
+std::vector<Observation>& Follower::observationsOf(const Living& one) {
+  return direction_ == Direction::Forward ? tracks_[one.track].track.observations : tracks_[one.track].earlier;
+}
+
+void Follower::goOn(const PreparedFrame& now, const Living& one) {
+  auto& observations = observationsOf(one);
+  observations.push_back({now.number, one.position.cast<double>()});
+  // Born at the edge it could not be recognised by; a little later it can.
+  constexpr std::size_t kLater = 8;
+  if (direction_ != Direction::Forward || !one.born_at_edge || observations.size() != kLater) return;
+  auto looks = looksAt(now.pyramid, static_cast<int>(one.track), observations.back(), one.size, one.reference.radius());
+  if (looks) early_looks_.push_back(std::move(*looks));
+}
+
+void Follower::finish(const PreparedFrame& before, Living& one) {
+  Growing& growing = tracks_[one.track];
+  (direction_ == Direction::Forward ? growing.track.stop : growing.track.start) = *one.stop;
+  auto& observations = observationsOf(one);
+  // What hid it or pulled it away was often beginning to.
+  const std::size_t least = direction_ == Direction::Forward ? 1 : 0;
+  if ((*one.stop == StopReason::Lost || *one.stop == StopReason::Drifted) && observations.size() > least) observations.pop_back();
+  const Observation last = observations.empty() ? growing.track.observations.front() : observations.back();
+  const bool ahead = last.frame == before.number || *one.stop == StopReason::Lost || *one.stop == StopReason::Drifted;
+  if (!one.looks && ahead)
+    one.looks = looksAt(before.pyramid, static_cast<int>(one.track), {before.number, one.position.cast<double>()}, one.size, one.reference.radius());
+  if (!one.looks) return;
+  if (!growing.has(one.looks->seen.frame)) one.looks->seen = last;
+  looks_.push_back(std::move(*one.looks));
+}
+
+/// Too near to the edge there is not enough left to recognise it by.
+void Follower::rememberNearEdge(const PreparedFrame& now, Living& one) const {
+  const float px = static_cast<float>(1 << levelOf(one.size)), reach = 1.5f * static_cast<float>(one.reference.radius()) + 10;
+  const Eigen::Vector2f soon = one.position + 4 * one.velocity;
+  if (one.looks || insidePicture(now.pyramid.base(), soon, px * reach)) return;
+  one.looks = looksAt(now.pyramid, static_cast<int>(one.track), {now.number, one.position.cast<double>()}, one.size, one.reference.radius());
 }
 
 void Follower::step(const PreparedFrame& before, const PreparedFrame& now, const LeftOut& left_out, Living& one) const {
@@ -124,6 +162,7 @@ void Follower::step(const PreparedFrame& before, const PreparedFrame& now, const
   one.velocity = found - one.position;
   one.position = found;
   one.shape = match->shape;
+  rememberNearEdge(now, one);
   renewWhenWornOut(now, one);
 }
 

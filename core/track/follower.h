@@ -6,6 +6,7 @@
 #include "core/track/follow_features.h"
 #include "core/track/frame_reader.h"
 #include "core/track/reference.h"
+#include "core/track/rejoin.h"
 
 namespace dusky {
 
@@ -16,6 +17,7 @@ struct Growing {
 
   /// The track in order of time, with what was found on the way back.
   Track whole() const;
+  bool has(int frame) const;
 };
 
 /// Radius of the piece of picture that is compared for a feature of a size, px of its level.
@@ -33,6 +35,10 @@ class Follower {
   void advance(const PreparedFrame& before, const PreparedFrame& now, const LeftOut& left_out);
   /// Lets a track live from here on; `velocity` in px per frame. False where its piece of picture cannot be used.
   bool add(std::size_t track, const PreparedFrame& now, const Eigen::Vector2f& velocity);
+  /// How those that ended looked near their end.
+  const std::vector<Looks>& looks() const { return looks_; }
+  /// How those looked that were born too near to the edge to be recognised there, some frames later.
+  const std::vector<Looks>& earlyLooks() const { return early_looks_; }
   /// Places of all that live.
   std::vector<Vec2> places() const;
   std::size_t living() const { return living_.size(); }
@@ -47,8 +53,14 @@ class Follower {
     Reference reference;                                           ///< As it was when found (or last renewed).
     Eigen::Matrix2f shape = Eigen::Matrix2f::Identity();           ///< Reference to now.
     double sharpness = 0;                                          ///< Of the frame it was cut from.
+    std::optional<Looks> looks;                                    ///< Taken while it nears the picture's edge.
+    bool born_at_edge = false;
     std::optional<StopReason> stop;
   };
+  std::vector<Observation>& observationsOf(const Living& one);
+  void goOn(const PreparedFrame& now, const Living& one);
+  void finish(const PreparedFrame& before, Living& one);
+  void rememberNearEdge(const PreparedFrame& now, Living& one) const;
   void step(const PreparedFrame& before, const PreparedFrame& now, const LeftOut& left_out, Living& one) const;
   std::optional<ReferenceMatch> find(const PreparedFrame& before, const PreparedFrame& now, Living& one) const;
   bool returns(const PreparedFrame& before, const PreparedFrame& now, const Living& one, const Eigen::Vector2f& found) const;
@@ -59,6 +71,7 @@ class Follower {
   const Direction direction_;
   std::vector<Growing>& tracks_;
   std::vector<Living> living_;
+  std::vector<Looks> looks_, early_looks_;
 };
 
 /// Share of a feature's window that is left out, 0 to 1.

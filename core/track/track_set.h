@@ -50,6 +50,7 @@ struct TrackSummary {
   Termination termination = Termination::NotRun;
   int frames = -1;                                                          ///< Read.
   int found = -1;                                                           ///< Features born.
+  int rejoined = -1;                                                        ///< Joined again after they were hidden or had left.
   int too_short = -1;                                                       ///< Of those, dropped for their short life.
   double decode_s = kUnknown, track_s = kUnknown, total_s = kUnknown;       ///< Busy time of each side; wall time.
   double detect_s = kUnknown, forward_s = kUnknown, backward_s = kUnknown;  ///< Parts of track_s.

@@ -75,7 +75,7 @@ Eigen::Affine2d PlaneShot::pictureFromLayer(int layer, double time) const {
   Eigen::Affine2d map = Eigen::Affine2d::Identity();
   if (layer == 0) {
     const Vec2 shake = plan_.shake_px * Vec2(std::sin(0.71 * time) - std::sin(0.31 * time), std::sin(0.53 * time + 1) - std::sin(1.0));
-    map.translate(middle + (t - 0.5) * plan_.pan_px + shake);
+    map.translate(middle + (t - 0.5) * plan_.pan_px + plan_.swing_px * std::sin(3.14159265 * t) * Vec2(1, 0.15) + shake);
     map.rotate((t - 0.5) * plan_.roll_rad);
     map.scale((1 + (plan_.zoom - 1) * t) / kFine);
   } else {

@@ -13,6 +13,7 @@ struct PlanePlan {
   double zoom = 1.5;                        ///< Scale of the last frame against the first.
   double roll_rad = 20 * 3.14159265 / 180;  ///< Turn of the last frame against the first.
   Vec2 pan_px = Vec2(150, -60);             ///< Way of the picture's middle over the shot.
+  double swing_px = 0;                      ///< The picture goes off sideways by this much and comes back.
   double shake_px = 2;                      ///< Amplitude of a hand's shake.
   double noise = 0;                         ///< Sigma, grey levels.
   double shutter = 0;                       ///< Share of the frame time that the shutter is open: motion blur.

@@ -10,7 +10,9 @@
 #include <thread>
 
 #include "core/base/atomic_file.h"
+#include "core/media/write_picture.h"
 #include "core/pipeline/workspace.h"
+#include "core/track/track_files.h"
 #include "tests/support/shot_maker.h"
 #include "tests/support/temporary_folder.h"
 
@@ -167,6 +169,102 @@ TEST_F(CliTest, HelpAndInfoTeach) {
   const Ran info = moth({"info", shot(ShotKind::Free)});
   EXPECT_EQ(info.code, 0);
   EXPECT_THAT(info.out, AllOf(HasSubstr("640×360"), HasSubstr("20 (1–20)")));
+}
+
+TEST_F(CliTest, TracksAreWrittenAsTheWindowWouldHaveThem) {
+  const TemporaryFolder target;
+  const std::string json = (target / "t.json").string(), csv = (target / "t.csv").string();
+  const Ran ran = moth({"track", shot(ShotKind::Free), "-o", json, "--max-tracks", "120", "--sizes", "fine,coarse", "--frames", "1-12"});
+  ASSERT_EQ(ran.code, 0) << ran.err;
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("tracks"), HasSubstr("median life"), HasSubstr("frames/s")));
+  const auto written = tracksFromJson(*readFile(json));
+  ASSERT_TRUE(written.ok()) << written.error().message;
+  Document document;
+  document.footage_path = shot(ShotKind::Free);
+  document.tracking = {.first_frame = 1, .last_frame = 12, .features = 120, .sizes = {true, false, true}};
+  const auto same = runTracks(document, {});
+  ASSERT_TRUE(same.ok());
+  ASSERT_EQ(written->tracks.size(), (*same)->tracks.size());
+  EXPECT_NEAR((written->tracks[5].observations.back().position - (*same)->tracks[5].observations.back().position).norm(), 0, 1e-5);
+  ASSERT_EQ(moth({"track", shot(ShotKind::Free), "-o", csv, "--max-tracks", "60", "--quiet", "--one-way", "--no-rejoin"}).code, 0);
+  EXPECT_TRUE(tracksFromCsv(*readFile(csv)).ok());
+  EXPECT_THAT(moth({"track", shot(ShotKind::Free), "-o", "t.txt"}).err, HasSubstr(".json or .csv"));
+  EXPECT_THAT(moth({"track", shot(ShotKind::Free), "-o", json, "--sizes", "huge"}).err, HasSubstr("fine, medium and coarse"));
+}
+
+TEST_F(CliTest, EveryNthFrameAndFramesLeftOutGetNoCameraAndTheRestDo) {
+  const TemporaryFolder target;
+  const Ran ran = moth({"solve", shot(ShotKind::Free), "-o", target.path().string(), "--step", "2", "--leave-out", "5,9-11", "--quiet"});
+  ASSERT_EQ(ran.code, 0) << ran.err;
+  const auto report = nlohmann::json::parse(*readFile(target / "report.json"));
+  std::vector<int> frames;
+  for (const auto& frame : report["frames"]) frames.push_back(frame["frame"]);
+  EXPECT_EQ(frames, (std::vector<int>{1, 3, 7, 13, 15, 17, 19}));
+  EXPECT_TRUE(report["missing_frames"].empty()) << "what was left out on purpose is not missing";
+  EXPECT_THAT(moth({"solve", shot(ShotKind::Free), "-o", target.path().string(), "--step", "0"}).err, HasSubstr("--step"));
+  EXPECT_THAT(moth({"solve", shot(ShotKind::Free), "-o", target.path().string(), "--leave-out", "4-x"}).err, HasSubstr("7,12-15"));
+}
+
+/// Writes mattes for the frames of a made-up shot: white at the left of `to`.
+void writeMattes(const fs::path& folder, int first, int last, int to, int width = 640) {
+  fs::create_directories(folder);
+  for (int n = first; n <= last; ++n) {
+    Picture picture(width, 360);
+    for (int y = 0; y < 360; ++y) std::fill_n(picture.row(y), std::min(to, width), Rgb{255, 255, 255});
+    ASSERT_TRUE(writePicture(folder / ("matte." + std::to_string(n) + ".png"), picture).ok());
+  }
+}
+
+TEST_F(CliTest, MattesLeaveOutWhatIsLight) {
+  const TemporaryFolder target;
+  writeMattes(target / "mattes", 1, 20, 300);
+  const std::string mattes = (target / "mattes").string(), json = (target / "t.json").string();
+  const auto placesLeftOf = [&](int x) {
+    const auto tracks = tracksFromJson(*readFile(json));
+    int count = 0;
+    for (const Track& track : tracks->tracks) {
+      for (const Observation& o : track.observations) count += o.position.x() < x;
+    }
+    return count;
+  };
+  ASSERT_EQ(moth({"track", shot(ShotKind::Free), "-o", json, "--masks", mattes, "--quiet"}).code, 0);
+  EXPECT_EQ(placesLeftOf(298), 0);
+  EXPECT_GT(placesLeftOf(640), 1000);
+  ASSERT_EQ(moth({"track", shot(ShotKind::Free), "-o", json, "--masks", mattes, "--invert-masks", "--quiet"}).code, 0);
+  EXPECT_EQ(placesLeftOf(302), placesLeftOf(640));
+
+  const Ran preview = moth({"mask", shot(ShotKind::Free), "--masks", mattes, "--preview", (target / "seen").string(), "--frames", "4-6", "--quiet"});
+  EXPECT_EQ(preview.code, 0) << preview.err;
+  EXPECT_TRUE(fs::exists(target / "seen" / "mask.0005.png"));
+  EXPECT_FALSE(fs::exists(target / "seen" / "mask.0007.png"));
+}
+
+TEST_F(CliTest, WrongMattesAreRefusedWithASentence) {
+  const TemporaryFolder target;
+  const auto refused = [&](const std::string& mattes) {
+    const Ran ran = moth({"solve", shot(ShotKind::Free), "-o", (target / "out").string(), "--masks", mattes, "--quiet"});
+    EXPECT_TRUE(nothingIn(target / "out"));
+    EXPECT_NE(ran.code, 0);
+    return ran.err;
+  };
+  writeMattes(target / "few", 1, 12, 300);
+  EXPECT_THAT(refused((target / "few").string()), AllOf(HasSubstr("no matte for frame 13"), HasSubstr("8 of 20")));
+  writeMattes(target / "small", 1, 20, 30, 320);
+  EXPECT_THAT(refused((target / "small").string()), HasSubstr("320×360"));
+  writeMattes(target / "all", 1, 20, 640);
+  EXPECT_THAT(refused((target / "all").string()), HasSubstr("Nothing can be tracked"));
+  EXPECT_THAT(refused((target / "nowhere").string()), HasSubstr("nowhere"));
+  EXPECT_THAT(moth({"solve", shot(ShotKind::Free), "-o", (target / "out").string(), "--invert-masks"}).err, HasSubstr("--masks"));
+}
+
+TEST_F(CliTest, FramesAreChecked) {
+  const Ran text = moth({"frames", shot(ShotKind::Free), "--check"});
+  EXPECT_EQ(text.code, 0) << text.err;
+  EXPECT_THAT(text.out, HasSubstr("0 of 20 frames marked"));
+  const auto json = nlohmann::json::parse(moth({"frames", shot(ShotKind::Free), "--check", "--json", "--frames", "3-8"}).out);
+  EXPECT_EQ(json["frames"].size(), 6u);
+  EXPECT_GT(json["frames"][2]["sharpness"].get<double>(), 1);
+  EXPECT_EQ(moth({"frames", shot(ShotKind::Free)}).code, 2);
 }
 
 TEST_F(CliTest, LockedFocalAndRangeAreTaken) {

@@ -6,6 +6,7 @@
 #include "core/base/random.h"
 #include "core/geometry/align.h"
 #include "core/geometry/essential.h"
+#include "core/geometry/fundamental.h"
 #include "core/geometry/homography.h"
 #include "core/geometry/plane.h"
 #include "core/geometry/resection.h"
@@ -310,6 +311,60 @@ TEST(RobustFit, FindsALineAndDrawsMoreSamplesForMoreOutliers) {
 TEST(RobustFit, TooFewForASampleFindsNothing) {
   const std::vector<Vec2> points = {Vec2(0, 0)};
   EXPECT_FALSE(robustFit<Vec3>(LineEstimator{points}, 1, {}).found());
+}
+
+/// The pair's points as pixels of a camera of 900 px focal length.
+std::vector<Vec2> inPixels(const std::vector<Vec2>& normal) {
+  std::vector<Vec2> pixels;
+  for (const Vec2& p : normal) pixels.push_back(900 * p + Vec2(640, 360));
+  return pixels;
+}
+
+TEST(Fundamental, SevenPairsGiveTheTrueOneAmongThem) {
+  const Pair pair = makePair(40, 0.8, 0, 3);
+  const std::vector<Vec2> a = inPixels(pair.seen_a), b = inPixels(pair.seen_b);
+  double best = 1e9;
+  for (const Mat3& f : fundamentalFromSeven({a.begin(), a.begin() + 7}, {b.begin(), b.begin() + 7})) {
+    double worst = 0;
+    for (std::size_t i = 0; i < a.size(); ++i) worst = std::max(worst, std::abs(sampsonError(f, a[i], b[i])));
+    best = std::min(best, worst);
+  }
+  EXPECT_LT(best, 1e-5);  // px, over pairs that were not used
+}
+
+TEST(Fundamental, ARobustFitFindsTheOutliersAndSaysHowHardItLooked) {
+  const Pair pair = makePair(200, 0.8, 0.3 / 900, 5);
+  std::vector<Vec2> a = inPixels(pair.seen_a), b = inPixels(pair.seen_b);
+  Random random(8);
+  for (std::size_t i = 0; i < 60; ++i) b[i] += Vec2(random.between(20, 80), random.between(-80, -20));
+  const EpipolarFit fit = fitEpipolar(a, b, {.tolerance = 1.5});
+  ASSERT_TRUE(fit.found());
+  const auto wrong = std::count_if(fit.inliers.begin(), fit.inliers.end(), [](int i) { return i < 60; });
+  EXPECT_GT(fit.inliers.size() - wrong, 135u);
+  EXPECT_LT(wrong, 6) << "an outlier may lie on its line by chance";
+  EXPECT_GE(fit.samples, fit.needed);
+  EXPECT_NEAR(fit.needed, std::log(1 - 0.9999) / std::log(1 - std::pow(0.7, 7)), 40);
+  for (std::size_t i = 60; i < 70; ++i) {
+    const Vec3 line = epipolarLine(fit.fundamental, a[i]);
+    EXPECT_NEAR(line.head<2>().norm(), 1, 1e-12);
+    EXPECT_LT(std::abs(line.head<2>().dot(b[i]) + line.z()), 2.0);
+  }
+  EXPECT_FALSE(fitEpipolar({a.begin(), a.begin() + 7}, {b.begin(), b.begin() + 7}, {}).found());
+}
+
+TEST(Homography, ARobustFitFindsThePlane) {
+  Mat3 truth;
+  truth << 1.05, 0.02, 12, -0.03, 0.98, -7, 1e-5, 2e-5, 1;
+  Random random(3);
+  std::vector<Vec2> a, b;
+  for (int i = 0; i < 80; ++i) {
+    a.emplace_back(random.between(0, 1280), random.between(0, 720));
+    b.push_back((truth * a.back().homogeneous()).hnormalized());
+    if (i < 24) b.back() += Vec2(random.between(15, 40), 15);
+  }
+  const HomographyFit fit = fitHomography(a, b, {.tolerance = 1});
+  EXPECT_EQ(fit.inliers.size(), 56u);
+  EXPECT_LT(((fit.homography * Vec3(300, 200, 1)).hnormalized() - (truth * Vec3(300, 200, 1)).hnormalized()).norm(), 1e-6);
 }
 
 }  // namespace dusky::testing

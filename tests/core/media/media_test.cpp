@@ -4,10 +4,13 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <cstdlib>
 #include <fstream>
 
 #include "core/base/atomic_file.h"
+#include "core/image/pyramid.h"
 #include "core/media/footage.h"
+#include "core/media/frame_check.h"
 #include "tests/support/temporary_folder.h"
 
 namespace dusky::testing {
@@ -56,8 +59,11 @@ TEST(Sequence, KeepsTheFilesOwnNumbers) {
 }
 
 TEST(Sequence, ReadsEveryKindOfPictureAlike) {
-  for (const auto& [ending, type] :
-       {std::pair{"png", OIIO::TypeDesc::UINT16}, {"tif", OIIO::TypeDesc::UINT16}, {"tif", OIIO::TypeDesc::UINT8}, {"jpg", OIIO::TypeDesc::UINT8}}) {
+  for (const auto& [ending, type] : {std::pair{"png", OIIO::TypeDesc::UINT16},
+                                     {"tif", OIIO::TypeDesc::UINT16},
+                                     {"tif", OIIO::TypeDesc::UINT8},
+                                     {"dpx", OIIO::TypeDesc::UINT16},
+                                     {"jpg", OIIO::TypeDesc::UINT8}}) {
     const TemporaryFolder folder;
     writeSequence(folder, ending, 1, 3, type);
     auto source = openFootage(folder.path());
@@ -75,11 +81,45 @@ TEST(Sequence, LinearExrIsBroughtToTheScreen) {
   EXPECT_NEAR((*source)->read(1)->luma.at(5, 5), expected, 0.3);
 }
 
+/// An EXR of two parts whose first part's data covers only a piece of its display window.
+void writeTwoParts(const fs::path& path) {
+  OIIO::ImageSpec first(20, 10, 3, OIIO::TypeDesc::HALF), second(64, 48, 3, OIIO::TypeDesc::HALF);
+  first.x = 12, first.y = 8;
+  first.full_width = 64, first.full_height = 48;
+  const OIIO::ImageSpec specs[2] = {first, second};
+  const auto out = OIIO::ImageOutput::create(path.string());
+  ASSERT_TRUE(out && out->open(path.string(), 2, specs)) << OIIO::geterror();
+  const std::vector<float> bright(20 * 10 * 3, 1.0f), dark(64 * 48 * 3, 0.0f);
+  ASSERT_TRUE(out->write_image(OIIO::TypeDesc::FLOAT, bright.data()));
+  ASSERT_TRUE(out->open(path.string(), second, OIIO::ImageOutput::AppendSubimage));
+  ASSERT_TRUE(out->write_image(OIIO::TypeDesc::FLOAT, dark.data()) && out->close());
+}
+
+TEST(Sequence, ExrShowsItsDisplayWindowAndItsFirstPart) {
+  const TemporaryFolder folder;
+  writeTwoParts(folder / "window.0001.exr");
+  auto source = openFootage(folder.path());
+  ASSERT_TRUE(source.ok()) << source.error().message;
+  EXPECT_EQ((*source)->info().width, 64);
+  EXPECT_EQ((*source)->info().height, 48);
+  const auto frame = (*source)->read(1);
+  ASSERT_TRUE(frame.ok()) << frame.error().message;
+  EXPECT_NEAR(frame->luma.at(12, 8), 255, 0.5) << "the first pixel of the data window";
+  EXPECT_NEAR(frame->luma.at(31, 17), 255, 0.5);
+  for (const auto& [x, y] : {std::pair{11, 8}, {12, 7}, {32, 17}, {31, 18}, {0, 0}}) EXPECT_EQ(frame->luma.at(x, y), 0) << x << "," << y;
+}
+
 TEST(Sequence, SaysWhatIsWrong) {
   const TemporaryFolder gaps, sizes, two, empty;
   writeSequence(gaps, "png", 1, 4);
   fs::remove(gaps / "quay.0003.png");
-  EXPECT_THAT(whyNot(gaps.path()), AllOf(HasSubstr("frame 3 is missing"), HasSubstr("quay.0004.png")));
+  auto gap = openFootage(gaps.path());
+  ASSERT_TRUE(gap.ok());
+  EXPECT_EQ((*gap)->info().missing, std::vector<int>{3});
+  EXPECT_EQ((*gap)->info().frames(), 3);
+  EXPECT_THAT((*gap)->info().warnings.front(), HasSubstr("Frames 3 are missing"));
+  EXPECT_THAT((*gap)->read(3).error().message, HasSubstr("Frame 3 is missing"));
+  EXPECT_NEAR((*gap)->read(4)->luma.at(5, 5), 70, 0.6) << "the numbers after the gap stay the files' own";
 
   writeSequence(sizes, "png", 1, 2);
   writePicture(sizes / "quay.0003.png", 90, 32, 32);
@@ -93,7 +133,7 @@ TEST(Sequence, SaysWhatIsWrong) {
   writePicture(two / "other.0001.png", 10);
   EXPECT_THAT(whyNot(two.path()), AllOf(HasSubstr("more than one sequence"), HasSubstr("other.0001.png")));
 
-  EXPECT_THAT(whyNot(empty.path()), HasSubstr("holds no PNG, JPEG, TIFF or EXR pictures"));
+  EXPECT_THAT(whyNot(empty.path()), HasSubstr("holds no PNG, JPEG, TIFF, DPX or EXR pictures"));
   EXPECT_THAT(whyNot(empty / "missing.0001.png"), HasSubstr("missing.0001.png"));
 }
 
@@ -171,6 +211,85 @@ TEST(Movie, ATruncatedOneNamesItsFirstMissingFrame) {
   ASSERT_FALSE(frame.ok()) << "a movie cut in half cannot have all its frames";
   EXPECT_GT(n, 20);
   EXPECT_THAT(frame.error().message, AllOf(HasSubstr("cut.mp4"), HasSubstr(fmt::format("frame {}", n))));
+}
+
+/// Makes a movie out of the demo shot with the given options of the FFmpeg program.
+fs::path madeMovie(const TemporaryFolder& folder, const std::string& options) {
+  const fs::path made = folder / "made.mp4";
+  const std::string command = fmt::format("ffmpeg -v error -y -t 1 -i {} {} {}", kDemo.string(), options, made.string());
+  EXPECT_EQ(std::system(command.c_str()), 0) << command;
+  return made;
+}
+
+TEST(Movie, ATurnedOneStandsUpright) {
+  const TemporaryFolder folder;
+  auto plain = openFootage(kDemo), turned = openFootage(madeMovie(folder, "-c copy -metadata:s:v:0 rotate=90"));
+  ASSERT_TRUE(turned.ok()) << turned.error().message;
+  EXPECT_EQ((*turned)->info().width, 720);
+  EXPECT_EQ((*turned)->info().height, 1280);
+  const auto a = (*plain)->read(3), b = (*turned)->read(3);
+  ASSERT_TRUE(a.ok() && b.ok());
+  // Its display matrix says a quarter turn counterclockwise: the right side comes to the top.
+  EXPECT_EQ(b->luma.at(0, 0), a->luma.at(1279, 0));
+  EXPECT_EQ(b->luma.at(200, 1279 - 100), a->luma.at(100, 200));
+  EXPECT_EQ(b->picture.at(200, 1279 - 100), a->picture.at(100, 200));
+}
+
+TEST(Movie, UnevenTimesAreNumberedInOrderAndSaidSo) {
+  const TemporaryFolder folder;
+  auto source = openFootage(madeMovie(folder, "-vf \"select='not(eq(mod(n,5),3))'\" -vsync vfr"));
+  ASSERT_TRUE(source.ok()) << source.error().message;
+  const FootageInfo& info = (*source)->info();
+  EXPECT_EQ(info.first, 1);
+  EXPECT_EQ(info.last, 19) << "24 frames without five of them";
+  ASSERT_EQ(info.warnings.size(), 1u);
+  EXPECT_THAT(info.warnings.front(), HasSubstr("frame rate varies"));
+  EXPECT_TRUE((*source)->read(19).ok());
+  EXPECT_TRUE((*openFootage(kDemo))->info().warnings.empty());
+}
+
+/// Frames made for the check: a texture that slides, one of them blurred, one repeated, and another shot at the end.
+class SpoiltShot final : public FrameSource {
+ public:
+  const FootageInfo& info() const override { return info_; }
+  Result<Frame> read(int number, FrameUse) override {
+    Frame frame;
+    frame.number = number;
+    frame.luma = FloatPlane(160, 120);
+    const int shown = number == 12 ? 11 : number, other = number >= 22 ? 50 : 0;
+    for (int y = 0; y < 120; ++y) {
+      for (int x = 0; x < 160; ++x) {
+        const double u = x + 2.0 * shown + other, v = y * (other ? 1.7 : 1.0);
+        frame.luma.at(x, y) =
+            static_cast<float>(110 + 40 * std::sin(0.9 * u) * std::cos(0.7 * v) + 50 * std::sin(0.08 * u + (other ? 2 : 0)) * std::sin(0.11 * v));
+      }
+    }
+    for (int k = 0; number == 7 && k < 12; ++k) frame.luma = soften(frame.luma);
+    return frame;
+  }
+
+ private:
+  FootageInfo info_{"spoilt", "made", 160, 120, 24.0, 1, 30};
+};
+
+TEST(CheckFrames, MarksBlurredRepeatedAndCutFramesAndNoOthers) {
+  SpoiltShot shot;
+  const auto frames = checkFrames(shot, {}, {});
+  ASSERT_TRUE(frames.ok());
+  ASSERT_EQ(frames->size(), 30u);
+  for (const CheckedFrame& f : *frames) {
+    const FrameFault expected = f.frame == 7 ? FrameFault::Blurred : f.frame == 12 ? FrameFault::Repeated : f.frame == 22 ? FrameFault::Cut : FrameFault::None;
+    EXPECT_EQ(f.fault, expected) << f.frame << " " << f.sentence;
+    EXPECT_EQ(f.sentence.empty(), expected == FrameFault::None);
+  }
+  EXPECT_FALSE(checkFrames(shot, {.first = 3, .last = 40}, {}).ok());
+}
+
+TEST(CheckFrames, FindsNothingWrongWithTheDemoShot) {
+  auto source = openFootage(kDemo);
+  const auto frames = checkFrames(**source, {.first = 1, .last = 60}, {});
+  ASSERT_TRUE(frames.ok());
+  for (const CheckedFrame& f : *frames) EXPECT_EQ(f.fault, FrameFault::None) << f.frame << " " << f.sentence;
 }
 
 TEST(IsPictureFile, GoesByTheEnding) {

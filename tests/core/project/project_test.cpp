@@ -27,6 +27,17 @@ Document fullDocument() {
   d.footage_path = "/shots/ferry landing.mp4";
   d.tracking.features = 321;
   d.tracking.first_frame = 5, d.tracking.last_frame = 80;
+  d.tracking.sizes = {true, false, true};
+  d.footage = {3, {7, 12}};
+  d.masks.shapes = {{.id = 4,
+                     .name = "rower",
+                     .shape = MaskShape::Curve,
+                     .only_inside = true,
+                     .grow_px = -3,
+                     .first_frame = 6,
+                     .last_frame = 70,
+                     .keys = {{.frame = 6, .position = Vec2(100, 80), .scale = 1.5, .rotation_rad = 0.2, .points = {Vec2(-5, 0), Vec2(5, 1), Vec2(0, 9)}}}}};
+  d.masks.mattes = {"/mattes", 0.4, 2, true};
   d.lens = {FocalKnowledge::Near, 28.5, 24.9, false};
   d.seed = 9;
   d.set_aside = {3, 8};

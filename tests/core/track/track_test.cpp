@@ -9,6 +9,7 @@
 #include "core/track/follow_features.h"
 #include "core/track/patch.h"
 #include "core/track/reference.h"
+#include "core/track/track_files.h"
 #include "tests/support/shot_maker.h"
 
 namespace dusky::testing {
@@ -242,7 +243,7 @@ TEST(FollowFeatures, RangeSummaryAndPartialResults) {
   EXPECT_EQ((*tracks)->first_frame, 103);
   EXPECT_EQ((*tracks)->summary.frames, 8);
   EXPECT_EQ((*tracks)->summary.termination, Termination::Settled);
-  EXPECT_EQ((*tracks)->summary.found, static_cast<int>((*tracks)->tracks.size()) + (*tracks)->summary.too_short);
+  EXPECT_EQ((*tracks)->summary.found, static_cast<int>((*tracks)->tracks.size()) + (*tracks)->summary.too_short + (*tracks)->summary.rejoined);
   EXPECT_GE(fractions.size(), 8u);
   EXPECT_TRUE(std::is_sorted(fractions.begin(), fractions.end()));
   for (const Track& track : (*tracks)->tracks) {
@@ -292,7 +293,62 @@ TEST(TrackSet, LooksUpTracksAndObservations) {
   EXPECT_EQ(set.find(3)->at(7), nullptr);
   EXPECT_EQ(set.find(3)->at(8)->position.x(), 3);
   EXPECT_EQ(TrackSet().medianLife(), 0);
-  for (auto reason : {StopReason::EndOfFootage, StopReason::LeftPicture, StopReason::Lost, StopReason::Drifted}) EXPECT_FALSE(describe(reason).empty());
+  for (auto reason : {StopReason::EndOfFootage, StopReason::LeftPicture, StopReason::Lost, StopReason::Drifted, StopReason::Masked, StopReason::Ambiguous})
+    EXPECT_FALSE(describe(reason).empty());
+}
+
+TrackSet threeTracks() {
+  TrackSet set;
+  set.width = 640, set.height = 360, set.first_frame = 998, set.last_frame = 1004;
+  set.used_frames = {998, 1000, 1002, 1004};
+  set.tracks = {{.id = 3,
+                 .color = {1, 200, 30},
+                 .stop = StopReason::Masked,
+                 .start = StopReason::LeftPicture,
+                 .born_frame = 1000,
+                 .size = FeatureSize::Coarse,
+                 .observations = {{998, Vec2(1.25, 2.5)}, {1000, Vec2(100.123456, 200.654321)}}},
+                {.id = 9, .born_frame = 1002, .observations = {{1002, Vec2(-3, 0)}, {1004, Vec2(639.5, 359.5)}}}};
+  return set;
+}
+
+TEST(TrackFiles, JsonReadsBackWhole) {
+  const TrackSet set = threeTracks();
+  const auto back = tracksFromJson(tracksToJson(set));
+  ASSERT_TRUE(back.ok()) << back.error().message;
+  EXPECT_EQ(back->tracks, set.tracks);
+  EXPECT_EQ(back->used_frames, set.used_frames);
+  EXPECT_EQ(back->width, 640);
+  EXPECT_EQ(back->first_frame, 998);
+}
+
+TEST(TrackFiles, CsvReadsThePlacesBackInAnyOrder) {
+  const TrackSet set = threeTracks();
+  const auto back = tracksFromCsv(tracksToCsv(set));
+  ASSERT_TRUE(back.ok()) << back.error().message;
+  ASSERT_EQ(back->tracks.size(), 2u);
+  for (std::size_t i = 0; i < 2; ++i) {
+    EXPECT_EQ(back->tracks[i].id, set.tracks[i].id);
+    EXPECT_EQ(back->tracks[i].observations, set.tracks[i].observations);
+  }
+  const auto mixed = tracksFromCsv("9,7,1,2\r\n3,5,4,4\n9,6,1,1\n");
+  ASSERT_TRUE(mixed.ok());
+  EXPECT_EQ(mixed->tracks[1].observations.front().frame, 6);
+  EXPECT_EQ(mixed->last_frame, 7);
+}
+
+TEST(TrackFiles, SayWhatIsWrong) {
+  const auto why = [](const Result<TrackSet>& read) { return read.ok() ? std::string() : read.error().message; };
+  EXPECT_THAT(why(tracksFromCsv("track,frame,x_px,y_px\n1,2,3,four\n")), HasSubstr("Line 2"));
+  EXPECT_THAT(why(tracksFromCsv("1,2,3,4,5\n")), HasSubstr("Line 1"));
+  EXPECT_THAT(why(tracksFromCsv("1,2,3,nan\n")), HasSubstr("Line 1"));
+  EXPECT_THAT(why(tracksFromCsv("1,2,3,4\n1,2,5,6\n")), HasSubstr("Track 1 is twice in frame 2"));
+  EXPECT_THAT(why(tracksFromCsv("")), HasSubstr("no tracks"));
+  EXPECT_THAT(why(tracksFromJson("{}")), HasSubstr("cannot be read"));
+  EXPECT_THAT(why(tracksFromJson("not json")), HasSubstr("cannot be read"));
+  std::string text = tracksToJson(threeTracks());
+  text.replace(text.find("coarse"), 6, "colossal");
+  EXPECT_THAT(why(tracksFromJson(text)), HasSubstr("colossal"));
 }
 
 }  // namespace dusky::testing

@@ -1,0 +1,104 @@
+#include "apps/cli/footage_arguments.h"
+
+#include <fmt/format.h>
+
+#include <filesystem>
+#include <sstream>
+
+#include "apps/cli/progress_line.h"
+
+namespace dusky::cli {
+namespace {
+
+Status readSizes(const std::string& text, FeatureSizes& sizes) {
+  sizes = {false, false, false};
+  std::istringstream words(text);
+  for (std::string word; std::getline(words, word, ',');) {
+    if (word != "fine" && word != "medium" && word != "coarse") {
+      return invalidInput(fmt::format("--sizes takes fine, medium and coarse, with commas between, not \"{}\".", text));
+    }
+    (word == "fine" ? sizes.fine : word == "medium" ? sizes.medium : sizes.coarse) = true;
+  }
+  return Done{};
+}
+
+}  // namespace
+
+void FootageArguments::addFootage(CLI::App& command) {
+  command.add_option("FOOTAGE", footage, "A movie, one picture of a sequence, or a folder with one sequence")->required();
+  command.add_option("--frames", frames, "Only this range, like 10-80 (the footage's own numbers)");
+  command.add_option("--step", step, "Every n-th frame of the range")->capture_default_str();
+}
+
+void FootageArguments::addTracking(CLI::App& command) {
+  command.add_option("--max-tracks", tracking.features, "Features followed at one time, 20 to 20000")->capture_default_str();
+  command.add_option("--sizes", sizes, "Sizes of features looked for: fine, medium, coarse, with commas between")->capture_default_str();
+  command.add_option("--strength", tracking.min_strength, "Least corner strength, (grey levels / px)^2")->capture_default_str();
+  command.add_option("--spacing", tracking.min_distance_px, "Least distance between features, px")->capture_default_str();
+  command.add_option("--edge-margin", tracking.edge_margin_px, "No features nearer to the picture's edge, px")->capture_default_str();
+  command.add_option("--patch-radius", tracking.patch_radius, "Half side of the piece of picture that is followed, px")->capture_default_str();
+  command.add_option("--min-life", tracking.min_life, "Shorter tracks are dropped, frames")->capture_default_str();
+  command.add_flag("!--one-way", tracking.both_ways, "Follow forward only; faster, shorter tracks");
+  command.add_flag("!--no-rejoin", tracking.rejoin, "Do not join tracks that are hidden and come back");
+}
+
+void FootageArguments::addMasks(CLI::App& command) {
+  command.add_option("--masks", masks, "Folder of mattes, one a frame by its number: what is light is left out");
+  command.add_flag("--invert-masks", invert_masks, "What is dark is left out: only what the mattes show is tracked");
+}
+
+Status FootageArguments::putMasks(Workspace& workspace) const {
+  if (masks.empty()) return invert_masks ? Status(invalidInput("--invert-masks needs --masks DIR.")) : Status(Done{});
+  MaskSettings settings = workspace.document().masks;
+  // A project may be opened from anywhere.
+  settings.mattes = {.folder = std::filesystem::absolute(masks).lexically_normal().string(), .inverted = invert_masks};
+  return workspace.run(setMember("Use mattes", &Document::masks, settings));
+}
+
+void FootageArguments::addRunning(CLI::App& command) {
+  command.add_option("--threads", threads, "0: all cores; the result does not depend on it")->capture_default_str();
+  command.add_flag("--quiet", quiet, "No progress and no summary");
+  command.add_option("--progress", progress, "line, or json: one object a line on standard error")
+      ->check(CLI::IsMember({"line", "json"}))
+      ->capture_default_str();
+}
+
+Status FootageArguments::readRange(FollowOptions& options) const {
+  if (frames.empty()) return Done{};
+  int first = 0, last = 0;
+  char rest = 0;
+  if (std::sscanf(frames.c_str(), "%d-%d%c", &first, &last, &rest) != 2 || first > last) {
+    return invalidInput(fmt::format("--frames takes a range like 10-80, not \"{}\".", frames));
+  }
+  options.first_frame = first;
+  options.last_frame = last;
+  return Done{};
+}
+
+Status FootageArguments::prepare(Workspace& workspace) const {
+  if (threads < 0 || threads > 1024) return invalidInput(fmt::format("--threads must be 0 (all) to 1024, not {}.", threads));
+  if (step < 1 || step > 1000) return invalidInput(fmt::format("--step must be 1 to 1000, not {}.", step));
+  if (const Status opened = workspace.openFootage(footage); !opened.ok()) return opened;
+  if (const Status fine = putMasks(workspace); !fine.ok()) return fine;
+  FollowOptions options = tracking;
+  if (const Status fine = readRange(options); !fine.ok()) return fine;
+  if (const Status fine = readSizes(sizes, options.sizes); !fine.ok()) return fine;
+  if (const Status fine = options.check(); !fine.ok()) return fine;
+  if (const Status done = workspace.run(setMember("Set tracking", &Document::tracking, options)); !done.ok()) return done;
+  FootageSettings settings = workspace.document().footage;
+  settings.step = step;
+  return workspace.run(setMember("Set frames", &Document::footage, settings));
+}
+
+Progress FootageArguments::makeProgress(std::stop_token stop) const {
+  return {progressListener(quiet ? ProgressStyle::Quiet : progress == "json" ? ProgressStyle::Json : ProgressStyle::Line), stop};
+}
+
+Status trackNow(Workspace& workspace, const Progress& progress) {
+  const std::string key = tracksKey(workspace.document(), workspace.footage());
+  const auto tracks = runTracks(workspace.document(), progress);
+  if (!tracks.ok()) return tracks.error();
+  return workspace.takeTracks(*tracks, key);
+}
+
+}  // namespace dusky::cli

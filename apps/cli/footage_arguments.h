@@ -1,0 +1,48 @@
+#pragma once
+#include <oneapi/tbb/global_control.h>
+
+#include <CLI/CLI.hpp>
+#include <optional>
+#include <stop_token>
+
+#include "core/base/progress.h"
+#include "core/pipeline/workspace.h"
+
+namespace dusky::cli {
+
+/// What every command about footage takes: which frames of it, how features are looked for, how it runs and speaks.
+struct FootageArguments {
+  std::string footage, frames, masks, sizes = "medium,coarse", progress = "line";
+  FollowOptions tracking;
+  int step = 1, threads = 0;
+  bool quiet = false, invert_masks = false;
+
+  void addFootage(CLI::App& command);   ///< FOOTAGE, --frames, --step.
+  void addTracking(CLI::App& command);  ///< --max-tracks and how features are looked for.
+  void addMasks(CLI::App& command);     ///< --masks, --invert-masks.
+  void addRunning(CLI::App& command);   ///< --threads, --quiet, --progress.
+
+  /// Opens the footage and puts the arguments into the workspace's document. Errors: one sentence naming the argument.
+  Status prepare(Workspace& workspace) const;
+  /// Puts --masks into the document; also part of prepare().
+  Status putMasks(Workspace& workspace) const;
+  /// Errors: InvalidInput when --frames is not a range like 10-80.
+  Status readRange(FollowOptions& options) const;
+  Progress makeProgress(std::stop_token stop) const;
+};
+
+/// Limits the threads while it lives; 0 is no limit.
+class ThreadLimit {
+ public:
+  explicit ThreadLimit(int threads) {
+    if (threads > 0) limit_.emplace(oneapi::tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(threads));
+  }
+
+ private:
+  std::optional<oneapi::tbb::global_control> limit_;
+};
+
+/// Tracks the workspace's footage and takes the result.
+Status trackNow(Workspace& workspace, const Progress& progress);
+
+}  // namespace dusky::cli

@@ -1,0 +1,145 @@
+#include "core/mask/mask_set.h"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "core/mask/preview.h"
+
+namespace dusky::testing {
+using ::testing::AllOf;
+using ::testing::HasSubstr;
+using Vec = Eigen::Vector2d;
+
+int count(const Plane<std::uint8_t>& plane) {
+  return static_cast<int>(std::count_if(plane.data.begin(), plane.data.end(), [](auto v) { return v != 0; }));
+}
+
+Mask ellipse(double x, double y, double a, double b) {
+  return {.id = 1, .name = "actor", .shape = MaskShape::Ellipse, .keys = {{.frame = 1, .position = Vec(x, y), .points = {Vec(a, b)}}}};
+}
+
+TEST(Mask, AreasAreThoseOfTheShapes) {
+  const Mask round = ellipse(100, 80, 40, 25);
+  EXPECT_NEAR(count(fillLine(outlineOf(round, 1), 200, 160)), 3.14159 * 40 * 25, 25);  // a polygon of 64 corners is 0.2 % smaller
+  Mask box = round;
+  box.shape = MaskShape::Box;
+  EXPECT_EQ(count(fillLine(outlineOf(box, 1), 200, 160)), 80 * 50);
+  box.keys[0].rotation_rad = 0.5, box.keys[0].scale = 1.2;
+  EXPECT_NEAR(count(fillLine(outlineOf(box, 1), 200, 160)), 1.44 * 80 * 50, 40);
+  box.keys[0].position = Vec(0, 80);
+  box.keys[0].rotation_rad = 0, box.keys[0].scale = 1;
+  EXPECT_EQ(count(fillLine(outlineOf(box, 1), 200, 160)), 40 * 50) << "half of it lies outside the picture";
+}
+
+TEST(Mask, ACurveRunsThroughItsCorners) {
+  Mask curve{.id = 2, .name = "boat", .shape = MaskShape::Curve};
+  curve.keys = {{.frame = 1, .position = Vec(50, 50), .points = {Vec(-30, -20), Vec(30, -25), Vec(35, 20), Vec(-25, 30)}}};
+  const auto line = outlineOf(curve, 1);
+  for (const Vec& corner : curve.keys[0].points) {
+    const auto on = std::any_of(line.begin(), line.end(), [&](const Vec& p) { return (p - corner - Vec(50, 50)).norm() < 1e-9; });
+    EXPECT_TRUE(on) << corner.transpose();
+  }
+  EXPECT_EQ(line.size(), 48u);
+}
+
+TEST(Mask, FollowsItsKeysEvenlyAndStaysBeyondThem) {
+  Mask mask = ellipse(10, 20, 5, 5);
+  mask.keys.push_back({.frame = 11, .position = Vec(60, 40), .scale = 2, .rotation_rad = 1, .points = {Vec(15, 5)}});
+  const MaskKey middle = maskAt(mask, 6);
+  EXPECT_LT((middle.position - Vec(35, 30)).norm(), 1e-12);
+  EXPECT_DOUBLE_EQ(middle.scale, 1.5);
+  EXPECT_DOUBLE_EQ(middle.rotation_rad, 0.5);
+  EXPECT_LT((middle.points[0] - Vec(10, 5)).norm(), 1e-12);
+  EXPECT_EQ(maskAt(mask, -3).position, Vec(10, 20));
+  EXPECT_EQ(maskAt(mask, 50).position, Vec(60, 40));
+}
+
+TEST(Mask, GrowsAndShrinksByTrueDistance) {
+  const auto disc = fillLine(outlineOf(ellipse(100, 100, 30, 30), 1), 200, 200);
+  for (const double px : {10.0, -10.0}) {
+    const double r = 30 + px;
+    EXPECT_NEAR(count(grown(disc, px)), 3.14159 * r * r, 0.04 * 3.14159 * r * r) << px;
+  }
+  EXPECT_EQ(count(grown(disc, -40)), 0);
+  Plane<std::uint8_t> point(21, 21);
+  point.at(10, 10) = 1;
+  const auto five = grown(point, 5);
+  for (int y = 0; y < 21; ++y) {
+    for (int x = 0; x < 21; ++x) EXPECT_EQ(five.at(x, y) != 0, std::hypot(x - 10, y - 10) <= 5) << x << "," << y;
+  }
+}
+
+TEST(Masks, CombineLeaveOutOnlyInsideInvertAndRange) {
+  Mask out = ellipse(40, 50, 10, 10), inside = ellipse(60, 50, 30, 30);
+  inside.only_inside = true;
+  const auto both = leftOutByShapes({out, inside}, 1, 120, 100);
+  EXPECT_TRUE(both.at(40, 50)) << "left out, though inside the other";
+  EXPECT_FALSE(both.at(70, 50));
+  EXPECT_TRUE(both.at(5, 5)) << "outside of what is looked at";
+  out.inverted = true;
+  EXPECT_FALSE(leftOutByShapes({out}, 1, 120, 100).at(40, 50));
+  EXPECT_TRUE(leftOutByShapes({out}, 1, 120, 100).at(80, 50));
+  out.inverted = false, out.first_frame = 5, out.last_frame = 9;
+  EXPECT_EQ(count(leftOutByShapes({out}, 4, 120, 100)), 0);
+  EXPECT_GT(count(leftOutByShapes({out}, 5, 120, 100)), 200);
+}
+
+/// Mattes in memory: white at the left, numbers 10 to 14.
+class Mattes final : public FrameSource {
+ public:
+  explicit Mattes(int width) : info_{"mattes", "made", width, 40, 24.0, 10, 14, {12}} {}
+  const FootageInfo& info() const override { return info_; }
+  Result<Frame> read(int number, FrameUse) override {
+    Frame frame{number, {}, FloatPlane(info_.width, 40)};
+    for (int y = 0; y < 40; ++y) {
+      for (int x = 0; x < 20; ++x) frame.luma.at(x, y) = 200;
+    }
+    return frame;
+  }
+
+ private:
+  FootageInfo info_;
+};
+
+const FootageInfo kFootage{"shot", "made", 64, 40, 24.0, 10, 14};
+
+TEST(Masks, MattesGoByFrameNumberThresholdGrowthAndInversion) {
+  const auto area = [](const MatteSettings& mattes) {
+    auto masks = MaskSet::make({.mattes = mattes}, kFootage, std::make_unique<Mattes>(64), {10, 11, 13});
+    EXPECT_TRUE(masks.ok());
+    return count(*(*masks)->leftOut(11));
+  };
+  EXPECT_EQ(area({.folder = "m"}), 20 * 40);
+  EXPECT_EQ(area({.folder = "m", .threshold = 0.9}), 0);
+  EXPECT_EQ(area({.folder = "m", .grow_px = 6}), 26 * 40);
+  EXPECT_EQ(area({.folder = "m", .inverted = true}), 44 * 40);
+}
+
+TEST(Masks, SayWhatIsWrong) {
+  const auto why = [](const MaskSettings& settings, int width, const std::vector<int>& frames) {
+    const auto masks = MaskSet::make(settings, kFootage, std::make_unique<Mattes>(width), frames);
+    return masks.ok() ? std::string() : masks.error().message;
+  };
+  EXPECT_THAT(why({.mattes = {.folder = "m"}}, 64, {10, 11, 12}), AllOf(HasSubstr("no matte for frame 12"), HasSubstr("1 of 3")));
+  EXPECT_THAT(why({.mattes = {.folder = "m"}}, 32, {10}), AllOf(HasSubstr("32×40"), HasSubstr("64×40")));
+  EXPECT_THAT(why({.mattes = {.folder = "m", .threshold = 2}}, 64, {10}), HasSubstr("threshold"));
+  Mask none = ellipse(1, 1, 1, 1);
+  none.keys.clear();
+  EXPECT_THAT(why({.shapes = {none}}, 64, {10}), HasSubstr("\"actor\" has no key"));
+  Mask flat = ellipse(1, 1, 1, 1);
+  flat.keys[0].scale = 0;
+  EXPECT_THAT(why({.shapes = {flat}}, 64, {10}), HasSubstr("scale in frame 1"));
+}
+
+TEST(Masks, ThePreviewDimsWhatIsLeftOut) {
+  const Picture grey(32, 32, Rgb{200, 200, 200});
+  LeftOut half(32, 32);
+  for (int y = 0; y < 32; ++y) half.at(3, y) = 1;
+  const Picture shown = previewOf(grey, half);
+  EXPECT_EQ(shown.at(10, 10), grey.at(10, 10));
+  EXPECT_LT(shown.at(3, 10).g, 190);
+}
+
+}  // namespace dusky::testing
