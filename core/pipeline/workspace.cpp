@@ -127,9 +127,15 @@ StepStatus Workspace::status(Step step) const {
   switch (step) {
     case Step::Footage:
       return {StepState::Current, fmt::format("{} frames · {}×{} · {:g} fps", footage_.frames(), footage_.width, footage_.height, footage_.fps)};
+    case Step::Masks: {
+      const MaskSettings& masks = document_.masks;
+      if (!masks.any()) return {StepState::NotRun, "none"};
+      if (masks.mattes.folder.empty()) return {StepState::Current, fmt::format("{} shapes", masks.shapes.size())};
+      return {StepState::Current, "mattes · " + std::filesystem::path(masks.mattes.folder).filename().string()};
+    }
     case Step::Tracks:
       if (!tracks_) return {StepState::NotRun, "not run"};
-      if (!tracks_current) return {StepState::Stale, "tracking settings changed"};
+      if (!tracks_current) return {StepState::Stale, "frames, masks or settings changed"};
       return {StepState::Current, fmt::format("{} · median life {:.0f} frames", tracks_->tracks.size(), tracks_->medianLife())};
     case Step::Solve:
       if (!solution_) return solution_key_.empty() ? StepStatus{StepState::NotRun, "not run"} : StepStatus{StepState::Stale, "tracks changed"};

@@ -8,7 +8,7 @@
 
 namespace dusky {
 
-enum class Step { Footage, Tracks, Solve, Scene, Deliver };
+enum class Step { Footage, Masks, Tracks, Solve, Scene, Deliver };
 enum class StepState { NotRun, Current, Stale };
 
 struct StepStatus {

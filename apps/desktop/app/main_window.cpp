@@ -80,7 +80,9 @@ void MainWindow::connectModel() {
     if (session_.model.hasFootage()) session_.playback.setRange(session_.model.firstFrame(), session_.model.lastFrame(), info.fps);
     refreshTitle();
     refreshActions();
+    refreshMasks();
   });
+  connect(&session_.view, &ViewSettings::changed, this, &MainWindow::refreshMasks);
   connect(&session_.model, &DocumentModel::resultsChanged, this, [this] {
     refreshActions();
     const SolutionPtr solution = session_.model.solution();
@@ -93,12 +95,18 @@ void MainWindow::connectModel() {
   });
 }
 
+void MainWindow::refreshMasks() {
+  session_.frames.setMasks(session_.view.masksShown() ? session_.model.document().masks : MaskSettings(), session_.model.workspace().footage());
+}
+
 void MainWindow::shotOpened() {
   const FootageInfo& info = session_.model.workspace().footage();
   notice_->hide();
   scaled_for_.reset();
   session_.playback.pause();
   session_.frames.setFootage(QString::fromStdString(session_.model.document().footage_path), info.first, info.last);
+  refreshMasks();
+  if (!info.warnings.empty()) showNotice(QString::fromStdString(info.warnings.front()));
   session_.playback.setRange(session_.model.firstFrame(), session_.model.lastFrame(), info.fps);
   session_.playback.setFrame(session_.model.firstFrame());
   pages_->setCurrentIndex(1);
@@ -124,7 +132,7 @@ void MainWindow::open(const QString& path) {
 
 void MainWindow::chooseFootage() {
   open(QFileDialog::getOpenFileName(this, tr("Open footage: a movie, or one picture of a sequence"), {},
-                                    tr("Footage (*.mp4 *.mov *.mkv *.avi *.mxf *.webm *.m4v *.png *.jpg *.jpeg *.tif *.tiff *.exr);;All files (*)")));
+                                    tr("Footage (*.mp4 *.mov *.mkv *.avi *.mxf *.webm *.m4v *.png *.jpg *.jpeg *.tif *.tiff *.dpx *.exr);;All files (*)")));
 }
 
 void MainWindow::chooseProject() { open(QFileDialog::getOpenFileName(this, tr("Open project"), {}, tr("Dusky Moth projects (*.moth)"))); }

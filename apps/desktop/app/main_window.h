@@ -72,6 +72,7 @@ class MainWindow : public QMainWindow {
   void refreshTitle();
   void refreshActions();
   void shotOpened();
+  void refreshMasks();
   void jobFinished(bool well);
   void remember(const QString& path);
   QStringList recent() const;
@@ -93,7 +94,7 @@ class MainWindow : public QMainWindow {
   QActionGroup* space_modes_;
   QAction *open_footage_, *open_project_, *open_demo_, *save_, *save_as_, *quit_, *undo_, *redo_;
   QAction *track_, *solve_, *deliver_, *cancel_;
-  QAction *box_, *lasso_, *fit_, *actual_, *tracks_, *aside_, *grid_, *objects_, *colors_, *orbit_, *top_, *through_, *frame_all_;
+  QAction *box_, *lasso_, *fit_, *actual_, *tracks_, *aside_, *masks_, *grid_, *objects_, *colors_, *orbit_, *top_, *through_, *frame_all_;
   SolutionPtr scaled_for_;  ///< The solve that the error scale was last set for.
 };
 

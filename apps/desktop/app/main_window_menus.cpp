@@ -60,6 +60,8 @@ void MainWindow::makeActions() {
                         &ViewSettings::showAside);
   grid_ = switchAction(tr("Ground grid on the plate"), tr("The ground plane, drawn through the solved lens."), QKeySequence(Qt::Key_G), "grid",
                        &ViewSettings::gridShown, &ViewSettings::showGrid);
+  masks_ = switchAction(tr("Show what masks leave out"), tr("Dims and hatches it on the Plate."), QKeySequence(Qt::Key_M), "mask", &ViewSettings::masksShown,
+                        &ViewSettings::showMasks);
   objects_ = switchAction(tr("Show test objects"), tr("Cones and cubes in Plate and Space."), QKeySequence(Qt::Key_O), "solid", &ViewSettings::objectsShown,
                           &ViewSettings::showObjects);
   colors_ = switchAction(tr("Points in picture colours"), tr("Picture colours instead of error colours in Space."), QKeySequence(Qt::Key_C), "picture-colors",
@@ -133,7 +135,7 @@ void MainWindow::makeMenus() {
   QMenu* view = menuBar()->addMenu(tr("View"));
   view->addActions({box_, lasso_});
   view->addSeparator();
-  view->addActions({fit_, actual_, tracks_, aside_, grid_, objects_});
+  view->addActions({fit_, actual_, tracks_, aside_, masks_, grid_, objects_});
   view->addSeparator();
   view->addActions({orbit_, top_, through_, frame_all_, colors_});
   QMenu* help = menuBar()->addMenu(tr("Help"));

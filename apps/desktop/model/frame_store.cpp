@@ -3,7 +3,9 @@
 #include <QMetaObject>
 #include <algorithm>
 
+#include "core/mask/preview.h"
 #include "core/media/footage.h"
+#include "core/pipeline/steps.h"
 
 namespace dusky::desktop {
 namespace {
@@ -26,9 +28,7 @@ FrameStore::~FrameStore() {
 
 void FrameStore::setFootage(const QString& path, int first, int last) {
   first_ = first, last_ = last;
-  pictures_.clear();
-  recent_.clear();
-  bytes_ = 0;
+  forget();
   {
     const std::lock_guard lock(mutex_);
     path_ = path;
@@ -36,6 +36,24 @@ void FrameStore::setFootage(const QString& path, int first, int last) {
     ++generation_;
   }
   wake_.notify_all();
+}
+
+void FrameStore::setMasks(const MaskSettings& masks, const FootageInfo& footage) {
+  {
+    const std::lock_guard lock(mutex_);
+    footage_ = footage;
+    if (masks_ == masks) return;
+    masks_ = masks;
+    ++generation_;
+  }
+  forget();
+  emit ready(kAllChanged);
+}
+
+void FrameStore::forget() {
+  pictures_.clear();
+  recent_.clear();
+  bytes_ = 0;
 }
 
 QImage FrameStore::frame(int number) {
@@ -77,14 +95,18 @@ void FrameStore::keep(int number, QImage picture, int generation) {
 
 void FrameStore::run(std::stop_token stop) {
   std::unique_ptr<FrameSource> source;
+  std::unique_ptr<MaskSet> masks;
   int opened = 0;
   while (!stop.stop_requested()) {
     QString path;
     int number = 0, generation = 0;
+    Document document;
+    FootageInfo footage;
     {
       std::unique_lock lock(mutex_);
       if (!wake_.wait(lock, stop, [&] { return !wanted_.empty() && !path_.isEmpty(); })) return;
       path = path_, generation = generation_, number = wanted_.front();
+      document.masks = masks_, footage = footage_;
       wanted_.pop_front();
     }
     const auto fail = [&](const Error& error) {
@@ -100,11 +122,26 @@ void FrameStore::run(std::stop_token stop) {
       }
       source = std::move(*fresh);
       opened = generation;
+      masks.reset();
+      if (document.masks.any()) {
+        auto made = makeMasks(document, footage, {});
+        if (made.ok())
+          masks = std::move(*made);
+        else
+          fail(made.error());
+      }
     }
     auto frame = source->read(number);
     if (!frame.ok()) {
       fail(frame.error());
       continue;
+    }
+    if (masks) {
+      const auto left_out = masks->leftOut(number);
+      if (left_out.ok())
+        frame->picture = previewOf(frame->picture, *left_out);
+      else
+        fail(left_out.error());
     }
     QMetaObject::invokeMethod(
         this, [this, number, generation, image = toImage(frame->picture)] { keep(number, image, generation); }, Qt::QueuedConnection);

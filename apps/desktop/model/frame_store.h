@@ -3,10 +3,14 @@
 #include <QObject>
 #include <condition_variable>
 #include <deque>
+#include <limits>
 #include <list>
 #include <map>
 #include <mutex>
 #include <thread>
+
+#include "core/image/frame_source.h"
+#include "core/mask/mask_set.h"
 
 namespace dusky::desktop {
 
@@ -19,15 +23,19 @@ class FrameStore : public QObject {
 
   /// Forgets everything and reads from here. An empty path: nothing to read.
   void setFootage(const QString& path, int first, int last);
+  /// From now on pictures show what these masks leave out; none: nothing. Pictures made otherwise are forgotten.
+  void setMasks(const MaskSettings& masks, const FootageInfo& footage);
   /// The picture when it is there; a null image otherwise, and it is asked for (with a few after it).
   QImage frame(int number);
-  static constexpr std::size_t kBound = 768u << 20;  ///< Bytes of pictures kept.
+  static constexpr int kAllChanged = std::numeric_limits<int>::min();  ///< What ready() says when every picture is to be asked for anew.
+  static constexpr std::size_t kBound = 768u << 20;                    ///< Bytes of pictures kept.
 
  signals:
   void ready(int number);
   void failed(const QString& sentence);
 
  private:
+  void forget();
   void run(std::stop_token stop);
   void keep(int number, QImage picture, int generation);
 
@@ -40,6 +48,8 @@ class FrameStore : public QObject {
   std::condition_variable_any wake_;
   std::deque<int> wanted_;
   QString path_;
+  MaskSettings masks_;
+  FootageInfo footage_;
   int generation_ = 0;
   std::jthread worker_;  ///< Last: it uses the others.
 };

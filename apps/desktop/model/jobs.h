@@ -62,7 +62,7 @@ class Jobs : public QObject {
   void post(std::function<void()> action);
 
   DocumentModel& model_;
-  std::array<JobState, 5> states_;
+  std::array<JobState, 6> states_;
   std::optional<Step> running_;
   std::vector<DeliveredFile> delivered_;
   QString delivered_to_;

@@ -15,6 +15,7 @@ class ViewSettings : public QObject {
   int dim() const { return dim_; }                   ///< Of the plate, percent.
   bool tracksShown() const { return tracks_; }
   bool asideShown() const { return aside_; }
+  bool masksShown() const { return masks_; }
   bool gridShown() const { return grid_; }
   bool objectsShown() const { return objects_; }
   bool pictureColors() const { return picture_colors_; }  ///< Points in Space: picture colours instead of error.
@@ -26,6 +27,7 @@ class ViewSettings : public QObject {
   void setDim(int percent) { set(dim_, percent); }
   void showTracks(bool on) { set(tracks_, on); }
   void showAside(bool on) { set(aside_, on); }
+  void showMasks(bool on) { set(masks_, on); }
   void showGrid(bool on) { set(grid_, on); }
   void showObjects(bool on) { set(objects_, on); }
   void setPictureColors(bool on) { set(picture_colors_, on); }
@@ -44,7 +46,7 @@ class ViewSettings : public QObject {
 
   double error_top_px_ = 1.0, whisker_ = 10.0;
   int dim_ = 25;
-  bool tracks_ = true, aside_ = false, grid_ = false, objects_ = true, picture_colors_ = false;
+  bool tracks_ = true, masks_ = true, aside_ = false, grid_ = false, objects_ = true, picture_colors_ = false;
   Tool tool_ = Tool::Box;
 };
 

@@ -31,7 +31,7 @@ PlateView::PlateView(Session& session, QMenu* track_menu, QWidget* parent) : QWi
   connect(&session_.model, &DocumentModel::resultsChanged, this, &PlateView::refresh);
   connect(&session_.playback, &Playback::frameChanged, this, &PlateView::showFrame);
   connect(&session_.frames, &FrameStore::ready, this, [this](int number) {
-    if (number == session_.playback.frame()) showFrame();
+    if (number == session_.playback.frame() || number == FrameStore::kAllChanged) showFrame();
   });
   connect(&session_.frames, &FrameStore::failed, this, [this](const QString& why) {
     failure_ = why;

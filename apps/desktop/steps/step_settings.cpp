@@ -2,6 +2,7 @@
 
 #include <QAction>
 #include <QGridLayout>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
 #include <QVBoxLayout>
@@ -63,11 +64,40 @@ void enableWhenIdle(QPushButton* button, Session& session) {
   refresh();
 }
 
+/// Which sizes of features are looked for; the last one cannot be switched off.
+QWidget* sizeSwitches(Session& session) {
+  auto* row = new QWidget;
+  auto* line = new QHBoxLayout(row);
+  line->setContentsMargins(0, 0, 0, 0);
+  line->setSpacing(6);
+  const auto add = [&](const QString& text, const QString& tip, bool FeatureSizes::*size) {
+    auto* made = new SwitchField(
+        text, session.model, [size](const Document& d) { return d.tracking.sizes.*size; },
+        [size](const Document& d, bool on) {
+          FeatureSizes sizes = d.tracking.sizes;
+          sizes.*size = on;
+          return changeField("Change sizes of features", d, &Document::tracking, &FollowOptions::sizes, sizes.any() ? sizes : d.tracking.sizes);
+        });
+    QObject::connect(&session.model, &DocumentModel::documentChanged, made, [&session, made, size] {
+      const FeatureSizes& s = session.model.document().tracking.sizes;
+      made->setEnabled(!(s.*size) || s.fine + s.medium + s.coarse > 1);
+    });
+    made->setToolTip(tip);
+    line->addWidget(made);
+  };
+  add(QObject::tr("Fine"), QObject::tr("Small features, 7 px across: sharp, detailed footage."), &FeatureSizes::fine);
+  add(QObject::tr("Medium"), QObject::tr("Features 11 px across: right for most footage."), &FeatureSizes::medium);
+  add(QObject::tr("Coarse"), QObject::tr("Large features, 22 px across: soft or blurred footage."), &FeatureSizes::coarse);
+  line->addStretch();
+  return row;
+}
+
 QString stopReasons(const TrackSet& tracks) {
   std::map<StopReason, int> counts;
   for (const Track& track : tracks.tracks) ++counts[track.stop];
   QStringList lines;
   for (const auto& [reason, count] : counts) lines << QObject::tr("%1: %2").arg(QString::fromUtf8(describe(reason).data())).arg(count);
+  if (tracks.summary.rejoined > 0) lines << QObject::tr("joined again: %1").arg(tracks.summary.rejoined);
   if (tracks.summary.too_short > 0) lines << QObject::tr("dropped for a short life: %1").arg(tracks.summary.too_short);
   return lines.join("\n");
 }
@@ -83,6 +113,13 @@ QString staircaseText(const Solution& solution) {
 }
 
 }  // namespace
+
+QLabel* quietLabel(const QString& text) {
+  auto* label = new QLabel(text);
+  label->setProperty("role", "quiet");
+  label->setWordWrap(true);
+  return label;
+}
 
 void addField(QGridLayout& grid, const QString& label, QWidget* field, const QString& tip) {
   const int row = grid.rowCount();
@@ -120,10 +157,23 @@ QWidget* footageSettings(Session& session, QAction* open_footage) {
   QObject::connect(&session.model, &DocumentModel::documentChanged, first, bounds);
   addField(*body.grid, QObject::tr("First frame"), first, QObject::tr("Where the work begins; the footage's own numbers."));
   addField(*body.grid, QObject::tr("Last frame"), last, QObject::tr("Where the work ends, included."));
+  auto* step = new NumberField(
+      session.model, [](const Document& d) { return static_cast<double>(d.footage.step); },
+      [](const Document& d, double v) { return changeField("Change frame step", d, &Document::footage, &FootageSettings::step, static_cast<int>(v)); });
+  step->setObjectName("frameStep");
+  addField(*body.grid, QObject::tr("Every n-th frame"), step->range(1, 1000, 0, 1, ""),
+           QObject::tr("1: every frame. 3: every third, for walk-around video where neighbours show the same. The others get no camera."));
   addText(body, session, [&session] {
     const FootageInfo& info = session.model.workspace().footage();
     if (info.width == 0) return QString();
-    return QObject::tr("%1\n%2").arg(QString::fromStdString(std::filesystem::path(info.path).filename().string()), QString::fromStdString(info.kind));
+    QStringList notes;
+    for (const std::string& warning : info.warnings) notes << QString::fromStdString(warning);
+    const auto left_out = session.model.document().footage.left_out.size();
+    if (left_out > 0) notes << QObject::tr("%1 frames are left out.").arg(left_out);
+    if (info.focal_mm > 0) notes << QObject::tr("The file says %1 mm: a hint, true to about 5 %.").arg(info.focal_mm, 0, 'g', 4);
+    return QObject::tr("%1\n%2%3")
+        .arg(QString::fromStdString(std::filesystem::path(info.path).filename().string()), QString::fromStdString(info.kind),
+             notes.isEmpty() ? QString() : "\n" + notes.join("\n"));
   });
   auto* open = buttonFor(open_footage, QObject::tr("Open other footage…"), false);
   body.column->addWidget(open);
@@ -139,10 +189,24 @@ QWidget* tracksSettings(Session& session) {
            QObject::tr("Floor of the corner strength, (grey levels / px)². Higher: fewer and better features."));
   addField(*body.grid, QObject::tr("Spacing"), trackingField(session, "Change spacing", &FollowOptions::min_distance_px)->range(4, 200, 0, 1, " px"),
            QObject::tr("Least distance between two features, px."));
+  addField(*body.grid, QObject::tr("Edge margin"), trackingField(session, "Change edge margin", &FollowOptions::edge_margin_px)->range(0, 500, 0, 5, " px"),
+           QObject::tr("No new features nearer to the picture's edge, px; never less than a patch needs."));
   addField(*body.grid, QObject::tr("Patch radius"), trackingField(session, "Change patch radius", &FollowOptions::patch_radius)->range(4, 30, 0, 1, " px"),
            QObject::tr("Half side of the piece of picture that is followed, px. Larger holds on to soft texture."));
   addField(*body.grid, QObject::tr("Return within"), trackingField(session, "Change tolerance", &FollowOptions::max_return_px)->range(0.05, 5, 2, 0.05, " px"),
            QObject::tr("Each step is followed back; a track ends where it returns farther off than this, px."));
+  const auto option = [&](const QString& text, const QString& tip, const char* name, bool FollowOptions::*field) {
+    auto* made = new SwitchField(
+        text, session.model, [field](const Document& d) { return d.tracking.*field; },
+        [name, field](const Document& d, bool on) { return changeField(name, d, &Document::tracking, field, on); });
+    made->setToolTip(tip);
+    body.column->addWidget(made);
+  };
+  body.column->addWidget(sizeSwitches(session));
+  option(QObject::tr("Grow both ways in time"), QObject::tr("Also follow back from where a feature was found. Off: faster, shorter tracks."),
+         "Change direction", &FollowOptions::both_ways);
+  option(QObject::tr("Join what comes back"), QObject::tr("A track that is hidden or leaves and comes back goes on, when looks and geometry agree."),
+         "Change joining", &FollowOptions::rejoin);
   auto* run = primary(QObject::tr("Track features"), QObject::tr("Finds features and follows them through the range. Replaces the tracks there are."));
   run->setObjectName("runTracks");
   QObject::connect(run, &QPushButton::clicked, &session.jobs, &Jobs::runTracks);

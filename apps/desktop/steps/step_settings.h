@@ -5,12 +5,14 @@
 #include "apps/desktop/model/session.h"
 
 class QGridLayout;
+class QLabel;
 
 namespace dusky::desktop {
 
 // The settings of each step, as it stands open in the steps column. Each has one primary button.
 
 QWidget* footageSettings(Session& session, QAction* open_footage);
+QWidget* maskSettings(Session& session);
 QWidget* tracksSettings(Session& session);
 QWidget* solveSettings(Session& session);
 QWidget* sceneSettings(Session& session, TrackActions& actions);
@@ -18,6 +20,9 @@ QWidget* deliverSettings(Session& session);
 
 /// A label and its field, side by side, with the same tooltip.
 void addField(QGridLayout& grid, const QString& label, QWidget* field, const QString& tip);
-QWidget* quietLabel(const QString& text);
+/// A wrapped text that stands back.
+QLabel* quietLabel(const QString& text);
+/// Leaves out what the mattes in this folder show; an empty folder: none.
+void useMattes(Session& session, const QString& folder);
 
 }  // namespace dusky::desktop

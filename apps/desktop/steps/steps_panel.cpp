@@ -17,6 +17,7 @@ StepsPanel::StepsPanel(Session& session, TrackActions& actions, QAction* open_fo
   column->setContentsMargins(0, 4, 0, 0);
   column->setSpacing(0);
   rows_ = {new StepRow(tr("Footage"), tr("The movie or image sequence, and the range of frames."), footageSettings(session, open_footage)),
+           new StepRow(tr("Masks"), tr("What is left out of the picture: people, vehicles, anything that moves."), maskSettings(session)),
            new StepRow(tr("Tracks"), tr("Features found in the picture and followed through the frames."), tracksSettings(session)),
            new StepRow(tr("Solve"), tr("Camera path, lens and points from the tracks."), solveSettings(session)),
            new StepRow(tr("Scene"), tr("Ground, origin, direction and real size of the world; test objects."), sceneSettings(session, actions)),

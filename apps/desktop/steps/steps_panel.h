@@ -22,7 +22,7 @@ class StepsPanel : public QScrollArea {
   void refresh();
 
   Session& session_;
-  std::array<StepRow*, 5> rows_{};
+  std::array<StepRow*, 6> rows_{};
   Step opened_ = Step::Footage;
 };
 

@@ -10,7 +10,9 @@
 #include "apps/desktop/errormap/error_map.h"
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/space/space_view.h"
+#include "apps/desktop/steps/step_settings.h"
 #include "apps/desktop/steps/steps_panel.h"
+#include "core/media/write_picture.h"
 #include "tests/apps/desktop/window_driver.h"
 
 using namespace dusky;
@@ -74,6 +76,27 @@ void setScene(desktop::MainWindow& window) {
   window.trackActions().cube->trigger();
 }
 
+/// Mattes that follow nothing in particular across the water, to show how they look.
+void shootMasks(desktop::MainWindow& window) {
+  const QString mattes = QDir::tempPath() + "/ferry-landing-mattes";
+  QDir().mkpath(mattes);
+  for (int n = 1; n <= 120; ++n) {
+    const Mask rower{
+        .name = "rower",
+        .keys = {{.frame = 1, .position = Vec2(300, 420), .points = {Vec2(90, 130)}}, {.frame = 120, .position = Vec2(900, 400), .points = {Vec2(120, 160)}}}};
+    const auto area = fillLine(outlineOf(rower, n), 1280, 720);
+    Picture picture(1280, 720);
+    for (std::size_t i = 0; i < area.data.size(); ++i) picture.data[i] = area.data[i] ? Rgb{255, 255, 255} : Rgb{};
+    (void)writePicture(QString("%1/rower.%2.png").arg(mattes).arg(n).toStdString(), picture);
+  }
+  desktop::useMattes(window.session(), mattes);
+  window.steps().openStep(Step::Masks);
+  goTo(window, 60);
+  shoot(window, "masks");
+  window.session().model.undo();
+  QDir(mattes).removeRecursively();
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -126,6 +149,7 @@ int main(int argc, char** argv) {
   waitForJobs(window);
   goTo(window, 108);
   shoot(window, "deliver");
+  shootMasks(window);
   // A refusal: far too few features.
   FollowOptions poor = s.model.document().tracking;
   poor.features = 20;

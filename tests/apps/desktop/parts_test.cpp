@@ -144,6 +144,26 @@ TEST(FrameStore, ReadsAheadAndForgetsTheOtherShot) {
   EXPECT_TRUE(failures.front().front().toString().contains("/nowhere.mp4"));
 }
 
+TEST(FrameStore, ShowsWhatMasksLeaveOutAndForgetsWhatItShowedBefore) {
+  FrameStore store;
+  store.setFootage(MainWindow::demoPath(), 1, 120);
+  const FootageInfo footage{"demo", "movie", 1280, 720, 24.0, 1, 120};
+  ASSERT_TRUE(waitUntil([&] { return !store.frame(10).isNull(); }, 10000));
+  const QImage plain = store.frame(10);
+  MaskSettings masks;
+  masks.shapes = {{.id = 1, .name = "left", .shape = MaskShape::Box, .keys = {{.frame = 1, .position = Vec2(200, 360), .points = {Vec2(200, 360)}}}}};
+  QSignalSpy ready(&store, &FrameStore::ready);
+  store.setMasks(masks, footage);
+  EXPECT_EQ(ready.front().front().toInt(), FrameStore::kAllChanged);
+  ASSERT_TRUE(waitUntil([&] { return !store.frame(10).isNull(); }, 10000));
+  const QImage masked = store.frame(10);
+  EXPECT_EQ(masked.pixel(900, 300), plain.pixel(900, 300));
+  EXPECT_NE(masked.pixel(200, 300), plain.pixel(200, 300));
+  store.setMasks({}, footage);
+  ASSERT_TRUE(waitUntil([&] { return !store.frame(10).isNull(); }, 10000));
+  EXPECT_EQ(store.frame(10).pixel(200, 300), plain.pixel(200, 300));
+}
+
 }  // namespace dusky::testing
 
 int main(int argc, char** argv) { return dusky::testing::runTests(argc, argv); }

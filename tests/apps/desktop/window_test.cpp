@@ -17,7 +17,9 @@
 #include "apps/desktop/errormap/error_map.h"
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/space/space_view.h"
+#include "apps/desktop/steps/step_settings.h"
 #include "apps/desktop/steps/steps_panel.h"
+#include "core/media/write_picture.h"
 #include "tests/apps/desktop/run_tests.h"
 #include "tests/support/temporary_folder.h"
 
@@ -292,6 +294,27 @@ TEST_F(WindowTest, CancelKeepsWhatWasThere) {
   EXPECT_EQ(session().model.solution(), before);
   EXPECT_EQ(session().model.workspace().status(Step::Solve).state, StepState::Current);
   session().jobs.forgetFailures();
+}
+
+TEST_F(WindowTest, MattesMakeTheTracksStaleAndUndoMakesThemGood) {
+  const TemporaryFolder folder;
+  Picture matte(1280, 720);
+  for (int y = 0; y < 720; ++y) std::fill_n(matte.row(y), 300, Rgb{255, 255, 255});
+  for (int n = 1; n <= 120; ++n) ASSERT_TRUE(writePicture(folder / ("m." + std::to_string(n) + ".png"), matte).ok());
+  window->steps().openStep(Step::Masks);
+  const auto status = [](Step step) { return session().model.workspace().status(step); };
+  ASSERT_EQ(status(Step::Tracks).state, StepState::Current);
+  desktop::useMattes(session(), QString::fromStdString(folder.path().string()));
+  EXPECT_EQ(status(Step::Masks).state, StepState::Current);
+  EXPECT_EQ(status(Step::Tracks).state, StepState::Stale);
+  EXPECT_EQ(window->findChild<QLabel*>("matteFolder")->text().toStdString(), folder.path().filename().string());
+  ASSERT_TRUE(waitUntil([] { return !session().frames.frame(session().playback.frame()).isNull(); }, 10000));
+  ASSERT_TRUE(click(*window, "removeMattes"));
+  EXPECT_EQ(status(Step::Tracks).state, StepState::Current) << "the earlier tracks are there again";
+  session().model.undo();
+  session().model.undo();
+  EXPECT_EQ(status(Step::Masks).state, StepState::NotRun);
+  EXPECT_EQ(status(Step::Solve).state, StepState::Current);
 }
 
 TEST_F(WindowTest, SavesReopensAndDelivers) {
