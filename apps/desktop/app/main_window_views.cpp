@@ -64,7 +64,7 @@ ViewFrame* MainWindow::framePlate() {
   frame->addGap();
   for (QAction* tool : {fit_, actual_}) frame->addTool(tool);
   frame->addGap();
-  for (QAction* tool : {tracks_, aside_, grid_, objects_}) frame->addTool(tool);
+  for (QAction* tool : {tracks_, aside_, masks_, grid_, objects_}) frame->addTool(tool);
   frame->addGap();
   frame->addTool(whiskerField(session_.view));
   frame->addTool(dimField(session_.view));
