@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <filesystem>
 #include <sstream>
 
@@ -22,12 +23,33 @@ Status readSizes(const std::string& text, FeatureSizes& sizes) {
   return Done{};
 }
 
+/// "7,12-15": single frames and ranges; those within the footage, ascending.
+Result<std::vector<int>> readLeftOut(const std::string& text, const FootageInfo& footage) {
+  std::vector<int> frames;
+  std::istringstream parts(text);
+  for (std::string part; std::getline(parts, part, ',');) {
+    int first = 0, last = 0, used = 0;
+    const bool range = std::sscanf(part.c_str(), "%d-%d%n", &first, &last, &used) == 2 && used == static_cast<int>(part.size());
+    if (!range && (std::sscanf(part.c_str(), "%d%n", &first, &used) != 1 || used != static_cast<int>(part.size()))) {
+      return invalidInput(fmt::format("--leave-out takes frames like 7,12-15, not \"{}\".", text));
+    }
+    for (int frame = std::max(first, footage.first); frame <= std::min(range ? last : first, footage.last); ++frame) frames.push_back(frame);
+  }
+  std::sort(frames.begin(), frames.end());
+  frames.erase(std::unique(frames.begin(), frames.end()), frames.end());
+  return frames;
+}
+
 }  // namespace
 
 void FootageArguments::addFootage(CLI::App& command) {
   command.add_option("FOOTAGE", footage, "A movie, one picture of a sequence, or a folder with one sequence")->required();
   command.add_option("--frames", frames, "Only this range, like 10-80 (the footage's own numbers)");
-  command.add_option("--step", step, "Every n-th frame of the range")->capture_default_str();
+}
+
+void FootageArguments::addChoice(CLI::App& command) {
+  command.add_option("--step", step, "Every n-th frame of the range");
+  command.add_option("--leave-out", leave_out, "Frames not looked at, like 7,12-15; they get no camera");
 }
 
 void FootageArguments::addTracking(CLI::App& command) {
@@ -40,6 +62,7 @@ void FootageArguments::addTracking(CLI::App& command) {
   command.add_option("--min-life", tracking.min_life, "Shorter tracks are dropped, frames")->capture_default_str();
   command.add_flag("!--one-way", tracking.both_ways, "Follow forward only; faster, shorter tracks");
   command.add_flag("!--no-rejoin", tracking.rejoin, "Do not join tracks that are hidden and come back");
+  command.add_option("--threads", threads, "0: all cores; the result does not depend on it")->capture_default_str();
 }
 
 void FootageArguments::addMasks(CLI::App& command) {
@@ -56,7 +79,6 @@ Status FootageArguments::putMasks(Workspace& workspace) const {
 }
 
 void FootageArguments::addRunning(CLI::App& command) {
-  command.add_option("--threads", threads, "0: all cores; the result does not depend on it")->capture_default_str();
   command.add_flag("--quiet", quiet, "No progress and no summary");
   command.add_option("--progress", progress, "line, or json: one object a line on standard error")
       ->check(CLI::IsMember({"line", "json"}))
@@ -77,16 +99,27 @@ Status FootageArguments::readRange(FollowOptions& options) const {
 
 Status FootageArguments::prepare(Workspace& workspace) const {
   if (threads < 0 || threads > 1024) return invalidInput(fmt::format("--threads must be 0 (all) to 1024, not {}.", threads));
-  if (step < 1 || step > 1000) return invalidInput(fmt::format("--step must be 1 to 1000, not {}.", step));
   if (const Status opened = workspace.openFootage(footage); !opened.ok()) return opened;
   if (const Status fine = putMasks(workspace); !fine.ok()) return fine;
   FollowOptions options = tracking;
-  if (const Status fine = readRange(options); !fine.ok()) return fine;
   if (const Status fine = readSizes(sizes, options.sizes); !fine.ok()) return fine;
   if (const Status fine = options.check(); !fine.ok()) return fine;
   if (const Status done = workspace.run(setMember("Set tracking", &Document::tracking, options)); !done.ok()) return done;
+  return putFrames(workspace);
+}
+
+Status FootageArguments::putFrames(Workspace& workspace) const {
+  FollowOptions options = workspace.document().tracking;
+  if (const Status fine = readRange(options); !fine.ok()) return fine;
   FootageSettings settings = workspace.document().footage;
-  settings.step = step;
+  if (step && (*step < 1 || *step > 1000)) return invalidInput(fmt::format("--step must be 1 to 1000, not {}.", *step));
+  settings.step = step.value_or(settings.step);
+  if (!leave_out.empty()) {
+    auto frames_left_out = readLeftOut(leave_out, workspace.footage());
+    if (!frames_left_out.ok()) return frames_left_out.error();
+    settings.left_out = std::move(*frames_left_out);
+  }
+  if (const Status done = workspace.run(setMember("Set range", &Document::tracking, options)); !done.ok()) return done;
   return workspace.run(setMember("Set frames", &Document::footage, settings));
 }
 

@@ -12,20 +12,24 @@ namespace dusky::cli {
 
 /// What every command about footage takes: which frames of it, how features are looked for, how it runs and speaks.
 struct FootageArguments {
-  std::string footage, frames, masks, sizes = "medium,coarse", progress = "line";
+  std::string footage, frames, leave_out, masks, sizes = "medium,coarse", progress = "line";
   FollowOptions tracking;
-  int step = 1, threads = 0;
+  std::optional<int> step;
+  int threads = 0;
   bool quiet = false, invert_masks = false;
 
-  void addFootage(CLI::App& command);   ///< FOOTAGE, --frames, --step.
-  void addTracking(CLI::App& command);  ///< --max-tracks and how features are looked for.
+  void addFootage(CLI::App& command);   ///< FOOTAGE, --frames.
+  void addChoice(CLI::App& command);    ///< --step, --leave-out.
+  void addTracking(CLI::App& command);  ///< --max-tracks and how features are looked for, --threads.
   void addMasks(CLI::App& command);     ///< --masks, --invert-masks.
-  void addRunning(CLI::App& command);   ///< --threads, --quiet, --progress.
+  void addRunning(CLI::App& command);   ///< --quiet, --progress.
 
   /// Opens the footage and puts the arguments into the workspace's document. Errors: one sentence naming the argument.
   Status prepare(Workspace& workspace) const;
   /// Puts --masks into the document; also part of prepare().
   Status putMasks(Workspace& workspace) const;
+  /// Puts the choice of frames into the document, as far as it was given; also part of prepare().
+  Status putFrames(Workspace& workspace) const;
   /// Errors: InvalidInput when --frames is not a range like 10-80.
   Status readRange(FollowOptions& options) const;
   Progress makeProgress(std::stop_token stop) const;

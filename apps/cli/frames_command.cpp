@@ -45,7 +45,7 @@ int frames(const FramesArguments& a, std::stop_token stop) {
   if (!a.check) return failWith(invalidInput("Say what to do with the frames: --check looks for blurred and repeated ones and for cuts."));
   FollowOptions range;
   if (const Status fine = a.readRange(range); !fine.ok()) return failWith(fine.error());
-  const auto checked = checkFrames(**source, {.first = range.first_frame, .last = range.last_frame}, a.makeProgress(stop));
+  const auto checked = checkFrames(**source, {.range = {range.first_frame, range.last_frame}}, a.makeProgress(stop));
   if (!checked.ok()) return failWith(checked.error());
   a.json ? printJson(*checked) : printText(*checked);
   return kSolved;

@@ -23,9 +23,7 @@ Status open(const MaskArguments& a, Workspace& workspace) {
   if (const Status opened = workspace.openProject(a.footage, &warning); !opened.ok()) return opened;
   if (!workspace.hasFootage()) return unreadable(warning);
   if (const Status fine = a.putMasks(workspace); !fine.ok()) return fine;
-  FollowOptions options = workspace.document().tracking;
-  if (const Status fine = a.readRange(options); !fine.ok()) return fine;
-  return workspace.run(setMember("Set tracking", &Document::tracking, options));
+  return a.putFrames(workspace);
 }
 
 Status preview(const MaskArguments& a, const Workspace& workspace, const Progress& progress) {
@@ -35,7 +33,7 @@ Status preview(const MaskArguments& a, const Workspace& workspace, const Progres
   if (!source.ok()) return source.error();
   const auto frames = framesToFollow((*source)->info(), document.tracking, {.step = document.footage.step, .left_out = document.footage.left_out});
   if (!frames.ok()) return frames.error();
-  const auto masks = makeMasks(document, (*source)->info(), *frames);
+  const auto masks = makeMasks(document.masks, (*source)->info(), *frames);
   if (!masks.ok()) return masks.error();
   std::error_code failed;
   std::filesystem::create_directories(a.folder, failed);
@@ -72,6 +70,7 @@ void addMask(CLI::App& app, std::stop_token stop, int& code) {
       app.add_subcommand("mask", "Shows what masks leave out, frame by frame. FOOTAGE may be a project (.moth); its shapes and mattes are used then.");
   auto a = std::make_shared<MaskArguments>();
   a->addFootage(*command);
+  a->addChoice(*command);
   a->addMasks(*command);
   command->add_option("--preview", a->folder, "Folder for the pictures mask.0001.png ...; made when missing");
   a->addRunning(*command);

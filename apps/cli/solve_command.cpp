@@ -1,8 +1,5 @@
 #include <fmt/format.h>
 
-#include <algorithm>
-#include <sstream>
-
 #include "apps/cli/cli.h"
 #include "apps/cli/footage_arguments.h"
 #include "core/base/atomic_file.h"
@@ -13,26 +10,10 @@ namespace dusky::cli {
 namespace {
 
 struct Arguments : FootageArguments {
-  std::string folder, focal, motion = "auto", lens = "auto", report, leave_out;
+  std::string folder, focal, motion = "auto", lens = "auto", report;
   double focal_mm = 0, sensor_mm = 0, focal_px = 0;
   int seed = 1;
 };
-
-/// "7,12-15": single frames and ranges.
-Status readLeftOut(const std::string& text, std::vector<int>& frames) {
-  std::istringstream parts(text);
-  for (std::string part; std::getline(parts, part, ',');) {
-    int first = 0, last = 0, used = 0;
-    const bool range = std::sscanf(part.c_str(), "%d-%d%n", &first, &last, &used) == 2 && used == static_cast<int>(part.size());
-    if (!range && (std::sscanf(part.c_str(), "%d%n", &first, &used) != 1 || used != static_cast<int>(part.size()))) {
-      return invalidInput(fmt::format("--leave-out takes frames like 7,12-15, not \"{}\".", text));
-    }
-    for (int frame = first; frame <= (range ? last : first); ++frame) frames.push_back(frame);
-  }
-  std::sort(frames.begin(), frames.end());
-  frames.erase(std::unique(frames.begin(), frames.end()), frames.end());
-  return Done{};
-}
 
 Status readFocal(const Arguments& a, int width, LensSettings& lens) {
   const bool given = a.focal_mm > 0 || a.focal_px > 0;
@@ -62,10 +43,7 @@ Status prepare(const Arguments& a, Workspace& workspace) {
   LensSettings lens = workspace.document().lens;
   if (const Status fine = readFocal(a, workspace.footage().width, lens); !fine.ok()) return fine;
   if (const Status fine = readKinds(a, lens); !fine.ok()) return fine;
-  FootageSettings footage = workspace.document().footage;
-  if (const Status fine = readLeftOut(a.leave_out, footage.left_out); !fine.ok()) return fine;
   (void)workspace.run(setMember("Set lens", &Document::lens, lens));
-  (void)workspace.run(setMember("Leave frames out", &Document::footage, footage));
   return workspace.run(setMember("Set seed", &Document::seed, a.seed));
 }
 
@@ -138,7 +116,7 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
   auto a = std::make_shared<Arguments>();
   a->addFootage(*command);
   command->add_option("-o,--output", a->folder, "Folder for the results; made when missing")->required();
-  command->add_option("--leave-out", a->leave_out, "Frames not looked at, like 7,12-15; they get no camera");
+  a->addChoice(*command);
   command->add_option("--focal-mm", a->focal_mm, "Focal length in mm; goes with --sensor-mm");
   command->add_option("--sensor-mm", a->sensor_mm, "Width of the sensor in mm");
   command->add_option("--focal-px", a->focal_px, "Focal length in px of the full picture");

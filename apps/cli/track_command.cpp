@@ -47,6 +47,7 @@ void addTrack(CLI::App& app, std::stop_token stop, int& code) {
   auto* command = app.add_subcommand("track", "Finds features, follows them, and writes the 2D tracks as JSON or CSV (docs/formats.md).");
   auto a = std::make_shared<TrackArguments>();
   a->addFootage(*command);
+  a->addChoice(*command);
   command->add_option("-o,--output", a->output, "File for the tracks: .json holds all, .csv the places alone")->required();
   a->addMasks(*command);
   a->addTracking(*command);

@@ -20,7 +20,16 @@ struct FootageInfo {
   double focal_35_mm = 0;                  ///< The same as on a 36 mm wide sensor.
   std::vector<std::string> warnings = {};  ///< What is unusual about the footage, in sentences.
   int frames() const { return last - first + 1 - static_cast<int>(missing.size()); }
+  /// Whether there is a picture of this number.
+  bool has(int frame) const;
 };
+
+struct FrameRange {
+  int first = 0, last = 0;  ///< Both included; 0, 0: all of the footage.
+};
+
+/// The range with 0, 0 made definite. Errors: InvalidInput when it is not within the footage.
+Result<FrameRange> rangeIn(const FootageInfo& info, FrameRange asked);
 
 /// What a frame is read for. Tracking needs no full-size colours: its picture may be a fraction of the footage's size.
 enum class FrameUse { Screen, Tracking };

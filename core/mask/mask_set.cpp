@@ -60,7 +60,7 @@ Result<std::unique_ptr<MaskSet>> MaskSet::make(MaskSettings settings, const Foot
       return invalidInput(fmt::format("The mattes in {} are {}×{}, the footage is {}×{}; they must have one size.", settings.mattes.folder, info.width,
                                       info.height, footage.width, footage.height));
     }
-    const auto has = [&](int f) { return f >= info.first && f <= info.last && !std::binary_search(info.missing.begin(), info.missing.end(), f); };
+    const auto has = [&](int f) { return info.has(f); };
     const auto lacking = std::find_if_not(frames.begin(), frames.end(), has);
     if (lacking != frames.end()) {
       return invalidInput(fmt::format(

@@ -56,15 +56,13 @@ void judge(std::vector<CheckedFrame>& frames, std::size_t i, const FrameCheckOpt
 
 Result<std::vector<CheckedFrame>> checkFrames(FrameSource& source, const FrameCheckOptions& options, const Progress& progress) {
   const FootageInfo& info = source.info();
-  const bool all = options.first == 0 && options.last == 0;
-  const int first = all ? info.first : options.first, last = all ? info.last : options.last;
-  if (first < info.first || last > info.last || first > last) {
-    return invalidInput(fmt::format("Frames {}–{} are not in the footage, which has {}–{}.", first, last, info.first, info.last));
-  }
+  const auto range = rangeIn(info, options.range);
+  if (!range.ok()) return range.error();
+  const auto [first, last] = *range;
   std::vector<CheckedFrame> frames;
   FloatPlane before;
   for (int number = first; number <= last; ++number) {
-    if (std::binary_search(info.missing.begin(), info.missing.end(), number)) continue;
+    if (!info.has(number)) continue;
     auto frame = source.read(number, FrameUse::Tracking);
     if (!frame.ok()) return frame.error();
     CheckedFrame checked{.frame = number, .sharpness = meanSquareGradient(frame->luma), .brightness = meanOf(frame->luma)};

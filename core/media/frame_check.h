@@ -22,7 +22,7 @@ struct CheckedFrame {
 };
 
 struct FrameCheckOptions {
-  int first = 0, last = 0;       ///< Range; 0, 0: all.
+  FrameRange range;
   double blurred_share = 0.45;   ///< Marked when less sharp than this share of its neighbours' median, 0 to 1.
   double repeated_share = 0.12;  ///< Marked when it changes less than this share of its neighbours' median, 0 to 1.
   double cut_factor = 6;         ///< Marked when it changes more than this many times its neighbours' median, > 1.

@@ -7,6 +7,7 @@
 #include <optional>
 #include <vector>
 
+#include "core/base/numbers.h"
 #include "core/media/footage.h"
 
 extern "C" {
@@ -140,9 +141,7 @@ void MovieSource::judgeTimes() {
   std::vector<double> steps;
   for (std::size_t i = 1; i < times_.size(); ++i) steps.push_back(static_cast<double>(times_[i] - times_[i - 1]));
   if (steps.size() < 2) return;
-  std::vector<double> sorted = steps;
-  std::sort(sorted.begin(), sorted.end());
-  const double usual = sorted[sorted.size() / 2];
+  const double usual = median(steps);
   const auto uneven = std::count_if(steps.begin(), steps.end(), [&](double s) { return std::abs(s - usual) > 0.25 * usual; });
   if (static_cast<double>(uneven) > 0.02 * static_cast<double>(steps.size())) {
     info_.warnings.push_back(

@@ -39,6 +39,11 @@ class SequenceSource final : public FrameSource {
     if (!input) return unreadable(fmt::format("{} is not a picture that can be read: {}.", first.string(), reason()));
     readHeader(input->spec());
     info_.kind = fmt::format("sequence ({})", input->format_name());
+    constexpr int kMostMissing = 100000;
+    if (info_.last - info_.first >= kMostMissing + static_cast<int>(sequence_.files.size())) {
+      return unreadable(fmt::format("{}: its {} files are numbered from {} to {}; that is not one sequence. Name the frames by their numbers.", info_.path,
+                                    sequence_.files.size(), info_.first, info_.last));
+    }
     for (int number = info_.first; number <= info_.last; ++number) {
       if (!sequence_.files.contains(number)) info_.missing.push_back(number);
     }

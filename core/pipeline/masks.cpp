@@ -3,14 +3,14 @@
 
 namespace dusky {
 
-Result<std::unique_ptr<MaskSet>> makeMasks(const Document& document, const FootageInfo& footage, const std::vector<int>& frames) {
+Result<std::unique_ptr<MaskSet>> makeMasks(const MaskSettings& settings, const FootageInfo& footage, const std::vector<int>& frames) {
   std::unique_ptr<FrameSource> mattes;
-  if (!document.masks.mattes.folder.empty()) {
-    auto opened = openFootage(document.masks.mattes.folder);
+  if (!settings.mattes.folder.empty()) {
+    auto opened = openFootage(settings.mattes.folder);
     if (!opened.ok()) return Error{opened.error().kind, "Mattes: " + opened.error().message};
     mattes = std::move(*opened);
   }
-  return MaskSet::make(document.masks, footage, std::move(mattes), frames);
+  return MaskSet::make(settings, footage, std::move(mattes), frames);
 }
 
 }  // namespace dusky

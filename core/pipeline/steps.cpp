@@ -18,8 +18,9 @@ void addFootage(KeyBuilder& key, const Document& document, const FootageInfo& fo
 }
 
 void addMasks(KeyBuilder& key, const MaskSettings& masks) {
+  key.add(static_cast<std::int64_t>(masks.shapes.size()));
   for (const Mask& m : masks.shapes) {
-    key.add(static_cast<int>(m.shape)).add(m.only_inside).add(m.inverted).add(m.grow_px).add(m.first_frame).add(m.last_frame);
+    key.add(static_cast<int>(m.shape)).add(m.only_inside).add(m.inverted).add(m.grow_px).add(m.first_frame).add(m.last_frame).add(static_cast<std::int64_t>(m.keys.size()));
     for (const MaskKey& k : m.keys) {
       key.add(k.frame).add(k.position.x()).add(k.position.y()).add(k.scale).add(k.rotation_rad);
       for (const Vec2& p : k.points) key.add(p.x()).add(p.y());
@@ -58,6 +59,7 @@ std::string tracksKey(const Document& document, const FootageInfo& footage) {
       .add(o.max_foreign)
       .add(o.rejoin)
       .add(o.both_ways);
+  key.add(static_cast<std::int64_t>(document.footage.left_out.size()));
   for (const int frame : document.footage.left_out) key.add(frame);
   addMasks(key, document.masks);
   return key.key();
@@ -90,7 +92,7 @@ Result<TrackSetPtr> runTracks(const Document& document, const Progress& progress
   if (document.masks.any()) {
     const auto frames = framesToFollow((*source)->info(), document.tracking, scope);
     if (!frames.ok()) return frames.error();
-    auto made = makeMasks(document, (*source)->info(), *frames);
+    auto made = makeMasks(document.masks, (*source)->info(), *frames);
     if (!made.ok()) return made.error();
     masks = std::move(*made);
     scope.masks = masks.get();

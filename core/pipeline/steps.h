@@ -14,8 +14,8 @@ namespace dusky {
 std::string tracksKey(const Document& document, const FootageInfo& footage);
 std::string solveKey(const Document& document, const FootageInfo& footage);
 
-/// The document's masks for these frames of its footage. Errors: as MaskSet::make, and what the folder of mattes says.
-Result<std::unique_ptr<MaskSet>> makeMasks(const Document& document, const FootageInfo& footage, const std::vector<int>& frames);
+/// Masks ready for these frames of the footage. Errors: as MaskSet::make, and what the folder of mattes says.
+Result<std::unique_ptr<MaskSet>> makeMasks(const MaskSettings& settings, const FootageInfo& footage, const std::vector<int>& frames);
 
 Result<TrackSetPtr> runTracks(const Document& document, const Progress& progress, const std::function<void(TrackSetPtr)>& on_partial = {});
 Result<SolutionPtr> runSolve(const Document& document, const TrackSet& tracks, const Progress& progress,

@@ -113,7 +113,7 @@ struct SizeClass {
 
 void findPeaks(const FloatPlane& plane, const Tile& tile, const SizeClass& kind, const DetectOptions& options, std::vector<Feature>& out) {
   const FloatPlane strength = strengthIn(plane, tile, kind.window_radius);
-  const double px = 1 << levelOf(kind.size);
+  const double px = pxOf(kind.size);
   // Localisation error grows with the level's pixel size; its square weighs the strength.
   const double weight = 1.0 / (px * px);
   for (int y = 1; y < strength.height - 1; ++y) {
@@ -181,7 +181,7 @@ class Spread {
 
 /// The tiles of a plane of one size, cell by cell, where more features are wanted.
 std::vector<Tile> hungryTiles(const Spread& spread, const FloatPlane& plane, const SizeClass& kind, const DetectOptions& options) {
-  const double px = 1 << levelOf(kind.size);
+  const double px = pxOf(kind.size);
   const int margin = std::max(kind.window_radius + 3, static_cast<int>(std::ceil(options.margin_px / px)));
   std::vector<Tile> tiles;
   for (const Tile& cell : spread.hungryCells()) {

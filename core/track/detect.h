@@ -33,6 +33,8 @@ struct Feature {
 
 /// Pyramid level that a size is found and followed on.
 constexpr int levelOf(FeatureSize size) { return size == FeatureSize::Coarse ? 1 : 0; }
+/// Full-size px to one px of that level.
+constexpr float pxOf(FeatureSize size) { return static_cast<float>(1 << levelOf(size)); }
 
 /// Corners spread evenly: the picture is cut into cells of equal share, each gets its strongest, no two nearer than
 /// min_distance_px to each other or to `taken`. `taken` count towards their cells' shares; only cells that want more are looked at.

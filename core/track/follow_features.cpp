@@ -26,12 +26,18 @@ bool insideLine(const std::vector<Vec2>& line, const Vec2& p) {
   return inside;
 }
 
+/// How a track moves when time runs back from its birth, px a frame, by its first step forward.
+Eigen::Vector2f velocityBefore(const Track& track) {
+  const auto& seen = track.observations;
+  return seen.size() > 1 ? Eigen::Vector2f((seen[0].position - seen[1].position).cast<float>()) : Eigen::Vector2f::Zero();
+}
+
 /// One run of tracking, forward and back.
 class Run {
  public:
   Run(FrameSource& source, const FollowOptions& options, const FollowScope& scope, std::vector<int> frames, const Progress& progress,
       const std::function<void(TrackSetPtr)>& on_partial)
-      : source_(source), options_(options), scope_(scope), frames_(std::move(frames)), progress_(progress), on_partial_(on_partial), store_(scope.keep_bytes) {}
+      : source_(source), options_(options), scope_(scope), frames_(std::move(frames)), progress_(progress), on_partial_(on_partial), store_(options.both_ways ? scope.keep_bytes : 0) {}
 
   Status go() {
     if (const Status done = forward(); !done.ok()) return done;
@@ -40,6 +46,8 @@ class Run {
   TrackSetPtr result() const;
 
  private:
+  template <class Visit>
+  Status eachFrame(std::vector<int> order, const Visit& visit);
   Status forward();
   Status backward();
   Result<LeftOut> leftOut(int frame);
@@ -64,69 +72,68 @@ class Run {
   bool cancelled_ = false;
 };
 
-Status Run::forward() {
-  FrameReader reader(source_, frames_, store_, kLevels);
-  Follower follower(options_, Follower::Direction::Forward, tracks_);
+/// Reads frames in this order and hands each on, with the one before it (none for the first) and what is left out of it, until `visit`
+/// says false.
+template <class Visit>
+Status Run::eachFrame(std::vector<int> order, const Visit& visit) {
+  FrameReader reader(source_, std::move(order), store_, kLevels);
   std::optional<PreparedFrame> before;
-  while (auto next = reader.next()) {
+  bool go_on = true;
+  while (go_on) {
+    auto next = reader.next();
+    if (!next) break;
     if (!next->ok()) return next->error();
-    const PreparedFrame& now = **next;
-    const auto left_out = leftOut(now.number);
+    const auto left_out = leftOut((*next)->number);
     if (!left_out.ok()) return left_out.error();
-    const Stopwatch step;
-    if (before) follower.advance(*before, now, *left_out);
-    forward_s_ += step.seconds();
-    refill(follower, now, *left_out);
+    go_on = visit(before, **next, *left_out);
     before = std::move(**next);
-    ++frames_read_;
-    const double share = options_.both_ways ? kShareForward : 1;
-    if (!tell(share * frames_read_ / static_cast<double>(frames_.size()),
-              fmt::format("tracking frame {} of {}–{}", before->number, frames_.front(), frames_.back())))
-      break;
   }
-  ends_ = follower.looks();
-  beginnings_ = follower.earlyLooks();
   decode_s_ += reader.busySeconds();
   return Done{};
+}
+
+Status Run::forward() {
+  Follower follower(options_, Follower::Direction::Forward, tracks_);
+  const double share = options_.both_ways ? kShareForward : 1;
+  const Status read = eachFrame(frames_, [&](const std::optional<PreparedFrame>& before, const PreparedFrame& now, const LeftOut& left_out) {
+    const Stopwatch step;
+    if (before) follower.advance(*before, now, left_out);
+    forward_s_ += step.seconds();
+    refill(follower, now, left_out);
+    ++frames_read_;
+    return tell(share * frames_read_ / static_cast<double>(frames_.size()),
+                fmt::format("tracking frame {} of {}–{}", now.number, frames_.front(), frames_.back()));
+  });
+  ends_ = follower.looks();
+  beginnings_ = follower.earlyLooks();
+  return read;
 }
 
 Status Run::backward() {
   // From the last frame that something was found in; what was found in the first frame has no past.
   std::vector<std::vector<std::size_t>> born(frames_.size());
-  std::size_t newest = 0;
+  std::size_t at = 0;
   for (std::size_t i = 0; i < tracks_.size(); ++i) {
-    const auto at = static_cast<std::size_t>(std::lower_bound(frames_.begin(), frames_.end(), tracks_[i].track.born()) - frames_.begin());
-    born[at].push_back(i);
-    newest = std::max(newest, at);
+    const auto index = static_cast<std::size_t>(std::lower_bound(frames_.begin(), frames_.end(), tracks_[i].track.born()) - frames_.begin());
+    born[index].push_back(i);
+    at = std::max(at, index);
   }
-  if (newest == 0) return Done{};
-  std::vector<int> order(frames_.begin(), frames_.begin() + static_cast<std::ptrdiff_t>(newest) + 1);
-  std::reverse(order.begin(), order.end());
-  FrameReader reader(source_, order, store_, kLevels);
+  if (at == 0) return Done{};
+  born.front().clear();
+  const auto frames = static_cast<double>(at + 1);
   Follower follower(options_, Follower::Direction::Backward, tracks_);
-  std::optional<PreparedFrame> before;
-  for (std::size_t done = 0; auto next = reader.next(); ++done) {
-    if (!next->ok()) return next->error();
-    const PreparedFrame& now = **next;
-    const auto left_out = leftOut(now.number);
-    if (!left_out.ok()) return left_out.error();
+  std::vector<int> order(frames_.begin(), frames_.begin() + static_cast<std::ptrdiff_t>(at) + 1);
+  std::reverse(order.begin(), order.end());
+  const Status read = eachFrame(std::move(order), [&](const std::optional<PreparedFrame>& before, const PreparedFrame& now, const LeftOut& left_out) {
     const Stopwatch step;
-    if (before) follower.advance(*before, now, *left_out);
-    const std::size_t at = newest - done;
-    for (const std::size_t track : at > 0 ? born[at] : std::vector<std::size_t>()) {
-      const auto& seen = tracks_[track].track.observations;
-      const Eigen::Vector2f velocity = seen.size() > 1 ? Eigen::Vector2f((seen[0].position - seen[1].position).cast<float>()) : Eigen::Vector2f::Zero();
-      follower.add(track, now, velocity);
-    }
+    if (before) follower.advance(*before, now, left_out);
+    for (const std::size_t track : born[at]) follower.add(track, now, velocityBefore(tracks_[track].track));
     backward_s_ += step.seconds();
-    before = std::move(**next);
-    if (!tell(kShareForward + (1 - kShareForward) * static_cast<double>(done + 1) / static_cast<double>(order.size()),
-              fmt::format("tracking back, frame {}", before->number)))
-      break;
-  }
+    const double done = frames - static_cast<double>(at--);
+    return tell(kShareForward + (1 - kShareForward) * done / frames, fmt::format("tracking back, frame {}", now.number));
+  });
   beginnings_.insert(beginnings_.end(), follower.looks().begin(), follower.looks().end());
-  decode_s_ += reader.busySeconds();
-  return Done{};
+  return read;
 }
 
 Result<LeftOut> Run::leftOut(int frame) { return scope_.masks ? scope_.masks->leftOut(frame) : Result<LeftOut>(LeftOut()); }
@@ -240,16 +247,13 @@ Status FollowOptions::check() const {
 }
 
 Result<std::vector<int>> framesToFollow(const FootageInfo& info, const FollowOptions& options, const FollowScope& scope) {
-  const bool all = options.first_frame == 0 && options.last_frame == 0;
-  const int first = all ? info.first : options.first_frame, last = all ? info.last : options.last_frame;
-  if (first < info.first || last > info.last || first > last) {
-    return invalidInput(fmt::format("Frames {}–{} are not in the footage, which has {}–{}.", first, last, info.first, info.last));
-  }
+  const auto range = rangeIn(info, {options.first_frame, options.last_frame});
+  if (!range.ok()) return range.error();
+  const auto [first, last] = *range;
   if (scope.step < 1) return invalidInput(fmt::format("Every n-th frame: n must be 1 or more, not {}.", scope.step));
   std::vector<int> frames;
   for (int frame = first; frame <= last; frame += scope.step) {
-    const bool there = !std::binary_search(info.missing.begin(), info.missing.end(), frame);
-    if (there && !std::binary_search(scope.left_out.begin(), scope.left_out.end(), frame)) frames.push_back(frame);
+    if (info.has(frame) && !std::binary_search(scope.left_out.begin(), scope.left_out.end(), frame)) frames.push_back(frame);
   }
   if (frames.empty()) return invalidInput(fmt::format("No frame of {}–{} is left to look at.", first, last));
   return frames;

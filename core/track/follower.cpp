@@ -36,6 +36,11 @@ std::optional<Eigen::Vector2f> search(const Pyramid& from, const Pyramid& to, co
   return any ? std::optional(found) : std::nullopt;
 }
 
+/// Radius of the piece of picture that is compared for a feature of a size, px of its level.
+int patchRadiusOf(FeatureSize size, const FollowOptions& options) {
+  return size == FeatureSize::Fine ? std::max(4, (2 * options.patch_radius + 1) / 3) : options.patch_radius;
+}
+
 }  // namespace
 
 bool Growing::has(int frame) const {
@@ -47,10 +52,6 @@ Track Growing::whole() const {
   Track all = track;
   all.observations.insert(all.observations.begin(), earlier.rbegin(), earlier.rend());
   return all;
-}
-
-int patchRadiusOf(FeatureSize size, const FollowOptions& options) {
-  return size == FeatureSize::Fine ? std::max(4, (2 * options.patch_radius + 1) / 3) : options.patch_radius;
 }
 
 double leftOutShare(const LeftOut& left_out, const Vec2& place, double radius_px) {
@@ -75,11 +76,10 @@ bool Follower::add(std::size_t track, const PreparedFrame& now, const Eigen::Vec
   one.position = grown.at(grown.born())->position.cast<float>();
   one.velocity = velocity;
   one.sharpness = now.sharpness;
-  const int level = levelOf(one.size);
-  one.reference = Reference(now.pyramid.levels[level], one.position / static_cast<float>(1 << level), patchRadiusOf(one.size, options_));
+  const float px = pxOf(one.size);
+  one.reference = Reference(now.pyramid.levels[levelOf(one.size)], one.position / px, patchRadiusOf(one.size, options_));
   if (!one.reference.usable()) return false;
-  const float reach = static_cast<float>(1 << level) * (1.5f * static_cast<float>(one.reference.radius()) + 11);
-  one.born_at_edge = !insidePicture(now.pyramid.base(), one.position, reach);
+  one.born_at_edge = !insidePicture(now.pyramid.base(), one.position, px * (reachOfLooks(one.reference.radius()) + 3));
   living_.push_back(std::move(one));
   return true;
 }
@@ -116,14 +116,19 @@ std::vector<Observation>& Follower::observationsOf(const Living& one) {
   return direction_ == Direction::Forward ? tracks_[one.track].track.observations : tracks_[one.track].earlier;
 }
 
+/// How it looks in a frame that it is in; nothing when nobody will ask.
+std::optional<Looks> Follower::lookAt(const PreparedFrame& frame, const Living& one) const {
+  if (!options_.rejoin) return std::nullopt;
+  return looksAt(frame.pyramid, static_cast<int>(one.track), {frame.number, one.position.cast<double>()}, one.size, one.reference.radius());
+}
+
 void Follower::goOn(const PreparedFrame& now, const Living& one) {
   auto& observations = observationsOf(one);
   observations.push_back({now.number, one.position.cast<double>()});
   // Born at the edge it could not be recognised by; a little later it can.
   constexpr std::size_t kLater = 8;
   if (direction_ != Direction::Forward || !one.born_at_edge || observations.size() != kLater) return;
-  auto looks = looksAt(now.pyramid, static_cast<int>(one.track), observations.back(), one.size, one.reference.radius());
-  if (looks) early_looks_.push_back(std::move(*looks));
+  if (auto looks = lookAt(now, one)) early_looks_.push_back(std::move(*looks));
 }
 
 void Follower::finish(const PreparedFrame& before, Living& one) {
@@ -135,8 +140,7 @@ void Follower::finish(const PreparedFrame& before, Living& one) {
   if ((*one.stop == StopReason::Lost || *one.stop == StopReason::Drifted) && observations.size() > least) observations.pop_back();
   const Observation last = observations.empty() ? growing.track.observations.front() : observations.back();
   const bool ahead = last.frame == before.number || *one.stop == StopReason::Lost || *one.stop == StopReason::Drifted;
-  if (!one.looks && ahead)
-    one.looks = looksAt(before.pyramid, static_cast<int>(one.track), {before.number, one.position.cast<double>()}, one.size, one.reference.radius());
+  if (!one.looks && ahead) one.looks = lookAt(before, one);
   if (!one.looks) return;
   if (!growing.has(one.looks->seen.frame)) one.looks->seen = last;
   looks_.push_back(std::move(*one.looks));
@@ -144,16 +148,16 @@ void Follower::finish(const PreparedFrame& before, Living& one) {
 
 /// Too near to the edge there is not enough left to recognise it by.
 void Follower::rememberNearEdge(const PreparedFrame& now, Living& one) const {
-  const float px = static_cast<float>(1 << levelOf(one.size)), reach = 1.5f * static_cast<float>(one.reference.radius()) + 10;
+  const float reach = pxOf(one.size) * (reachOfLooks(one.reference.radius()) + 2);
   const Eigen::Vector2f soon = one.position + 4 * one.velocity;
-  if (one.looks || insidePicture(now.pyramid.base(), soon, px * reach)) return;
-  one.looks = looksAt(now.pyramid, static_cast<int>(one.track), {now.number, one.position.cast<double>()}, one.size, one.reference.radius());
+  if (one.looks || insidePicture(now.pyramid.base(), soon, reach)) return;
+  one.looks = lookAt(now, one);
 }
 
 void Follower::step(const PreparedFrame& before, const PreparedFrame& now, const LeftOut& left_out, Living& one) const {
   const auto match = find(before, now, one);
   if (!match) return;  // find() said why
-  const float px = static_cast<float>(1 << levelOf(one.size));
+  const float px = pxOf(one.size);
   const Eigen::Vector2f found = match->centre * px;
   if (match->sigma_px * px > static_cast<float>(options_.max_sigma_px)) return void(one.stop = StopReason::Ambiguous);
   if (leftOutShare(left_out, found.cast<double>(), px * static_cast<float>(one.reference.radius())) > kMasked) return void(one.stop = StopReason::Masked);
@@ -171,7 +175,7 @@ double Follower::softness(const PreparedFrame& now, const Living& one) const { r
 
 std::optional<ReferenceMatch> Follower::find(const PreparedFrame& before, const PreparedFrame& now, Living& one) const {
   const int level = levelOf(one.size);
-  const float px = static_cast<float>(1 << level);
+  const float px = pxOf(one.size);
   const FloatPlane& plane = now.pyramid.levels[level];
   const Eigen::Vector2f expected = one.position + one.velocity;
   const auto least = static_cast<float>(options_.min_likeness - 0.3 * (1 - softness(now, one)));
@@ -194,7 +198,7 @@ std::optional<ReferenceMatch> Follower::find(const PreparedFrame& before, const 
 /// Whether what was found now leads back to where it came from, by itself.
 bool Follower::returns(const PreparedFrame& before, const PreparedFrame& now, const Living& one, const Eigen::Vector2f& found) const {
   const int level = levelOf(one.size);
-  const float px = static_cast<float>(1 << level);
+  const float px = pxOf(one.size);
   const Patch patch(now.pyramid.levels[level], found / px, kSearchRadius);
   if (!patch.usable()) return false;
   const Eigen::Vector2f start = found - one.velocity;  // beside the goal, so that coming back says something
@@ -206,8 +210,7 @@ bool Follower::returns(const PreparedFrame& before, const PreparedFrame& now, co
 void Follower::renewWhenWornOut(const PreparedFrame& now, Living& one) const {
   const float area = std::abs(one.shape.determinant());
   if (area > 0.45f && area < 2.4f) return;
-  const int level = levelOf(one.size);
-  Reference fresh(now.pyramid.levels[level], one.position / static_cast<float>(1 << level), one.reference.radius());
+  Reference fresh(now.pyramid.levels[levelOf(one.size)], one.position / pxOf(one.size), one.reference.radius());
   if (!fresh.usable()) return void(one.stop = StopReason::LeftPicture);
   one.reference = std::move(fresh);
   one.shape.setIdentity();

@@ -20,9 +20,6 @@ struct Growing {
   bool has(int frame) const;
 };
 
-/// Radius of the piece of picture that is compared for a feature of a size, px of its level.
-int patchRadiusOf(FeatureSize size, const FollowOptions& options);
-
 /// Carries features from frame to frame, in either direction of time.
 /// Each step: aligned with the reference from where its motion so far leads; searched for over the pyramid when that does not look
 /// right; followed back to the frame before; stopped with a reason when it fails.
@@ -41,7 +38,6 @@ class Follower {
   const std::vector<Looks>& earlyLooks() const { return early_looks_; }
   /// Places of all that live.
   std::vector<Vec2> places() const;
-  std::size_t living() const { return living_.size(); }
   /// Velocity of the living feature nearest to a place; 0 when there is none.
   Eigen::Vector2f velocityNear(const Vec2& place) const;
 
@@ -58,6 +54,7 @@ class Follower {
     std::optional<StopReason> stop;
   };
   std::vector<Observation>& observationsOf(const Living& one);
+  std::optional<Looks> lookAt(const PreparedFrame& frame, const Living& one) const;
   void goOn(const PreparedFrame& now, const Living& one);
   void finish(const PreparedFrame& before, Living& one);
   void rememberNearEdge(const PreparedFrame& now, Living& one) const;

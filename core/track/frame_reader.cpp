@@ -51,7 +51,7 @@ Result<PreparedFrame> FrameReader::make(std::size_t index) {
   if (!backward) {
     Result<Frame> frame = source_.read(number, FrameUse::Tracking);
     if (!frame.ok()) return frame.error();
-    store_.keep(number, frame->luma);
+    if (store_.capacity(frame->luma.width, frame->luma.height) > 0) store_.keep(number, frame->luma);
     return prepare(number, std::move(frame->picture), std::move(frame->luma));
   }
   if (!store_.has(number)) {

@@ -21,6 +21,7 @@ constexpr float kCorrelated = 4;  // neighbouring residuals are alike: one in so
 /// What one comparison says.
 struct Reference::Step {
   float likeness = 0;
+  float mean = 0, gain = 0;  ///< What brings the picture's piece to the reference: gain * (sample - mean).
   Eigen::Vector2f shift_alone;
   Eigen::Matrix<float, 6, 1> whole;  ///< Shift x y, then the shape's columns.
 };
@@ -39,20 +40,6 @@ Reference::Reference(const FloatPlane& plane, const Eigen::Vector2f& centre, int
   sampleSquare(plane, centre.x() - static_cast<float>(reach_), centre.y() - static_cast<float>(reach_), kept, block.data());
   for (int y = 0; y < kept; ++y) std::copy_n(&block[y * stride], kept, piece_.row(y));
   warpTo(Eigen::Matrix2f::Identity());
-}
-
-FloatPlane Reference::appearance(const Eigen::Matrix2f& shape) const {
-  const int side = 2 * radius_ + 1;
-  FloatPlane out(side, side);
-  const Eigen::Matrix2f back = shape.inverse();
-  const auto middle = static_cast<float>(reach_) + 0.5f;
-  for (int y = 0; y < side; ++y) {
-    for (int x = 0; x < side; ++x) {
-      const Eigen::Vector2f at = back * Eigen::Vector2f(static_cast<float>(x - radius_), static_cast<float>(y - radius_));
-      if (canSample(piece_, at.x() + middle, at.y() + middle)) out.at(x, y) = sampleCubic(piece_, at.x() + middle, at.y() + middle);
-    }
-  }
-  return out;
 }
 
 bool Reference::warpTo(const Eigen::Matrix2f& shape) {
@@ -125,8 +112,7 @@ bool Reference::prepare() {
   const Eigen::Matrix2f shift = normal.topLeftCorner<2, 2>();
   if (alongAnEdge(shift)) return false;
   inverse_shift_ = shift.inverse();
-  const float half = 0.5f * shift.trace(), apart = std::sqrt(std::max(0.0f, half * half - shift.determinant()));
-  spread_ = weights.square().sum() / (half - apart);
+  spread_ = weights.square().sum() / eigenvaluesOf(shift)[0];
   // Shape changes are small from frame to frame: hold them where the texture says little.
   normal.diagonal().tail<4>().array() += 1e-3f * normal.diagonal().tail<4>().maxCoeff();
   const Eigen::LDLT<Eigen::Matrix<float, 6, 6>> solver(normal);
@@ -139,11 +125,12 @@ bool Reference::prepare() {
 Reference::Step Reference::stepFrom(const float* seen) const {
   const auto count = static_cast<Eigen::Index>(values_.size());
   const Array w(weights_.data(), count), p(values_.data(), count), sampled(seen, count);
-  const float mean = (w * sampled).sum(), squares = (w * (sampled - mean).square()).sum(), product = (w * sampled * p).sum();
-  const float length = std::sqrt(squares);
   Step step;
+  step.mean = (w * sampled).sum();
+  const float squares = (w * (sampled - step.mean).square()).sum(), product = (w * sampled * p).sum(), length = std::sqrt(squares);
+  step.gain = product / std::max(squares, 1e-6f);
   step.likeness = squares > 1e-6f ? product / length : 0.0f;
-  // The gain that brings the picture's piece to the reference; never let a reversed one push.
+  // Never let a reversed piece push.
   const float gain = step.likeness > 0.1f ? product / squares : 1 / std::max(length, 1e-3f);
   Eigen::Matrix<float, 6, 1> slope;
   for (int k = 0; k < 6; ++k) slope[k] = gain * (Array(slopes_.data() + k * count, count) * sampled).sum();
@@ -158,20 +145,16 @@ float Reference::sigmaOf(float likeness) const {
 }
 
 /// Noise averages out over a ninth of the window; a piece of something else in front or behind does not.
-float Reference::foreignIn(const float* seen) const {
+float Reference::foreignIn(const float* seen, const Step& step) const {
   constexpr int kParts = 3;
   const int side = 2 * radius_ + 1, stride = strideOf(side);
-  const auto count = static_cast<Eigen::Index>(values_.size());
-  const Array w(weights_.data(), count), p(values_.data(), count), sampled(seen, count);
-  const float mean = (w * sampled).sum(), squares = (w * (sampled - mean).square()).sum(), product = (w * sampled * p).sum();
-  const float gain = product / std::max(squares, 1e-6f);
   float worst = 0;
   for (int j = 0; j < kParts; ++j) {
     for (int i = 0; i < kParts; ++i) {
       float sum = 0, weight = 0;
       for (int y = j * side / kParts; y < (j + 1) * side / kParts; ++y) {
         for (int k = y * stride + i * side / kParts; k < y * stride + (i + 1) * side / kParts; ++k) {
-          sum += weights_[k] * (gain * (seen[k] - mean) - values_[k]);
+          sum += weights_[k] * (step.gain * (seen[k] - step.mean) - values_[k]);
           weight += weights_[k];
         }
       }
@@ -184,15 +167,17 @@ float Reference::foreignIn(const float* seen) const {
 ReferenceMatch Reference::align(const FloatPlane& plane, const Eigen::Vector2f& start, const Eigen::Matrix2f& shape) {
   const auto reach = static_cast<float>(radius_);
   ReferenceMatch match{start, shape};
+  if (!usable()) return match;
   if (reach * (shape * shape_.inverse() - Eigen::Matrix2f::Identity()).cwiseAbs().maxCoeff() > kWarpAnew_px && !warpTo(shape)) return match;
   thread_local std::vector<float> seen;
   seen.resize(values_.size());
   bool near = false;
   int warps = 0;
+  Step step;
   for (int round = 0; round < kRounds; ++round) {
     if (!canSampleSquare(plane, match.centre, reach)) return match.likeness = -1, match;
     sampleSquare(plane, match.centre.x() - reach, match.centre.y() - reach, 2 * radius_ + 1, seen.data());
-    const Step step = stepFrom(seen.data());
+    step = stepFrom(seen.data());
     match.likeness = step.likeness;
     if (!near) {
       // Far off, the shape would only follow the error of the place.
@@ -219,7 +204,7 @@ ReferenceMatch Reference::align(const FloatPlane& plane, const Eigen::Vector2f& 
     match.settled = false;
   }
   match.sigma_px = sigmaOf(match.likeness);
-  match.foreign = foreignIn(seen.data());
+  match.foreign = foreignIn(seen.data(), step);
   return match;
 }
 

@@ -32,10 +32,8 @@ class Reference {
 
   bool usable() const { return !values_.empty(); }
   int radius() const { return radius_; }
-  /// Finds it near `start`, whose shape is about `shape`. Not usable() any longer when the shape leaves nothing to hold on to.
+  /// Finds it near `start`, whose shape is about `shape`; likeness -1 when it is not usable(). Not usable() any longer when the shape leaves nothing to hold on to.
   ReferenceMatch align(const FloatPlane& plane, const Eigen::Vector2f& start, const Eigen::Matrix2f& shape);
-  /// The piece under `shape`, (2 radius + 1)^2 px, as it is compared; for showing it.
-  FloatPlane appearance(const Eigen::Matrix2f& shape) const;
 
  private:
   struct Step;
@@ -43,7 +41,7 @@ class Reference {
   bool prepare();
   Step stepFrom(const float* sampled) const;
   float sigmaOf(float likeness) const;
-  float foreignIn(const float* sampled) const;
+  float foreignIn(const float* sampled, const Step& step) const;
 
   int radius_ = 0, reach_ = 0;
   FloatPlane piece_;                    ///< (2 reach + 1)^2 px about the middle.

@@ -97,7 +97,7 @@ std::optional<Vec2> shiftBetween(const Described& end, const Described& beginnin
   if (!best || best->likeness < kSameLikeness || best->foreign > kSameForeign) return std::nullopt;
   const Eigen::Vector2f shift = best->centre - middleOf(after);
   if (shift.norm() > kFarthestShift_px) return std::nullopt;
-  return (static_cast<float>(1 << levelOf(end.looks->size)) * shift).cast<double>();
+  return (pxOf(end.looks->size) * shift).cast<double>();
 }
 
 std::vector<Join> joinsByLooks(const std::vector<Track>& tracks, const std::vector<Looks>& all_ends, const std::vector<Looks>& all_beginnings,
@@ -183,8 +183,8 @@ std::vector<Join> allowedByGeometry(const std::vector<Track>& tracks, const std:
 std::optional<Looks> looksAt(const Pyramid& pyramid, int track, const Observation& seen, FeatureSize size, int patch_radius) {
   const int level = levelOf(size);
   const FloatPlane& plane = pyramid.levels[level];
-  const Eigen::Vector2f place = seen.position.cast<float>() / static_cast<float>(1 << level);
-  const int reach = static_cast<int>(1.5f * static_cast<float>(patch_radius)) + 8, side = 2 * reach + 1;
+  const Eigen::Vector2f place = seen.position.cast<float>() / pxOf(size);
+  const int reach = static_cast<int>(reachOfLooks(patch_radius)), side = 2 * reach + 1;
   if (!canSampleSquare(plane, place, static_cast<float>(reach))) return std::nullopt;
   Looks looks{track, seen, size, Plane<std::uint8_t>(side, side)};
   const int stride = strideOf(side);

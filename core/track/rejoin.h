@@ -15,6 +15,9 @@ struct Looks {
   Plane<std::uint8_t> piece;  ///< About that place, px of its level, the place in the middle.
 };
 
+/// How far about a place its looks reach, px of its level.
+constexpr float reachOfLooks(int patch_radius) { return 1.5f * static_cast<float>(patch_radius) + 8; }
+
 /// Takes the looks of a place. Nothing too near to the edge.
 std::optional<Looks> looksAt(const Pyramid& pyramid, int track, const Observation& seen, FeatureSize size, int patch_radius);
 

@@ -56,10 +56,15 @@ const std::vector<float>& windowOf(int radius) {
   return all[static_cast<std::size_t>(radius)];
 }
 
+Eigen::Vector2f eigenvaluesOf(const Eigen::Matrix2f& symmetric) {
+  const float half = 0.5f * symmetric.trace(), apart = std::sqrt(std::max(0.0f, half * half - symmetric.determinant()));
+  return {half - apart, half + apart};
+}
+
 bool alongAnEdge(const Eigen::Matrix2f& normal) {
   constexpr float kLeastRatio = 1e-3f;
-  const float half = 0.5f * normal.trace(), apart = std::sqrt(std::max(0.0f, half * half - normal.determinant()));
-  return half - apart < kLeastRatio * (half + apart);
+  const Eigen::Vector2f values = eigenvaluesOf(normal);
+  return values[0] < kLeastRatio * values[1];
 }
 
 }  // namespace dusky

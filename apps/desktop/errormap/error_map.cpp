@@ -68,7 +68,8 @@ void ErrorMap::renderCells() {
   const SolutionPtr solution = session_.model.solution();
   cells_ = QImage();
   if (!tracks || rows_.empty()) return update();
-  cells_ = QImage(tracks->frames(), static_cast<int>(rows_.size()), QImage::Format_RGB32);
+  // A column for every frame of the range, also for those not looked at.
+  cells_ = QImage(tracks->last_frame - tracks->first_frame + 1, static_cast<int>(rows_.size()), QImage::Format_RGB32);
   cells_.fill(color::Night);
   for (std::size_t r = 0; r < rows_.size(); ++r) {
     auto* line = reinterpret_cast<QRgb*>(cells_.scanLine(static_cast<int>(r)));

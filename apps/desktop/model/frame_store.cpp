@@ -100,13 +100,13 @@ void FrameStore::run(std::stop_token stop) {
   while (!stop.stop_requested()) {
     QString path;
     int number = 0, generation = 0;
-    Document document;
+    MaskSettings mask_settings;
     FootageInfo footage;
     {
       std::unique_lock lock(mutex_);
       if (!wake_.wait(lock, stop, [&] { return !wanted_.empty() && !path_.isEmpty(); })) return;
       path = path_, generation = generation_, number = wanted_.front();
-      document.masks = masks_, footage = footage_;
+      mask_settings = masks_, footage = footage_;
       wanted_.pop_front();
     }
     const auto fail = [&](const Error& error) {
@@ -123,8 +123,8 @@ void FrameStore::run(std::stop_token stop) {
       source = std::move(*fresh);
       opened = generation;
       masks.reset();
-      if (document.masks.any()) {
-        auto made = makeMasks(document, footage, {});
+      if (mask_settings.any()) {
+        auto made = makeMasks(mask_settings, footage, {});
         if (made.ok())
           masks = std::move(*made);
         else

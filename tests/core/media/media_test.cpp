@@ -137,6 +137,13 @@ TEST(Sequence, SaysWhatIsWrong) {
   EXPECT_THAT(whyNot(empty / "missing.0001.png"), HasSubstr("missing.0001.png"));
 }
 
+TEST(Sequence, NumbersThatAreNoneOfASequenceAreRefused) {
+  const TemporaryFolder folder;
+  writePicture(folder / "photo.000000001.png", 40);
+  writePicture(folder / "photo.999999999.png", 40);
+  EXPECT_THAT(whyNot(folder.path()), AllOf(HasSubstr("from 1 to 999999999"), HasSubstr("not one sequence")));
+}
+
 TEST(Sequence, ADamagedPictureIsNamed) {
   const TemporaryFolder folder;
   writeSequence(folder, "png", 1, 3);
@@ -282,12 +289,12 @@ TEST(CheckFrames, MarksBlurredRepeatedAndCutFramesAndNoOthers) {
     EXPECT_EQ(f.fault, expected) << f.frame << " " << f.sentence;
     EXPECT_EQ(f.sentence.empty(), expected == FrameFault::None);
   }
-  EXPECT_FALSE(checkFrames(shot, {.first = 3, .last = 40}, {}).ok());
+  EXPECT_FALSE(checkFrames(shot, {.range = {3, 40}}, {}).ok());
 }
 
 TEST(CheckFrames, FindsNothingWrongWithTheDemoShot) {
   auto source = openFootage(kDemo);
-  const auto frames = checkFrames(**source, {.first = 1, .last = 60}, {});
+  const auto frames = checkFrames(**source, {.range = {1, 60}}, {});
   ASSERT_TRUE(frames.ok());
   for (const CheckedFrame& f : *frames) EXPECT_EQ(f.fault, FrameFault::None) << f.frame << " " << f.sentence;
 }

@@ -117,6 +117,11 @@ TEST(Reference, ItsDeviationIsThatOfTheErrors) {
   EXPECT_LT(claimed, 5 * error);
 }
 
+TEST(Reference, ThatIsNotUsableFindsNothing) {
+  Reference none(FloatPlane(100, 100, 7.0f), {50, 50}, 8);
+  EXPECT_EQ(none.align(texturePicture(), middle(), Eigen::Matrix2f::Identity()).likeness, -1);
+}
+
 TEST(Reference, IsNotUsableWithoutTextureOrRoom) {
   EXPECT_FALSE(Reference(FloatPlane(100, 100, 7.0f), {50, 50}, 8).usable());
   EXPECT_FALSE(Reference(texturePicture(), {6, 80}, 8).usable());
