@@ -10,14 +10,39 @@ namespace dusky {
 // The steps of the work as plain functions of the document and of what came before. Both programs run them; each is safe to run on
 // a worker thread with copies of its inputs.
 
-/// Keys: the same key means the same result. Paths count together with the file's size and time.
+/// Runs of tracking that the document asks for: the first one and those added.
+int runsOf(const Document& document);
+
+/// Keys: the same key means the same result. Paths count together with the file's size and time. tracksKey is that of the tracks as they
+/// are followed, without what is done by hand; `runs`: after so many runs only.
 std::string tracksKey(const Document& document, const FootageInfo& footage);
+std::string tracksKey(const Document& document, const FootageInfo& footage, int runs);
 std::string solveKey(const Document& document, const FootageInfo& footage);
 
 /// Masks ready for these frames of the footage. Errors: as MaskSet::make, and what the folder of mattes says.
 Result<std::unique_ptr<MaskSet>> makeMasks(const MaskSettings& settings, const FootageInfo& footage, const std::vector<int>& frames);
 
-Result<TrackSetPtr> runTracks(const Document& document, const Progress& progress, const std::function<void(TrackSetPtr)>& on_partial = {});
+/// What is there already to go on from.
+struct TracksStart {
+  TrackSetPtr tracks;  ///< As followed.
+  int runs = 0;        ///< Whose result they are; 0: none.
+};
+
+/// All runs of tracking, or those that are missing from `start`. Each adds; none changes what is there.
+Result<TrackSetPtr> runTracks(const Document& document, const Progress& progress, const std::function<void(TrackSetPtr)>& on_partial = {},
+                              const TracksStart& start = {});
+/// The followed tracks (nullptr: none) with everything done by hand, as views and solve take them; nullptr when there are none at all.
+TrackSetPtr withHandWork(const TrackSetPtr& followed, const Document& document, const FootageInfo& footage);
+
+/// The features that tracking would begin with in a frame.
+Result<std::vector<Feature>> findCandidates(FrameSource& source, const Document& document, int frame);
+
+/// Follows a track by hand through the document's frames; see followByHand.
+Result<HandTrack> runHandTrack(const Document& document, const HandTrack& track, const HandOptions& options, const Progress& progress,
+                               std::string* note = nullptr);
+/// A key near where the artist pointed: put on the feature when `snap`, with the colour of the picture there.
+Result<HandTrack> placeKey(const Document& document, HandTrack track, int frame, const Vec2& pointed, bool snap);
+
 Result<SolutionPtr> runSolve(const Document& document, const TrackSet& tracks, const Progress& progress,
                              const std::function<void(SolutionPtr)>& on_partial = {});
 /// A delivery as a value: safe to run on a worker thread while the artist goes on.

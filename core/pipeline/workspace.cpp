@@ -38,8 +38,8 @@ Status Workspace::saveAs(const std::filesystem::path& path) {
   auto store = ProjectStore::create(path, document_);
   if (!store.ok()) return store.error();
   store_ = std::move(*store);
-  if (tracks_) {
-    if (Status saved = store_->saveResult("tracks", tracks_key_, encode(*tracks_)); !saved.ok()) return saved;
+  if (followed_) {
+    if (Status saved = store_->saveResult("tracks", tracks_key_, encode(*followed_)); !saved.ok()) return saved;
   }
   if (solution_) return store_->saveResult("solve", solution_key_, encode(*solution_));
   return Done{};
@@ -69,17 +69,42 @@ std::optional<std::string> Workspace::stored(const std::string& step, const std:
   return store_ ? store_->result(step, key) : std::nullopt;
 }
 
+/// Tracks made under a key, in this session or stored; nullptr: none.
+TrackSetPtr Workspace::madeTracks(const std::string& key) const {
+  if (const auto made = made_tracks_.find(key); made != made_tracks_.end()) return made->second;
+  const auto bytes = stored("tracks", key);
+  if (!bytes) return nullptr;
+  auto decoded = decodeTracks(*bytes);
+  return decoded.ok() ? made_tracks_[key] = *decoded : nullptr;
+}
+
+TracksStart Workspace::tracksStart() const {
+  for (int runs = runsOf(document_); runs > 0; --runs) {
+    if (TrackSetPtr made = madeTracks(tracksKey(document_, footage_, runs))) return {std::move(made), runs};
+  }
+  return {};
+}
+
+const TrackLabel* Workspace::labelOf(int track) const {
+  const bool ours = track >= kFirstHandId || document_.work.edited_key == tracks_key_;
+  return ours ? document_.work.labelOf(track) : nullptr;
+}
+
+/// The followed tracks with what was done by hand; made anew only when either changed.
+void Workspace::refreshTracks() {
+  if (tracks_ && shown_from_ == followed_ && shown_work_ == document_.work) return;
+  shown_from_ = followed_, shown_work_ = document_.work;
+  tracks_ = withHandWork(followed_, document_, footage_);
+}
+
 /// Going back to earlier settings finds their results again.
 void Workspace::recall() {
   if (!hasFootage()) return;
   const std::string tracks_key = tracksKey(document_, footage_), solve_key = solveKey(document_, footage_);
   if (tracks_key != tracks_key_) {
-    if (const auto made = made_tracks_.find(tracks_key); made != made_tracks_.end()) {
-      tracks_ = made->second, tracks_key_ = tracks_key;
-    } else if (const auto bytes = stored("tracks", tracks_key)) {
-      if (auto decoded = decodeTracks(*bytes); decoded.ok()) tracks_ = *decoded, tracks_key_ = tracks_key, made_tracks_[tracks_key] = tracks_;
-    }
+    if (TrackSetPtr made = madeTracks(tracks_key)) followed_ = std::move(made), tracks_key_ = tracks_key;
   }
+  refreshTracks();
   if (solve_key != solution_key_ || !solution_) {
     if (const auto made = made_solutions_.find(solve_key); made != made_solutions_.end()) {
       holdSolution(made->second, solve_key);
@@ -102,11 +127,12 @@ void Workspace::dropForeignSolution() {
 }
 
 Status Workspace::takeTracks(TrackSetPtr tracks, const std::string& key) {
-  tracks_ = std::move(tracks);
+  followed_ = std::move(tracks);
   tracks_key_ = key;
-  made_tracks_[key] = tracks_;
+  made_tracks_[key] = followed_;
+  refreshTracks();
   dropForeignSolution();
-  return store_ ? store_->saveResult("tracks", key, encode(*tracks_)) : Status(Done{});
+  return store_ ? store_->saveResult("tracks", key, encode(*followed_)) : Status(Done{});
 }
 
 Status Workspace::takeSolution(SolutionPtr solution, const std::string& key) {
@@ -122,7 +148,8 @@ Result<SceneFrame> Workspace::scene() const {
 
 StepStatus Workspace::status(Step step) const {
   if (!hasFootage()) return {StepState::NotRun, step == Step::Footage ? "none yet" : "not run"};
-  const bool tracks_current = tracks_ && tracks_key_ == tracksKey(document_, footage_);
+  const bool tracks_current = followed_ && tracks_key_ == tracksKey(document_, footage_);
+  const auto by_hand = document_.work.by_hand.size();
   const bool solve_current = solution_ && tracks_current && solution_key_ == solveKey(document_, footage_);
   switch (step) {
     case Step::Footage:
@@ -130,17 +157,19 @@ StepStatus Workspace::status(Step step) const {
     case Step::Masks: {
       const MaskSettings& masks = document_.masks;
       if (!masks.any()) return {StepState::NotRun, "none"};
-      if (masks.mattes.folder.empty()) return {StepState::Current, fmt::format("{} shapes", masks.shapes.size())};
-      return {StepState::Current, "mattes · " + std::filesystem::path(masks.mattes.folder).filename().string()};
+      std::string line = masks.shapes.empty() ? "" : fmt::format("{} {}", masks.shapes.size(), masks.shapes.size() == 1 ? "shape" : "shapes");
+      if (!masks.mattes.folder.empty()) line += (line.empty() ? "mattes " : " · mattes ") + std::filesystem::path(masks.mattes.folder).filename().string();
+      return {StepState::Current, line};
     }
     case Step::Tracks:
-      if (!tracks_) return {StepState::NotRun, "not run"};
+      if (!followed_) return {StepState::NotRun, by_hand > 0 ? fmt::format("{} by hand, none followed yet", by_hand) : "not run"};
       if (!tracks_current) return {StepState::Stale, "frames, masks or settings changed"};
-      return {StepState::Current, fmt::format("{} · median life {:.0f} frames", tracks_->tracks.size(), tracks_->medianLife())};
+      return {StepState::Current, fmt::format("{} · median life {:.0f} frames{}", tracks_->tracks.size(), tracks_->medianLife(),
+                                              by_hand > 0 ? fmt::format(" · {} by hand", by_hand) : "")};
     case Step::Solve:
       if (!solution_) return solution_key_.empty() ? StepStatus{StepState::NotRun, "not run"} : StepStatus{StepState::Stale, "tracks changed"};
       if (!tracks_current) return {StepState::Stale, "tracks changed"};
-      if (!solve_current) return {StepState::Stale, "lens or track choice changed"};
+      if (!solve_current) return {StepState::Stale, "lens, track choice or tracks by hand changed"};
       return {StepState::Current, fmt::format("{:.2f} px · {} camera", solution_->rms_px, solution_->motion)};
     case Step::Scene: {
       if (!solution_) return {StepState::NotRun, "not run"};

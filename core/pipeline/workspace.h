@@ -39,8 +39,15 @@ class Workspace {
   Status undo();
   Status redo();
 
-  /// The newest results. They may be stale: status() says so. A solution always belongs to tracks().
+  /// The newest results. They may be stale: status() says so. A solution always belongs to tracks(), which hold what was done by hand as well.
   const TrackSetPtr& tracks() const { return tracks_; }
+  /// The tracks as they were followed, and the key they were made under: what edits of tracks speak of.
+  const TrackSetPtr& followed() const { return followed_; }
+  const std::string& followedKey() const { return tracks_key_; }
+  /// What is there already for the next run of tracking to go on from.
+  TracksStart tracksStart() const;
+  /// The name and group an artist gave a track; nullptr: none.
+  const TrackLabel* labelOf(int track) const;
   const SolutionPtr& solution() const { return solution_; }
   /// Takes a finished job's result, made under `key`.
   Status takeTracks(TrackSetPtr tracks, const std::string& key);
@@ -55,6 +62,8 @@ class Workspace {
  private:
   Status afterChange();
   void recall();
+  void refreshTracks();
+  TrackSetPtr madeTracks(const std::string& key) const;
   void holdSolution(SolutionPtr solution, const std::string& key);
   void dropForeignSolution();
   std::optional<std::string> stored(const std::string& step, const std::string& key) const;
@@ -63,11 +72,13 @@ class Workspace {
   FootageInfo footage_;
   UndoStack undo_;
   std::unique_ptr<ProjectStore> store_;
-  TrackSetPtr tracks_;
+  TrackSetPtr followed_, tracks_;
   SolutionPtr solution_;
   std::string tracks_key_, solution_key_;  ///< Under which they were made.
   std::string solution_tracks_key_;        ///< Of the tracks that the solution was made from.
-  std::map<std::string, TrackSetPtr> made_tracks_;
+  TrackWork shown_work_;                   ///< That tracks_ were made with, from shown_from_.
+  TrackSetPtr shown_from_;
+  mutable std::map<std::string, TrackSetPtr> made_tracks_;
   std::map<std::string, SolutionPtr> made_solutions_;
 };
 

@@ -12,18 +12,72 @@ NLOHMANN_JSON_SERIALIZE_ENUM(FocalKnowledge, {{FocalKnowledge::Unknown, "unknown
 NLOHMANN_JSON_SERIALIZE_ENUM(ObjectShape, {{ObjectShape::Cone, "cone"}, {ObjectShape::Cube, "cube"}})
 NLOHMANN_JSON_SERIALIZE_ENUM(MaskShape, {{MaskShape::Ellipse, "ellipse"}, {MaskShape::Box, "box"}, {MaskShape::Curve, "curve"}})
 
+static Json placesToJson(const std::vector<Vec2>& places) {
+  Json list = Json::array();
+  for (const Vec2& p : places) list.push_back({p.x(), p.y()});
+  return list;
+}
+
+static Vec2 placeFrom(const Json& json) { return {json.at(0).get<double>(), json.at(1).get<double>()}; }
+
+static std::vector<Vec2> placesFrom(const Json& json) {
+  std::vector<Vec2> places;
+  for (const Json& p : json) places.push_back(placeFrom(p));
+  return places;
+}
+
 static void to_json(Json& json, const MaskKey& key) {
-  Json points = Json::array();
-  for (const Vec2& p : key.points) points.push_back({p.x(), p.y()});
-  json = {
-      {"frame", key.frame}, {"position", {key.position.x(), key.position.y()}}, {"scale", key.scale}, {"rotation_rad", key.rotation_rad}, {"points", points}};
+  json = {{"frame", key.frame},
+          {"position", {key.position.x(), key.position.y()}},
+          {"scale", key.scale},
+          {"rotation_rad", key.rotation_rad},
+          {"points", placesToJson(key.points)}};
 }
 
 static void from_json(const Json& json, MaskKey& key) {
-  const auto point = [](const Json& p) { return Vec2(p.at(0).get<double>(), p.at(1).get<double>()); };
-  key = {json.at("frame"), point(json.at("position")), json.at("scale"), json.at("rotation_rad"), {}};
-  for (const Json& p : json.at("points")) key.points.push_back(point(p));
+  key = {json.at("frame"), placeFrom(json.at("position")), json.at("scale"), json.at("rotation_rad"), placesFrom(json.at("points"))};
 }
+
+static void to_json(Json& json, const ExtraRun& run) {
+  json = {{"region", placesToJson(run.region)},
+          {"first_frame", run.first_frame},
+          {"last_frame", run.last_frame},
+          {"density", run.density},
+          {"strength_share", run.strength_share}};
+}
+
+static void from_json(const Json& json, ExtraRun& run) {
+  run = {placesFrom(json.at("region")), json.at("first_frame"), json.at("last_frame"), json.at("density"), json.at("strength_share")};
+}
+
+/// A long track has many points: a short list each.
+static void to_json(Json& json, const HandPoint& p) { json = {p.frame, p.position.x(), p.position.y(), p.keyed ? 1 : 0, p.likeness}; }
+
+static void from_json(const Json& json, HandPoint& p) {
+  p = {json.at(0), Vec2(json.at(1).get<double>(), json.at(2).get<double>()), json.at(3).get<int>() != 0, json.at(4)};
+}
+
+static void to_json(Json& json, const HandTrack& track) {
+  json = {{"id", track.id},
+          {"name", track.name},
+          {"kind", track.kind},
+          {"pattern_px", track.pattern_px},
+          {"search_px", track.search_px},
+          {"color", {track.color.r, track.color.g, track.color.b}},
+          {"start", track.start},
+          {"stop", track.stop},
+          {"points", track.points}};
+}
+
+static void from_json(const Json& json, HandTrack& track) {
+  const Json& color = json.at("color");
+  track = {json.at("id"),    json.at("name"), json.at("kind"),  json.at("pattern_px"), json.at("search_px"), {color.at(0), color.at(1), color.at(2)},
+           json.at("start"), json.at("stop"), json.at("points")};
+}
+
+NLOHMANN_JSON_SERIALIZE_ENUM(
+    TrackEditKind, {{TrackEditKind::Remove, "remove"}, {TrackEditKind::RemovePart, "remove part"}, {TrackEditKind::Cut, "cut"}, {TrackEditKind::Join, "join"}})
+NLOHMANN_JSON_SERIALIZE_ENUM(HandKind, {{HandKind::Patch, "patch"}, {HandKind::Corner, "corner"}, {HandKind::Dot, "dot"}, {HandKind::Crossing, "crossing"}})
 
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Mask, id, name, shape, only_inside, inverted, grow_px, first_frame, last_frame, keys)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(MatteSettings, folder, threshold, grow_px, inverted)
@@ -32,6 +86,9 @@ NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(FootageSettings, step, left_out)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(FeatureSizes, fine, medium, coarse)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(FollowOptions, first_frame, last_frame, features, min_strength, min_distance_px, sizes, edge_margin_px,
                                                 patch_radius, min_life, max_return_px, min_likeness, max_sigma_px, max_foreign, rejoin, both_ways)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(TrackEdit, kind, track, other, first, last)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(TrackLabel, track, name, group)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(TrackWork, edited_key, edits, by_hand, labels)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(LensSettings, focal, focal_mm, sensor_mm, distortion)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(TestObject, id, shape, track, size)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(DeliverySettings, folder, camera_glb, points_ply, camera_csv, report_json)
@@ -52,9 +109,12 @@ static void from_json(const Json& json, SceneSettings& scene) {
   if (json.contains("length")) scene.length = json["length"].get<KnownLength>();
 }
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Document, footage_path, footage, masks, tracking, lens, seed, set_aside, pinned, scene, objects, delivery)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Document, footage_path, footage, masks, tracking, extra_runs, work, lens, seed, set_aside, pinned, scene,
+                                                objects, delivery)
 
 std::string documentToJson(const Document& document) { return Json(document).dump(); }
+
+std::string trackWorkToJson(const TrackWork& work) { return Json(work).dump(); }
 
 Result<Document> documentFromJson(const std::string& text) {
   try {

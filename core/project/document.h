@@ -8,6 +8,7 @@
 #include "core/scene/test_object.h"
 #include "core/solve/solve_shot.h"
 #include "core/track/follow_features.h"
+#include "core/track/track_edits.h"
 
 namespace dusky {
 
@@ -16,6 +17,15 @@ struct FootageSettings {
   int step = 1;               ///< Every n-th frame of the range, 1 to 1000.
   std::vector<int> left_out;  ///< Frames not looked at, ascending.
   bool operator==(const FootageSettings&) const = default;
+};
+
+/// Tracks added to those there are: where and when features are looked for besides.
+struct ExtraRun {
+  std::vector<Vec2> region;             ///< A closed line, full-size px; empty: anywhere.
+  int first_frame = 0, last_frame = 0;  ///< Where they are born, both included; 0, 0: in any frame. They grow as far as they can.
+  double density = 2;                   ///< Times the features of the first run, over 0.
+  double strength_share = 0.5;          ///< Of its floor of strength, over 0: what is thin is often weak.
+  bool operator==(const ExtraRun&) const = default;
 };
 
 /// How the lens is known, as the artist says it.
@@ -39,6 +49,8 @@ struct Document {
   FootageSettings footage;
   MaskSettings masks;
   FollowOptions tracking;
+  std::vector<ExtraRun> extra_runs;  ///< In the order they are made.
+  TrackWork work;                    ///< What was done to tracks by hand.
   LensSettings lens;
   int seed = 1;
   std::vector<int> set_aside;  ///< Track ids taken out by hand, ascending.
@@ -50,6 +62,7 @@ struct Document {
 };
 
 std::string documentToJson(const Document& document);
+std::string trackWorkToJson(const TrackWork& work);
 /// Errors: Unreadable when the text is not a document of this version.
 Result<Document> documentFromJson(const std::string& text);
 

@@ -81,4 +81,40 @@ std::unique_ptr<Edit> placeObjects(const Document& document, ObjectShape shape, 
 
 std::unique_ptr<Edit> removeObjects() { return setMember("Remove test objects", &Document::objects, {}); }
 
+Mask newMask(const Document& document, MaskShape shape) {
+  Mask mask{.id = 1, .shape = shape};
+  for (const Mask& other : document.masks.shapes) mask.id = std::max(mask.id, other.id + 1);
+  mask.name = fmt::format("{} {}", shape == MaskShape::Ellipse ? "Ellipse" : shape == MaskShape::Box ? "Box" : "Curve", mask.id);
+  return mask;
+}
+
+std::unique_ptr<Edit> changeMask(std::string name, const Document& document, Mask mask) {
+  MaskSettings masks = document.masks;
+  const auto same = std::find_if(masks.shapes.begin(), masks.shapes.end(), [&](const Mask& m) { return m.id == mask.id; });
+  if (same != masks.shapes.end())
+    *same = std::move(mask);
+  else
+    masks.shapes.push_back(std::move(mask));
+  return setMember(std::move(name), &Document::masks, std::move(masks));
+}
+
+std::unique_ptr<Edit> removeMask(const Document& document, int id) {
+  MaskSettings masks = document.masks;
+  std::erase_if(masks.shapes, [id](const Mask& m) { return m.id == id; });
+  return setMember("Remove mask", &Document::masks, std::move(masks));
+}
+
+std::unique_ptr<Edit> leaveOutFrames(const Document& document, Ids frames) {
+  FootageSettings footage = document.footage;
+  const std::string name = fmt::format("Leave out {} {}", frames.size(), frames.size() == 1 ? "frame" : "frames");
+  footage.left_out = with(footage.left_out, frames);
+  return setMember(name, &Document::footage, std::move(footage));
+}
+
+std::unique_ptr<Edit> useAllFrames(const Document& document) {
+  FootageSettings footage = document.footage;
+  footage.left_out.clear();
+  return setMember("Use all frames", &Document::footage, std::move(footage));
+}
+
 }  // namespace dusky

@@ -25,4 +25,32 @@ std::unique_ptr<Edit> changeScene(std::string name, SceneSettings scene);
 std::unique_ptr<Edit> placeObjects(const Document& document, ObjectShape shape, const std::vector<int>& tracks, double size);
 std::unique_ptr<Edit> removeObjects();
 
+// Masks. A new mask gets the next free number.
+Mask newMask(const Document& document, MaskShape shape);
+/// Puts a mask in place of the one with its id, or adds it.
+std::unique_ptr<Edit> changeMask(std::string name, const Document& document, Mask mask);
+std::unique_ptr<Edit> removeMask(const Document& document, int id);
+
+/// Frames that are no longer looked at, besides those left out already; and all of them again.
+std::unique_ptr<Edit> leaveOutFrames(const Document& document, std::vector<int> frames);
+std::unique_ptr<Edit> useAllFrames(const Document& document);
+
+// Tracks added, by hand and mended. `followed_key` is that of the tracks as they were followed (Workspace::followedKey): edits of others are
+// dropped then, because their numbers mean other tracks.
+std::unique_ptr<Edit> addRun(const Document& document, ExtraRun run);
+std::unique_ptr<Edit> removeExtraRuns();
+/// A track by hand without points, with the next free number.
+HandTrack newHandTrack(const Document& document, const HandTrack& like);
+/// Puts a track by hand in place of the one with its id, or adds it.
+std::unique_ptr<Edit> changeHandTrack(std::string name, const Document& document, HandTrack track);
+std::unique_ptr<Edit> removeTracks(const Document& document, const std::vector<int>& ids, const std::string& followed_key);
+/// Takes the frames first to last out of tracks.
+std::unique_ptr<Edit> removeFrames(const Document& document, const std::vector<int>& ids, int first, int last, const std::string& followed_key);
+/// From `frame` on each becomes a track of its own. Tracks by hand are cut as well.
+std::unique_ptr<Edit> cutTracks(const Document& document, const std::vector<int>& ids, int frame, const std::string& followed_key);
+/// The second goes on in the first. Only automatic tracks; see canJoin().
+std::unique_ptr<Edit> joinTracks(const Document& document, int track, int other, const std::string& followed_key);
+std::unique_ptr<Edit> nameTrack(const Document& document, int id, std::string name, const std::string& followed_key);
+std::unique_ptr<Edit> groupTracks(const Document& document, const std::vector<int>& ids, const std::string& group, const std::string& followed_key);
+
 }  // namespace dusky

@@ -10,7 +10,6 @@
 namespace dusky {
 namespace {
 
-constexpr int kLevels = 4;
 constexpr int kRefillEvery = 3;  // frames
 constexpr double kThin = 0.75;   // share of the wanted features below which new ones are looked for at once
 constexpr double kPartialEvery_s = 0.4;
@@ -32,12 +31,25 @@ Eigen::Vector2f velocityBefore(const Track& track) {
   return seen.size() > 1 ? Eigen::Vector2f((seen[0].position - seen[1].position).cast<float>()) : Eigen::Vector2f::Zero();
 }
 
+DetectOptions detectOptionsOf(const FollowOptions& options, const LeftOut& left_out) {
+  DetectOptions detect{.count = options.features, .min_strength = options.min_strength, .min_distance_px = options.min_distance_px, .sizes = options.sizes};
+  detect.margin_px = std::max(options.edge_margin_px, options.patch_radius + 5);
+  detect.allowed = [&](const Vec2& place) { return leftOutShare(left_out, place, options.patch_radius) == 0; };
+  return detect;
+}
+
 /// One run of tracking, forward and back.
 class Run {
  public:
   Run(FrameSource& source, const FollowOptions& options, const FollowScope& scope, std::vector<int> frames, const Progress& progress,
       const std::function<void(TrackSetPtr)>& on_partial)
-      : source_(source), options_(options), scope_(scope), frames_(std::move(frames)), progress_(progress), on_partial_(on_partial), store_(options.both_ways ? scope.keep_bytes : 0) {}
+      : source_(source),
+        options_(options),
+        scope_(scope),
+        frames_(std::move(frames)),
+        progress_(progress),
+        on_partial_(on_partial),
+        store_(options.both_ways ? scope.keep_bytes : 0) {}
 
   Status go() {
     if (const Status done = forward(); !done.ok()) return done;
@@ -48,6 +60,8 @@ class Run {
  private:
   template <class Visit>
   Status eachFrame(std::vector<int> order, const Visit& visit);
+  bool bearsIn(int frame) const;
+  bool bearsAfter(int frame) const;
   Status forward();
   Status backward();
   Result<LeftOut> leftOut(int frame);
@@ -76,7 +90,7 @@ class Run {
 /// says false.
 template <class Visit>
 Status Run::eachFrame(std::vector<int> order, const Visit& visit) {
-  FrameReader reader(source_, std::move(order), store_, kLevels);
+  FrameReader reader(source_, std::move(order), store_);
   std::optional<PreparedFrame> before;
   bool go_on = true;
   while (go_on) {
@@ -92,17 +106,28 @@ Status Run::eachFrame(std::vector<int> order, const Visit& visit) {
   return Done{};
 }
 
+/// Whether new features may be born in a frame; and whether any may later.
+bool Run::bearsIn(int frame) const {
+  const FrameRange& births = scope_.births;
+  return (births.first == 0 && births.last == 0) || (frame >= births.first && frame <= births.last);
+}
+
+bool Run::bearsAfter(int frame) const { return (scope_.births.first == 0 && scope_.births.last == 0) || frame < scope_.births.last; }
+
 Status Run::forward() {
   Follower follower(options_, Follower::Direction::Forward, tracks_);
+  std::vector<int> order = frames_;
+  if (scope_.births.first != 0) order.erase(order.begin(), std::lower_bound(order.begin(), order.end(), scope_.births.first));
   const double share = options_.both_ways ? kShareForward : 1;
-  const Status read = eachFrame(frames_, [&](const std::optional<PreparedFrame>& before, const PreparedFrame& now, const LeftOut& left_out) {
+  const double frames = static_cast<double>(order.size());
+  const Status read = eachFrame(std::move(order), [&](const std::optional<PreparedFrame>& before, const PreparedFrame& now, const LeftOut& left_out) {
     const Stopwatch step;
     if (before) follower.advance(*before, now, left_out);
     forward_s_ += step.seconds();
-    refill(follower, now, left_out);
+    if (bearsIn(now.number)) refill(follower, now, left_out);
     ++frames_read_;
-    return tell(share * frames_read_ / static_cast<double>(frames_.size()),
-                fmt::format("tracking frame {} of {}–{}", now.number, frames_.front(), frames_.back()));
+    return tell(share * frames_read_ / frames, fmt::format("tracking frame {} of {}–{}", now.number, frames_.front(), frames_.back())) &&
+           (follower.livingCount() > 0 || bearsAfter(now.number));
   });
   ends_ = follower.looks();
   beginnings_ = follower.earlyLooks();
@@ -120,6 +145,8 @@ Status Run::backward() {
   }
   if (at == 0) return Done{};
   born.front().clear();
+  std::size_t earliest = 0;
+  while (earliest < at && born[earliest].empty()) ++earliest;
   const auto frames = static_cast<double>(at + 1);
   Follower follower(options_, Follower::Direction::Backward, tracks_);
   std::vector<int> order(frames_.begin(), frames_.begin() + static_cast<std::ptrdiff_t>(at) + 1);
@@ -130,7 +157,8 @@ Status Run::backward() {
     for (const std::size_t track : born[at]) follower.add(track, now, velocityBefore(tracks_[track].track));
     backward_s_ += step.seconds();
     const double done = frames - static_cast<double>(at--);
-    return tell(kShareForward + (1 - kShareForward) * done / frames, fmt::format("tracking back, frame {}", now.number));
+    return tell(kShareForward + (1 - kShareForward) * done / frames, fmt::format("tracking back, frame {}", now.number)) &&
+           (follower.livingCount() > 0 || at + 1 > earliest);
   });
   beginnings_.insert(beginnings_.end(), follower.looks().begin(), follower.looks().end());
   return read;
@@ -150,11 +178,10 @@ void Run::refill(Follower& follower, const PreparedFrame& now, const LeftOut& le
   if (full > kThin && since_refill_++ < kRefillEvery) return;
   since_refill_ = 1;
   const Stopwatch watch;
-  DetectOptions detect{.count = options_.features, .min_strength = options_.min_strength, .min_distance_px = options_.min_distance_px, .sizes = options_.sizes};
-  detect.margin_px = std::max(options_.edge_margin_px, options_.patch_radius + 5);
-  detect.allowed = [&](const Vec2& place) {
-    return leftOutShare(left_out, place, options_.patch_radius) == 0 && (scope_.region.empty() || insideLine(scope_.region, place));
-  };
+  DetectOptions detect = detectOptionsOf(options_, left_out);
+  if (!scope_.region.empty()) {
+    detect.allowed = [&, masks_allow = detect.allowed](const Vec2& place) { return insideLine(scope_.region, place) && masks_allow(place); };
+  }
   for (const Feature& feature : detectFeatures(now.pyramid, taken, detect)) birth(follower, now, feature);
   detect_s_ += watch.seconds();
 }
@@ -244,6 +271,10 @@ Status FollowOptions::check() const {
   if (!(max_foreign > 0)) return invalidInput(fmt::format("The difference allowed in a part of a patch must be over 0, not {}.", max_foreign));
   if (!(max_sigma_px > 0)) return invalidInput(fmt::format("The largest uncertainty must be over 0 px, not {}.", max_sigma_px));
   return Done{};
+}
+
+std::vector<Feature> candidatesIn(const Pyramid& pyramid, const FollowOptions& options, const LeftOut& left_out) {
+  return detectFeatures(pyramid, {}, detectOptionsOf(options, left_out));
 }
 
 Result<std::vector<int>> framesToFollow(const FootageInfo& info, const FollowOptions& options, const FollowScope& scope) {

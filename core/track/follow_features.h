@@ -36,6 +36,7 @@ struct FollowScope {
   std::vector<int> left_out;            ///< Frames not looked at, ascending.
   FrameMasks* masks = nullptr;          ///< Not owned; unset: nothing is left out.
   std::vector<Vec2> region;             ///< New features only inside this closed line, full-size px; empty: anywhere.
+  FrameRange births;                    ///< New features only in these frames; 0, 0: in any.
   const TrackSet* existing = nullptr;   ///< Tracks there are already: they count towards a full picture, stay, and come first in the result.
   std::size_t keep_bytes = 192u << 20;  ///< Memory for frames kept for the way back. Changes speed, not the result.
 };
@@ -49,6 +50,12 @@ struct FollowScope {
 /// Sources: see detect.h, patch.h and reference.h; forward and backward: Kalal, Mikolajczyk and Matas, ICPR 2010.
 Result<TrackSetPtr> followFeatures(FrameSource& source, const FollowOptions& options, const Progress& progress, const FollowScope& scope = {},
                                    const std::function<void(TrackSetPtr)>& on_partial = {});
+
+/// A frame's luma made ready: softened, and its halvings.
+Pyramid preparedPyramid(const FloatPlane& luma);
+
+/// The features that following would begin with in a frame without any yet. `left_out` may be empty.
+std::vector<Feature> candidatesIn(const Pyramid& pyramid, const FollowOptions& options, const LeftOut& left_out);
 
 /// The frames of a range that are looked at. Errors: InvalidInput for a range outside the footage, or one that holds no frame.
 Result<std::vector<int>> framesToFollow(const FootageInfo& info, const FollowOptions& options, const FollowScope& scope);

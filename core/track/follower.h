@@ -36,6 +36,7 @@ class Follower {
   const std::vector<Looks>& looks() const { return looks_; }
   /// How those looked that were born too near to the edge to be recognised there, some frames later.
   const std::vector<Looks>& earlyLooks() const { return early_looks_; }
+  std::size_t livingCount() const { return living_.size(); }
   /// Places of all that live.
   std::vector<Vec2> places() const;
   /// Velocity of the living feature nearest to a place; 0 when there is none.

@@ -4,12 +4,14 @@
 #include <cmath>
 
 #include "core/base/progress.h"
+#include "core/track/follow_features.h"
 
 namespace dusky {
 
 namespace {
 constexpr float kSteps = 64;  // to a grey level
-}
+constexpr int kLevels = 4;
+}  // namespace
 
 void LumaStore::keep(int number, const FloatPlane& luma) {
   const auto most = static_cast<std::size_t>(std::max(1, capacity(luma.width, luma.height)));
@@ -31,8 +33,10 @@ int LumaStore::capacity(int width, int height) const {
   return static_cast<int>(budget_ / (sizeof(std::int16_t) * static_cast<std::size_t>(width) * static_cast<std::size_t>(height)));
 }
 
-FrameReader::FrameReader(FrameSource& source, std::vector<int> numbers, LumaStore& store, int levels)
-    : source_(source), numbers_(std::move(numbers)), store_(store), levels_(levels), thread_([this](const std::stop_token& stop) { run(stop); }) {}
+Pyramid preparedPyramid(const FloatPlane& luma) { return buildPyramid(soften(luma), kLevels); }
+
+FrameReader::FrameReader(FrameSource& source, std::vector<int> numbers, LumaStore& store)
+    : source_(source), numbers_(std::move(numbers)), store_(store), thread_([this](const std::stop_token& stop) { run(stop); }) {}
 
 void FrameReader::run(const std::stop_token& stop) {
   for (std::size_t i = 0; i < numbers_.size() && !stop.stop_requested(); ++i) {
@@ -61,7 +65,7 @@ Result<PreparedFrame> FrameReader::make(std::size_t index) {
 }
 
 PreparedFrame FrameReader::prepare(int number, Picture small, FloatPlane luma) const {
-  PreparedFrame frame{number, std::move(small), buildPyramid(soften(luma), levels_), 0};
+  PreparedFrame frame{number, std::move(small), preparedPyramid(luma), 0};
   frame.sharpness = meanSquareGradient(frame.pyramid.base());
   return frame;
 }

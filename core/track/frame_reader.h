@@ -38,7 +38,7 @@ class LumaStore {
 /// read forward in pieces that fit into it, so memory does not grow with the shot.
 class FrameReader {
  public:
-  FrameReader(FrameSource& source, std::vector<int> numbers, LumaStore& store, int levels);
+  FrameReader(FrameSource& source, std::vector<int> numbers, LumaStore& store);
   ~FrameReader() { queue_.close(); }
   /// The next frame, or why it cannot be read; nothing at the end.
   std::optional<Result<PreparedFrame>> next() { return queue_.pop(); }
@@ -53,7 +53,6 @@ class FrameReader {
   FrameSource& source_;
   const std::vector<int> numbers_;
   LumaStore& store_;
-  const int levels_;
   BoundedQueue<Result<PreparedFrame>> queue_{3};
   std::atomic<double> busy_s_ = 0;
   std::jthread thread_;

@@ -32,7 +32,8 @@ class Reference {
 
   bool usable() const { return !values_.empty(); }
   int radius() const { return radius_; }
-  /// Finds it near `start`, whose shape is about `shape`; likeness -1 when it is not usable(). Not usable() any longer when the shape leaves nothing to hold on to.
+  /// Finds it near `start`, whose shape is about `shape`; likeness -1 when it is not usable(). Not usable() any longer when the shape leaves nothing to hold on
+  /// to.
   ReferenceMatch align(const FloatPlane& plane, const Eigen::Vector2f& start, const Eigen::Matrix2f& shape);
 
  private:

@@ -18,6 +18,15 @@ std::string_view describe(StopReason reason) {
   return "";
 }
 
+std::string_view describe(FeatureSize size) {
+  switch (size) {
+    case FeatureSize::Fine: return "fine";
+    case FeatureSize::Medium: return "medium";
+    case FeatureSize::Coarse: return "coarse";
+  }
+  return "";
+}
+
 const Observation* Track::at(int frame) const {
   const auto found = std::lower_bound(observations.begin(), observations.end(), frame, [](const Observation& o, int f) { return o.frame < f; });
   return found != observations.end() && found->frame == frame ? &*found : nullptr;

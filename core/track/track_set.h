@@ -24,6 +24,7 @@ std::string_view describe(StopReason reason);
 
 /// How large a piece of picture makes a feature.
 enum class FeatureSize : std::uint8_t { Fine, Medium, Coarse };
+std::string_view describe(FeatureSize size);
 
 inline constexpr int kFromFirst = std::numeric_limits<int>::min();
 

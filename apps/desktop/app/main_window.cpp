@@ -25,14 +25,21 @@
 namespace dusky::desktop {
 
 MainWindow::MainWindow(QWidget* parent)
-    : QMainWindow(parent), track_actions_(new TrackActions(session_, this)), track_menu_(new QMenu(this)), space_modes_(new QActionGroup(this)) {
+    : QMainWindow(parent),
+      track_actions_(new TrackActions(session_, this)),
+      edit_actions_(new EditActions(session_, this)),
+      track_menu_(new QMenu(this)),
+      space_modes_(new QActionGroup(this)) {
   setAcceptDrops(true);
   resize(1280, 800);
   track_actions_->fill(*track_menu_);
+  track_menu_->addSeparator();
+  edit_actions_->fill(*track_menu_);
   makeActions();
   makeViews();
   makeMenus();
   connectModel();
+  connectTools();
   refreshRecent();
   refreshTitle();
   refreshActions();
@@ -103,6 +110,9 @@ void MainWindow::shotOpened() {
   const FootageInfo& info = session_.model.workspace().footage();
   notice_->hide();
   scaled_for_.reset();
+  session_.view.setTool(ViewSettings::Tool::Box);
+  session_.view.chooseMask(0);
+  session_.candidates.clear();
   session_.playback.pause();
   session_.frames.setFootage(QString::fromStdString(session_.model.document().footage_path), info.first, info.last);
   refreshMasks();

@@ -1,6 +1,7 @@
 #pragma once
 #include <QMainWindow>
 
+#include "apps/desktop/app/edit_actions.h"
 #include "apps/desktop/app/track_actions.h"
 #include "apps/desktop/model/session.h"
 #include "apps/desktop/space/eye.h"
@@ -12,10 +13,14 @@ class QStackedWidget;
 
 namespace dusky::desktop {
 
+class CloseupView;
+class CoverageView;
 class ErrorMap;
 class PlateView;
 class SpaceView;
 class StepsPanel;
+class TrackList;
+class TwoFramesView;
 class VerdictLine;
 class ViewFrame;
 class Welcome;
@@ -33,6 +38,16 @@ class MainWindow : public QMainWindow {
   SpaceView& space() { return *space_; }
   ErrorMap& errorMap() { return *error_map_; }
   TrackActions& trackActions() { return *track_actions_; }
+  EditActions& editActions() { return *edit_actions_; }
+  CloseupView& closeup() { return *closeup_; }
+  TwoFramesView& twoFrames() { return *two_frames_; }
+  TrackList& trackList() { return *track_list_; }
+  CoverageView& coverage() { return *coverage_; }
+  /// Shows one of the views that share a place.
+  void showCloseup() { show_closeup_->trigger(); }
+  void showTwoFrames() { show_pair_->trigger(); }
+  void showTrackList() { show_list_->trigger(); }
+  void showCoverage() { show_coverage_->trigger(); }
 
   /// Opens footage or a project in the background; asks first when unsaved work would be lost.
   void open(const QString& path);
@@ -55,6 +70,16 @@ class MainWindow : public QMainWindow {
   ViewFrame* framePlate();
   ViewFrame* frameSpace();
   ViewFrame* frameErrorMap();
+  ViewFrame* frameCloseup();
+  ViewFrame* frameTwoFrames();
+  ViewFrame* frameTrackList();
+  ViewFrame* frameCoverage();
+  /// Views that share one place; their actions choose.
+  QStackedWidget* stackOf(const QList<QPair<QAction*, ViewFrame*>>& views);
+  void makeToolActions();
+  void makeViewActions();
+  void connectTools();
+  void askCandidates();
   QWidget* makeNotice();
   void connectModel();
 
@@ -80,6 +105,7 @@ class MainWindow : public QMainWindow {
 
   Session session_;
   TrackActions* track_actions_;
+  EditActions* edit_actions_;
   QMenu* track_menu_;
   QStackedWidget* pages_ = nullptr;
   Welcome* welcome_ = nullptr;
@@ -87,14 +113,20 @@ class MainWindow : public QMainWindow {
   PlateView* plate_ = nullptr;
   SpaceView* space_ = nullptr;
   ErrorMap* error_map_ = nullptr;
+  CloseupView* closeup_ = nullptr;
+  TwoFramesView* two_frames_ = nullptr;
+  TrackList* track_list_ = nullptr;
+  CoverageView* coverage_ = nullptr;
   VerdictLine* verdict_ = nullptr;
   QFrame* notice_ = nullptr;
   QLabel* notice_text_ = nullptr;
   QMenu* recent_menu_ = nullptr;
-  QActionGroup* space_modes_;
+  QActionGroup *space_modes_, *tools_;
   QAction *open_footage_, *open_project_, *open_demo_, *save_, *save_as_, *quit_, *undo_, *redo_;
   QAction *track_, *solve_, *deliver_, *cancel_;
   QAction *box_, *lasso_, *fit_, *actual_, *tracks_, *aside_, *masks_, *grid_, *objects_, *colors_, *orbit_, *top_, *through_, *frame_all_;
+  QAction *mask_edit_, *hand_, *region_, *candidates_, *leave_tool_;
+  QAction *show_space_, *show_closeup_, *show_pair_, *show_map_, *show_list_, *show_coverage_;
   SolutionPtr scaled_for_;  ///< The solve that the error scale was last set for.
 };
 

@@ -73,14 +73,8 @@ void MainWindow::makeActions() {
   orbit_->setChecked(true);
   frame_all_ = action(tr("Space: everything in view"), tr("Moves back until the set fits."), QKeySequence(Qt::Key_A), "frame-all");
 
-  auto* tools = new QActionGroup(this);
-  for (QAction* tool : {box_, lasso_}) {
-    tool->setCheckable(true);
-    tools->addAction(tool);
-  }
-  box_->setChecked(true);
-  connect(tools, &QActionGroup::triggered, this,
-          [this](QAction* tool) { session_.view.setTool(tool == lasso_ ? ViewSettings::Tool::Lasso : ViewSettings::Tool::Box); });
+  makeToolActions();
+  makeViewActions();
   connect(open_footage_, &QAction::triggered, this, &MainWindow::chooseFootage);
   connect(open_project_, &QAction::triggered, this, &MainWindow::chooseProject);
   connect(open_demo_, &QAction::triggered, this, [this] { open(demoPath()); });
@@ -113,6 +107,10 @@ void MainWindow::makeMenus() {
   edit->addActions({track_actions_->select_all, track_actions_->select_others, track_actions_->select_none});
   edit->addSeparator();
   track_actions_->fill(*edit);
+  edit->addSeparator();
+  edit_actions_->fill(*edit);
+  QMenu* nudge = edit->addMenu(tr("Nudge the key"));
+  for (QAction* one : edit_actions_->nudges) nudge->addAction(one);
   QMenu* shot = menuBar()->addMenu(tr("Shot"));
   shot->addActions({track_, solve_, deliver_});
   shot->addSeparator();
@@ -133,9 +131,11 @@ void MainWindow::makeMenus() {
   time(tr("First frame"), {QKeySequence(Qt::Key_Home)}, [&playback] { playback.pause(), playback.setFrame(playback.first()); });
   time(tr("Last frame"), {QKeySequence(Qt::Key_End)}, [&playback] { playback.pause(), playback.setFrame(playback.last()); });
   QMenu* view = menuBar()->addMenu(tr("View"));
-  view->addActions({box_, lasso_});
+  view->addActions({box_, lasso_, mask_edit_, hand_, region_, leave_tool_});
   view->addSeparator();
-  view->addActions({fit_, actual_, tracks_, aside_, masks_, grid_, objects_});
+  view->addActions({fit_, actual_, tracks_, aside_, candidates_, masks_, grid_, objects_});
+  view->addSeparator();
+  view->addActions({show_space_, show_closeup_, show_pair_, show_map_, show_list_, show_coverage_});
   view->addSeparator();
   view->addActions({orbit_, top_, through_, frame_all_, colors_});
   QMenu* help = menuBar()->addMenu(tr("Help"));

@@ -12,10 +12,14 @@
 #include "apps/desktop/cards/transport.h"
 #include "apps/desktop/cards/verdict_line.h"
 #include "apps/desktop/cards/welcome.h"
+#include "apps/desktop/closeup/closeup_view.h"
+#include "apps/desktop/coverage/coverage_view.h"
 #include "apps/desktop/errormap/error_map.h"
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/space/space_view.h"
 #include "apps/desktop/steps/steps_panel.h"
+#include "apps/desktop/tracklist/track_list.h"
+#include "apps/desktop/twoframes/two_frames_view.h"
 
 namespace dusky::desktop {
 namespace {
@@ -60,11 +64,11 @@ QComboBox* orderField(ErrorMap& map) {
 
 ViewFrame* MainWindow::framePlate() {
   auto* frame = new ViewFrame(tr("PLATE"), plate_);
-  for (QAction* tool : {box_, lasso_}) frame->addTool(tool);
+  for (QAction* tool : {box_, lasso_, mask_edit_, hand_, region_}) frame->addTool(tool);
   frame->addGap();
   for (QAction* tool : {fit_, actual_}) frame->addTool(tool);
   frame->addGap();
-  for (QAction* tool : {tracks_, aside_, masks_, grid_, objects_}) frame->addTool(tool);
+  for (QAction* tool : {tracks_, aside_, candidates_, masks_, grid_, objects_}) frame->addTool(tool);
   frame->addGap();
   frame->addTool(whiskerField(session_.view));
   frame->addTool(dimField(session_.view));
@@ -98,12 +102,12 @@ ViewFrame* MainWindow::frameErrorMap() {
 QWidget* MainWindow::makeWork() {
   auto* above = new QSplitter(Qt::Horizontal);
   above->addWidget(framePlate());
-  above->addWidget(frameSpace());
+  above->addWidget(stackOf({{show_space_, frameSpace()}, {show_closeup_, frameCloseup()}, {show_pair_, frameTwoFrames()}}));
   above->setStretchFactor(0, 5);
   above->setStretchFactor(1, 4);
   auto* views = new QSplitter(Qt::Vertical);
   views->addWidget(above);
-  views->addWidget(frameErrorMap());
+  views->addWidget(stackOf({{show_map_, frameErrorMap()}, {show_list_, frameTrackList()}, {show_coverage_, frameCoverage()}}));
   views->setStretchFactor(0, 3);
   views->setStretchFactor(1, 2);
   for (QSplitter* splitter : {above, views}) {
@@ -134,6 +138,10 @@ void MainWindow::makeViews() {
   plate_ = new PlateView(session_, track_menu_);
   space_ = new SpaceView(session_, track_menu_);
   error_map_ = new ErrorMap(session_);
+  closeup_ = new CloseupView(session_);
+  two_frames_ = new TwoFramesView(session_);
+  track_list_ = new TrackList(session_, track_menu_);
+  coverage_ = new CoverageView(session_);
   verdict_ = new VerdictLine(session_);
   steps_ = new StepsPanel(session_, *track_actions_, open_footage_);
   welcome_ = new Welcome(open_footage_, open_project_, open_demo_);

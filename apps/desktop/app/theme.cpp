@@ -41,6 +41,12 @@ QPushButton[role="verdict"]:hover { background: #312a3e; border-color: #433a53; 
 QToolButton { background: transparent; border: 1px solid transparent; border-radius: 4px; padding: 2px; color: #ece6f1; }
 QToolButton:hover { background: #312a3e; }
 QToolButton:checked { background: #3d3450; border-color: #6a5c82; }
+QToolButton[role="tab"] { color: #a99db6; font-size: 11px; font-weight: 600; letter-spacing: 1px; padding: 2px 5px; border-radius: 0; }
+QToolButton[role="tab"]:checked { background: transparent; color: #ece6f1; border-color: transparent; border-bottom: 2px solid #c6b5dc; }
+QPushButton:checked { background: #3d3450; border-color: #c6b5dc; }
+QTableView { background: #14101a; alternate-background-color: #1a1622; border: 1px solid #433a53; selection-background-color: #4b3f3a; selection-color: #ffd9a3; }
+QHeaderView::section { background: #231e2d; color: #a99db6; border: 0; border-right: 1px solid #433a53; padding: 3px 6px; }
+QTableView QTableCornerButton::section { background: #231e2d; }
 QSpinBox, QDoubleSpinBox, QComboBox, QLineEdit { background: #18141f; border: 1px solid #433a53; border-radius: 4px; padding: 3px 6px; selection-background-color: #6a5c82; }
 QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus, QLineEdit:focus { border-color: #a99db6; }
 QSpinBox:disabled, QDoubleSpinBox:disabled, QComboBox:disabled, QLineEdit:disabled { color: #7b7188; }

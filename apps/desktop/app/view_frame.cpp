@@ -7,7 +7,8 @@
 
 namespace dusky::desktop {
 
-ViewFrame::ViewFrame(const QString& title, QWidget* view, QWidget* parent) : QWidget(parent), head_(new QHBoxLayout), note_(new QLabel) {
+ViewFrame::ViewFrame(const QString& title, QWidget* view, QWidget* parent)
+    : QWidget(parent), head_(new QHBoxLayout), name_(new QLabel(title)), note_(new QLabel) {
   setObjectName("panel");
   setAttribute(Qt::WA_StyledBackground);
   auto* all = new QVBoxLayout(this);
@@ -15,15 +16,27 @@ ViewFrame::ViewFrame(const QString& title, QWidget* view, QWidget* parent) : QWi
   all->setSpacing(0);
   head_->setContentsMargins(8, 2, 4, 2);
   head_->setSpacing(1);
-  auto* name = new QLabel(title);
-  name->setProperty("role", "head");
+  name_->setProperty("role", "head");
   note_->setProperty("role", "quiet");
   note_->setMinimumWidth(10);
-  head_->addWidget(name);
+  head_->addWidget(name_);
   head_->addSpacing(10);
   head_->addWidget(note_, 1);
   all->addLayout(head_);
   all->addWidget(view, 1);
+}
+
+void ViewFrame::setTabs(const QList<QAction*>& views) {
+  name_->hide();
+  int place = 0;
+  for (QAction* view : views) {
+    auto* tab = new QToolButton;
+    tab->setDefaultAction(view);
+    tab->setToolButtonStyle(Qt::ToolButtonTextOnly);
+    tab->setProperty("role", "tab");
+    tab->setFocusPolicy(Qt::NoFocus);
+    head_->insertWidget(place++, tab);
+  }
 }
 
 void ViewFrame::setNote(const QString& note) { note_->setText(note); }

@@ -15,13 +15,15 @@ class ViewFrame : public QWidget {
   ViewFrame(const QString& title, QWidget* view, QWidget* parent = nullptr);
 
   void setNote(const QString& note);
+  /// Puts one button for each view that shares this place where the title stands.
+  void setTabs(const QList<QAction*>& views);
   QToolButton* addTool(QAction* action);
   void addTool(QWidget* widget);
   void addGap();
 
  private:
   QHBoxLayout* head_;
-  QLabel* note_;
+  QLabel *name_, *note_;
 };
 
 }  // namespace dusky::desktop

@@ -19,7 +19,10 @@ ErrorMap::ErrorMap(Session& session, QWidget* parent) : QWidget(parent), session
   connect(&session_.model, &DocumentModel::resultsChanged, this, &ErrorMap::sortRows);
   connect(&session_.view, &ViewSettings::changed, this, &ErrorMap::renderCells);
   connect(&session_.playback, &Playback::frameChanged, this, qOverload<>(&QWidget::update));
-  connect(&session_.selection, &Selection::changed, this, qOverload<>(&QWidget::update));
+  connect(&session_.selection, &Selection::changed, this, &ErrorMap::refreshLane);
+  connect(&session_.view, &ViewSettings::changed, this, &ErrorMap::refreshLane);
+  connect(&session_.model, &DocumentModel::documentChanged, this, &ErrorMap::refreshLane);
+  connect(&session_.jobs, &Jobs::footageChecked, this, qOverload<>(&QWidget::update));
   connect(&session_.selection, &Selection::hoverChanged, this, qOverload<>(&QWidget::update));
 }
 
@@ -90,11 +93,13 @@ void ErrorMap::renderCells() {
 }
 
 void ErrorMap::layOut() {
-  constexpr int kBar = 11, kHistogram = 118;
+  constexpr int kBar = 11, kHistogram = 118, kLane = 15;
   const int curve_height = std::clamp(height() / 4, 30, 64);
   const int right = width() - kHistogram - kBar - 8;
-  map_ = QRect(6, 2, right - 6, height() - curve_height - 6);
-  curves_ = QRect(6, map_.bottom() + 3, right - 6, curve_height);
+  const int lane_height = laneKeys().empty() ? 0 : kLane;
+  map_ = QRect(6, 2, right - 6, height() - curve_height - lane_height - 6);
+  lane_ = QRect(6, map_.bottom() + 2, right - 6, lane_height);
+  curves_ = QRect(6, map_.bottom() + lane_height + 3, right - 6, curve_height);
   histogram_ = QRect(right + kBar + 6, 2, kHistogram - 4, height() - 6);
   bar_->setGeometry(right + 1, map_.top(), kBar, map_.height());
   const int visible = std::max(1, map_.height() / row_height_);
@@ -135,12 +140,22 @@ std::optional<double> ErrorMap::errorIn(int row, int frame) const {
 
 void ErrorMap::mousePressEvent(QMouseEvent* event) {
   if (event->button() != Qt::LeftButton || !session_.model.hasFootage()) return;
+  if (const auto key = laneKeyAt(event->position())) {
+    held_key_ = key, held_to_ = *key;
+    session_.playback.pause();
+    return session_.playback.setFrame(*key);
+  }
   scrubbing_ = rowOf(event->position().y()) < 0;
   press_ = now_ = event->position();
   if (scrubbing_) session_.playback.pause(), session_.playback.setFrame(frameOf(event->position().x()));
 }
 
 void ErrorMap::mouseMoveEvent(QMouseEvent* event) {
+  if (held_key_) {
+    held_to_ = frameOf(event->position().x());
+    session_.playback.setFrame(held_to_);
+    return update();
+  }
   if (!press_) {
     const int row = rowOf(event->position().y());
     session_.selection.hover(row >= 0 && map_.contains(event->position().toPoint()) ? trackAt(row) : 0);
@@ -152,6 +167,11 @@ void ErrorMap::mouseMoveEvent(QMouseEvent* event) {
 }
 
 void ErrorMap::mouseReleaseEvent(QMouseEvent* event) {
+  if (held_key_) {
+    const int from = *std::exchange(held_key_, std::nullopt);
+    if (held_to_ != from) moveLaneKey(from, held_to_);
+    return update();
+  }
   if (event->button() != Qt::LeftButton || !press_) return;
   const QPointF from = *press_, to = event->position();
   press_.reset();
@@ -193,6 +213,10 @@ bool ErrorMap::event(QEvent* event) {
     const auto error = errorIn(row, frame);
     QToolTip::showText(help->globalPos(),
                        error ? tr("Track %1, frame %2: %3 px").arg(trackAt(row)).arg(frame).arg(*error, 0, 'f', 2) : tr("Track %1").arg(trackAt(row)), this);
+  } else if (!lane_.isEmpty() && lane_.contains(help->pos())) {
+    QToolTip::showText(help->globalPos(), tr("Keys of the chosen mask or the selected track by hand. Drag a key to another frame; click to go there."), this);
+  } else if (curves_.contains(help->pos()) && !session_.model.solution()) {
+    QToolTip::showText(help->globalPos(), tr("Sharpness and brightness (dashed) of each frame after a frame check; marks: blurred, repeated or cut."), this);
   } else if (curves_.contains(help->pos())) {
     QToolTip::showText(help->globalPos(), tr("RMS error of each frame (solid) and of the holdout tracks in it (dashed), px. Click or drag to go to a frame."),
                        this);

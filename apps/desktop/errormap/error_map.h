@@ -21,6 +21,8 @@ class ErrorMap : public QWidget {
   int rowCount() const { return static_cast<int>(rows_.size()); }
   /// Track of a row, worst first under Order::Worst.
   int trackAt(int row) const { return rows_[static_cast<std::size_t>(row)]; }
+  /// Middle of a key's mark in the lane, widget coordinates.
+  QPointF keyPlace(int frame) const { return {columnOf(frame + 0.5), lane_.center().y() + 0.5}; }
   /// Middle of a cell in widget coordinates.
   QPointF cellAt(int row, int frame) const;
   QSize minimumSizeHint() const override { return {300, 110}; }
@@ -58,14 +60,24 @@ class ErrorMap : public QWidget {
   void drawPlayhead(QPainter& painter) const;
   QPolygonF curve(double SolvedFrame::*value) const;
   double curveTop() const;
+  void drawChecks(QPainter& painter) const;
+  void drawLeftOut(QPainter& painter) const;
+  // The lane of keys, under the map: of the selected track by hand, else of the chosen mask.
+  std::vector<int> laneKeys() const;
+  std::optional<int> laneKeyAt(const QPointF& at) const;
+  void moveLaneKey(int from, int to);
+  void drawLane(QPainter& painter) const;
+  void refreshLane();
 
   Session& session_;
   QScrollBar* bar_;
   Order order_ = Order::Worst;
   int row_height_ = 3;
   std::vector<int> rows_;
-  QImage cells_;  ///< One pixel a cell: rows x frames.
-  QRect map_, curves_, histogram_;
+  QImage cells_;                           ///< One pixel a cell: rows x frames.
+  QRect map_, lane_, curves_, histogram_;  ///< The lane is empty while there are no keys.
+  std::optional<int> held_key_;            ///< Being dragged along the lane; from this frame ...
+  int held_to_ = 0;                        ///< ... to this one.
   std::optional<QPointF> press_;
   QPointF now_;
   bool scrubbing_ = false;

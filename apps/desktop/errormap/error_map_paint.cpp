@@ -11,13 +11,18 @@ void ErrorMap::paintEvent(QPaintEvent*) {
   QPainter painter(this);
   painter.fillRect(map_, color::Night);
   painter.fillRect(curves_, color::Night);
+  drawLane(painter);
+  drawChecks(painter);
   if (rows_.empty()) {
+    drawLeftOut(painter);
+    drawPlayhead(painter);
     painter.setPen(color::Quiet);
     painter.drawText(map_, Qt::AlignCenter,
                      session_.model.hasFootage() ? tr("Each track becomes a row here, each frame a column; what is wrong will glow.") : "");
     return;
   }
   drawCells(painter);
+  drawLeftOut(painter);
   drawHistogram(painter);
   drawCurves(painter);
   drawPlayhead(painter);

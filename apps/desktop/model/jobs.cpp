@@ -2,12 +2,17 @@
 
 #include <QMetaObject>
 
+#include "core/media/footage.h"
+#include "core/project/edits.h"
+
 namespace dusky::desktop {
 
-Jobs::Jobs(DocumentModel& model, QObject* parent) : QObject(parent), model_(model) {
+Jobs::Jobs(DocumentModel& model, const HandTrack& hand_defaults, QObject* parent) : QObject(parent), model_(model), hand_defaults_(hand_defaults) {
   connect(&model_, &DocumentModel::opened, this, [this] {
     states_ = {};
     delivered_.clear();
+    checked_.clear();
+    emit footageChecked();
     emit changed();
   });
 }
@@ -87,15 +92,20 @@ void Jobs::open(const QString& path) {
   });
 }
 
-bool Jobs::track(const Document& document, const std::string& key, TrackSetPtr& tracks, std::stop_token stop) {
+Jobs::TrackTask Jobs::trackTask() const {
+  const Workspace& workspace = model_.workspace();
+  return {model_.document(), workspace.footage(), tracksKey(model_.document(), workspace.footage()), workspace.tracksStart()};
+}
+
+bool Jobs::track(const TrackTask& task, TrackSetPtr& tracks, std::stop_token stop) {
   const auto partial = [this](TrackSetPtr so_far) { post([this, so_far] { model_.showPartial(so_far); }); };
-  const auto tracked = dusky::runTracks(document, progressOf(Step::Tracks, stop), partial);
+  const auto tracked = dusky::runTracks(task.document, progressOf(Step::Tracks, stop), partial, task.start);
   if (!tracked.ok()) {
     post([this, error = tracked.error()] { endWith(error); });
     return false;
   }
-  tracks = *tracked;
-  post([this, tracks, key] { model_.takeTracks(tracks, key); });
+  post([this, followed = *tracked, key = task.key] { model_.takeTracks(followed, key); });
+  tracks = withHandWork(*tracked, task.document, task.footage);
   return true;
 }
 
@@ -110,25 +120,67 @@ void Jobs::solve(const Document& document, const std::string& key, const TrackSe
 
 void Jobs::runTracks() {
   if (!model_.hasFootage()) return;
-  const std::string key = tracksKey(model_.document(), model_.workspace().footage());
-  start(Step::Tracks, [this, document = model_.document(), key](std::stop_token stop) {
+  start(Step::Tracks, [this, task = trackTask()](std::stop_token stop) {
     TrackSetPtr tracks;
-    if (track(document, key, tracks, stop)) post([this] { endWith(Done{}); });
+    if (track(task, tracks, stop)) post([this] { endWith(Done{}); });
   });
+}
+
+void Jobs::placeByHand(const KeyPlace& key) {
+  if (!model_.hasFootage()) return;
+  const HandTrack* there = model_.document().work.find(key.track);
+  const HandTrack track = there ? *there : newHandTrack(model_.document(), hand_defaults_);
+  start(Step::Tracks, [this, document = model_.document(), track, key, fresh = !there](std::stop_token) {
+    auto placed = placeKey(document, track, key.frame, key.place, key.snap);
+    post([this, placed, fresh] {
+      if (placed.ok()) model_.run(changeHandTrack(fresh ? "Place track" : "Set key", model_.document(), *placed));
+      endWith(placed.ok() ? Status(Done{}) : Status(placed.error()));
+      if (placed.ok()) emit placedByHand(placed->id);
+    });
+  });
+}
+
+void Jobs::followByHand(int track, const HandOptions& options) {
+  const HandTrack* there = model_.document().work.find(track);
+  if (!there) return;
+  start(Step::Tracks, [this, document = model_.document(), from = *there, options](std::stop_token stop) {
+    std::string note;
+    auto followed = runHandTrack(document, from, options, progressOf(Step::Tracks, stop), &note);
+    post([this, followed, note] {
+      if (followed.ok()) model_.run(changeHandTrack("Follow by hand", model_.document(), *followed));
+      endWith(followed.ok() ? Status(Done{}) : Status(followed.error()));
+      if (followed.ok()) emit handNote(QString::fromStdString(note));
+    });
+  });
+}
+
+void Jobs::checkFootage() {
+  if (!model_.hasFootage()) return;
+  const FollowOptions& range = model_.document().tracking;
+  start(Step::Footage,
+        [this, path = model_.document().footage_path, options = FrameCheckOptions{.range = {range.first_frame, range.last_frame}}](std::stop_token stop) {
+          auto source = openFootage(path);
+          auto checked = source.ok() ? checkFrames(**source, options, progressOf(Step::Footage, stop)) : Result<std::vector<CheckedFrame>>(source.error());
+          post([this, checked] {
+            if (checked.ok()) checked_ = *checked;
+            endWith(checked.ok() ? Status(Done{}) : Status(checked.error()));
+            if (checked.ok()) emit footageChecked();
+          });
+        });
 }
 
 void Jobs::runSolve() {
   if (!model_.hasFootage()) return;
   const Workspace& workspace = model_.workspace();
-  const std::string track_key = tracksKey(model_.document(), workspace.footage()), key = solveKey(model_.document(), workspace.footage());
+  const std::string key = solveKey(model_.document(), workspace.footage());
   const TrackSetPtr ready = workspace.status(Step::Tracks).state == StepState::Current ? workspace.tracks() : nullptr;
-  start(ready ? Step::Solve : Step::Tracks, [this, document = model_.document(), track_key, key, ready](std::stop_token stop) {
+  start(ready ? Step::Solve : Step::Tracks, [this, task = trackTask(), key, ready](std::stop_token stop) {
     TrackSetPtr tracks = ready;
     if (!tracks) {
-      if (!track(document, track_key, tracks, stop)) return;
+      if (!track(task, tracks, stop)) return;
       post([this] { moveTo(Step::Solve); });
     }
-    solve(document, key, *tracks, stop);
+    solve(task.document, key, *tracks, stop);
   });
 }
 

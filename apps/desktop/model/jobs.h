@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "apps/desktop/model/document_model.h"
+#include "core/media/frame_check.h"
 
 namespace dusky::desktop {
 
@@ -25,7 +26,7 @@ struct JobState {
 class Jobs : public QObject {
   Q_OBJECT
  public:
-  explicit Jobs(DocumentModel& model, QObject* parent = nullptr);
+  Jobs(DocumentModel& model, const HandTrack& hand_defaults, QObject* parent = nullptr);
   ~Jobs() override;
 
   bool busy() const { return running_.has_value(); }
@@ -38,6 +39,17 @@ class Jobs : public QObject {
   /// Opens footage or a project (by its ending); the present shot stays until the new one is read.
   void open(const QString& path);
   void runTracks();
+  /// Puts a key of a track by hand, on the feature near the place when `snap`; track 0: a new one, which is selected.
+  struct KeyPlace {
+    int track = 0, frame = 0;
+    Vec2 place = Vec2::Zero();
+    bool snap = true;
+  };
+  void placeByHand(const KeyPlace& key);
+  void followByHand(int track, const HandOptions& options);
+  /// Looks through the range for blurred, repeated and cut frames; see checkFrames.
+  void checkFootage();
+  const std::vector<CheckedFrame>& checked() const { return checked_; }
   /// Tracks first where they are missing or stale.
   void runSolve();
   void deliver();
@@ -49,21 +61,34 @@ class Jobs : public QObject {
   void changed();
   void finished(bool well);  ///< A job ended.
   void openFailed(const QString& sentence);
+  void handNote(const QString& sentence);  ///< How following by hand went.
+  void placedByHand(int track);
+  void footageChecked();
 
  private:
   using Work = std::function<void(std::stop_token)>;
   void start(Step step, Work work);
   void moveTo(Step step);
   Progress progressOf(Step step, std::stop_token stop);
-  bool track(const Document& document, const std::string& key, TrackSetPtr& tracks, std::stop_token stop);
+  /// What tracking starts with, taken on the interface thread.
+  struct TrackTask {
+    Document document;
+    FootageInfo footage;
+    std::string key;
+    TracksStart start;
+  };
+  TrackTask trackTask() const;
+  bool track(const TrackTask& task, TrackSetPtr& tracks, std::stop_token stop);
   void solve(const Document& document, const std::string& key, const TrackSet& tracks, std::stop_token stop);
   void endWith(const Status& status);
   /// Runs on the interface thread, unless another job has begun since.
   void post(std::function<void()> action);
 
   DocumentModel& model_;
+  const HandTrack& hand_defaults_;
   std::array<JobState, 6> states_;
   std::optional<Step> running_;
+  std::vector<CheckedFrame> checked_;
   std::vector<DeliveredFile> delivered_;
   QString delivered_to_;
   SolutionPtr delivered_solution_;

@@ -1,4 +1,5 @@
 #pragma once
+#include "apps/desktop/model/candidates.h"
 #include "apps/desktop/model/document_model.h"
 #include "apps/desktop/model/frame_store.h"
 #include "apps/desktop/model/jobs.h"
@@ -11,11 +12,13 @@ namespace dusky::desktop {
 /// What all views share. Made once by the main window; views keep a reference.
 struct Session {
   DocumentModel model;
-  Jobs jobs{model};
+  HandTrack hand_defaults;  ///< Kind and sizes of the next track by hand.
+  Jobs jobs{model, hand_defaults};
   Selection selection;
   Playback playback;
   ViewSettings view;
   FrameStore frames;
+  Candidates candidates;
 };
 
 }  // namespace dusky::desktop

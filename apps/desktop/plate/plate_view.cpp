@@ -9,6 +9,9 @@
 #include "apps/desktop/app/theme.h"
 #include "apps/desktop/paint/select_by_gesture.h"
 #include "apps/desktop/paint/solid_shade.h"
+#include "apps/desktop/plate/hand_tool.h"
+#include "apps/desktop/plate/mask_tool.h"
+#include "apps/desktop/plate/region_tool.h"
 
 namespace dusky::desktop {
 namespace {
@@ -22,6 +25,11 @@ PlateView::PlateView(Session& session, QMenu* track_menu, QWidget* parent) : QWi
   setMouseTracking(true);
   setFocusPolicy(Qt::ClickFocus);
   setAttribute(Qt::WA_OpaquePaintEvent);
+  tools_.push_back(std::make_unique<MaskTool>(session_));
+  tools_.push_back(std::make_unique<HandTool>(session_));
+  tools_.push_back(std::make_unique<RegionTool>(session_));
+  connect(&session_.candidates, &Candidates::changed, this, qOverload<>(&QWidget::update));
+  connect(&session_.model, &DocumentModel::documentChanged, this, qOverload<>(&QWidget::update));
   connect(&session_.model, &DocumentModel::opened, this, [this] {
     picture_ = QImage();
     failure_.clear();
@@ -104,7 +112,34 @@ const PlateMark* PlateView::markNear(const QPointF& place, double reach) const {
   return nearest;
 }
 
+PlateTool* PlateView::tool() const {
+  for (const auto& one : tools_) {
+    if (one->active()) return one.get();
+  }
+  return nullptr;
+}
+
+bool PlateView::leaveTool() {
+  PlateTool* chosen = tool();
+  if (!chosen) return false;
+  for (const auto& one : tools_) one->cancel();
+  tool_holds_ = false;
+  session_.view.setTool(ViewSettings::Tool::Box);
+  return true;
+}
+
+void PlateView::mouseDoubleClickEvent(QMouseEvent* event) {
+  PlateTool* chosen = tool();
+  if (event->button() == Qt::LeftButton && chosen && !picture_.isNull() && chosen->doubleClick(place(), event->position())) return update();
+  mousePressEvent(event);
+}
+
 void PlateView::mousePressEvent(QMouseEvent* event) {
+  if (event->button() == Qt::LeftButton && !picture_.isNull() && tool()) {
+    session_.playback.pause();
+    tool_holds_ = tool()->press(place(), event->position(), event->modifiers());
+    return update();
+  }
   if (event->button() == Qt::LeftButton && session_.model.hasFootage()) {
     gesture_.begin(event->position(), event->modifiers() & Qt::AltModifier ? ViewSettings::Tool::Lasso : session_.view.tool());
   } else if (event->button() == Qt::RightButton || event->button() == Qt::MiddleButton) {
@@ -122,10 +157,14 @@ void PlateView::mouseMoveEvent(QMouseEvent* event) {
     drag_from_ = event->position();
     fitted_ = false;
     tellZoom();
+  } else if (tool_holds_ && tool()) {
+    tool()->drag(place(), event->position(), event->modifiers());
+    update();
   } else if (gesture_.active()) {
     gesture_.move(event->position());
     update();
   } else {
+    setCursor(tool() ? tool()->cursorAt(place(), event->position()) : Qt::ArrowCursor);
     const PlateMark* mark = markNear(event->position(), kReach);
     session_.selection.hover(mark ? mark->id : 0);
   }
@@ -139,6 +178,10 @@ void PlateView::mouseReleaseEvent(QMouseEvent* event) {
     if (mark && !session_.selection.contains(mark->id)) session_.selection.pick({mark->id}, Selection::Mode::Replace);
     track_menu_->popup(event->globalPosition().toPoint());
     return;
+  }
+  if (std::exchange(tool_holds_, false) && tool()) {
+    tool()->release(place(), event->position(), event->modifiers());
+    return update();
   }
   if (!gesture_.active()) return;
   const auto nearest = [this](const QPointF& place) {
@@ -196,6 +239,8 @@ void PlateView::paintEvent(QPaintEvent*) {
   };
   std::stable_sort(order.begin(), order.end(), [&](const PlateMark* a, const PlateMark* b) { return rank(a) < rank(b); });
   for (const PlateMark* mark : order) drawMark(painter, *mark);
+  drawCandidates(painter);
+  if (tool() && !picture_.isNull()) tool()->draw(painter, place());
   gesture_.draw(painter);
   drawNotes(painter);
 }
@@ -255,22 +300,6 @@ void PlateView::drawMark(QPainter& painter, const PlateMark& mark) const {
   // A dark rim keeps dim violet readable on a bright picture.
   drawGlyph(painter, at, mark.glyph, false, QColor(12, 8, 16, 190), 8.5);
   drawGlyph(painter, at, mark.glyph, mark.pinned, paint, 6);
-}
-
-void PlateView::drawNotes(QPainter& painter) const {
-  const auto note = [&](const QString& text, int y) {
-    const QRect box = painter.fontMetrics().boundingRect(text).adjusted(-6, -3, 6, 3);
-    const QRect placed(8, y - box.height(), box.width(), box.height());
-    painter.setPen(Qt::NoPen);
-    painter.setBrush(QColor(20, 16, 26, 200));
-    painter.drawRoundedRect(placed, 4, 4);
-    painter.setPen(color::Text);
-    painter.drawText(placed, Qt::AlignCenter, text);
-  };
-  if (!failure_.isEmpty())
-    note(failure_, height() - 8);
-  else if (picture_.isNull())
-    note(tr("reading frame %1 …").arg(session_.playback.frame()), height() - 8);
 }
 
 }  // namespace dusky::desktop

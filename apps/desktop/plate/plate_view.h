@@ -1,9 +1,11 @@
 #pragma once
 #include <QWidget>
+#include <memory>
 
 #include "apps/desktop/model/session.h"
 #include "apps/desktop/paint/region_gesture.h"
 #include "apps/desktop/plate/plate_marks.h"
+#include "apps/desktop/plate/plate_tool.h"
 
 class QMenu;
 
@@ -18,6 +20,8 @@ class PlateView : public QWidget {
   const std::vector<PlateMark>& marks() const { return marks_; }
   /// Footage px to widget coordinates.
   QPointF toWidget(const QPointF& picture) const { return offset_ + scale_ * picture; }
+  /// Gives up what a tool has half done; false when there was nothing to give up.
+  bool leaveTool();
   QSize minimumSizeHint() const override { return {200, 120}; }
 
  public slots:
@@ -33,12 +37,16 @@ class PlateView : public QWidget {
   void mousePressEvent(QMouseEvent*) override;
   void mouseMoveEvent(QMouseEvent*) override;
   void mouseReleaseEvent(QMouseEvent*) override;
+  void mouseDoubleClickEvent(QMouseEvent*) override;
   void wheelEvent(QWheelEvent*) override;
   void leaveEvent(QEvent*) override;
   bool event(QEvent*) override;
 
  private:
   void refresh();
+  PlateTool* tool() const;
+  PlatePlace place() const { return {offset_, scale_, picture_.isNull() ? 1 : picture_frame_}; }
+  void drawCandidates(QPainter& painter) const;
   void showFrame();
   void zoomAbout(const QPointF& place, double scale);
   void tellZoom();
@@ -57,6 +65,8 @@ class PlateView : public QWidget {
   std::vector<PlateMark> marks_;
   std::vector<PlateFace> faces_;
   std::vector<QPolygonF> grid_;
+  std::vector<std::unique_ptr<PlateTool>> tools_;
+  bool tool_holds_ = false;  ///< The button went down on a tool.
   RegionGesture gesture_;
   QPointF drag_from_, offset_;
   double scale_ = 1;

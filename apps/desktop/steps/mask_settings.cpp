@@ -47,7 +47,6 @@ QWidget* maskSettings(Session& session) {
   auto* rule = quietLabel(QObject::tr("A matte belongs to the frame of the same number. What is light in it is left out: nothing is tracked there."));
   auto* choose = new QPushButton(QObject::tr("Use a folder of mattes…"));
   choose->setObjectName("chooseMattes");
-  choose->setProperty("primary", true);
   choose->setToolTip(QObject::tr("Pictures as large as the footage, one a frame, such as a key or a rotoscoped person."));
   auto* folder = quietLabel("");
   folder->setObjectName("matteFolder");
@@ -81,11 +80,15 @@ QWidget* maskSettings(Session& session) {
   inner->addWidget(folder);
   inner->addLayout(grid);
   inner->addWidget(inverted);
-  inner->addWidget(shown);
   inner->addWidget(remove);
+  column->addWidget(shapeSettings(session));
+  auto* title = new QLabel(QObject::tr("Mattes"));
+  title->setProperty("role", "title");
+  column->addWidget(title);
   column->addWidget(rule);
   column->addWidget(choose);
   column->addWidget(settings);
+  column->addWidget(shown);
   QObject::connect(choose, &QPushButton::clicked, body, [&session, body] { chooseFolder(session, body); });
   QObject::connect(remove, &QPushButton::clicked, body, [&session] { useMattes(session, {}); });
   const auto refresh = [&session, settings, folder, choose] {

@@ -5,11 +5,13 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <QSpinBox>
 #include <QVBoxLayout>
 #include <filesystem>
 #include <map>
 
 #include "apps/desktop/steps/fields.h"
+#include "core/project/edits.h"
 
 namespace dusky::desktop {
 namespace {
@@ -131,6 +133,98 @@ void addField(QGridLayout& grid, const QString& label, QWidget* field, const QSt
   grid.addWidget(field, row, 1);
 }
 
+/// "Add tracks here": the tool, how far in time, and taking all of it back.
+QWidget* regionSettings(Session& session) {
+  auto* row = new QWidget;
+  auto* grid = new QGridLayout(row);
+  grid->setContentsMargins(0, 0, 0, 0);
+  grid->setHorizontalSpacing(8);
+  grid->setColumnStretch(0, 1);
+  auto* draw = new QPushButton(QObject::tr("Add tracks here"));
+  draw->setObjectName("addTracksHere");
+  draw->setCheckable(true);
+  draw->setToolTip(
+      QObject::tr("Draw round a thin place on the Plate: more features are found there, twice as dense and half as strong. The tracks there are stay (R)."));
+  auto* reach = new QSpinBox;
+  reach->setObjectName("regionFrames");
+  reach->setRange(0, 100000);
+  reach->setValue(session.view.regionFrames());
+  reach->setPrefix(QObject::tr("± "));
+  reach->setSuffix(QObject::tr(" frames"));
+  reach->setSpecialValueText(QObject::tr("all frames"));
+  reach->setFixedWidth(104);
+  reach->setToolTip(QObject::tr("Features are born within so many frames of the one shown, and grow as far as they can."));
+  auto* remove = new QPushButton;
+  remove->setObjectName("removeAdded");
+  remove->setToolTip(QObject::tr("Takes away what “Add tracks here” added. Undo brings it back."));
+  grid->addWidget(draw, 0, 0);
+  grid->addWidget(reach, 0, 1);
+  grid->addWidget(remove, 1, 0, 1, 2);
+  QObject::connect(draw, &QPushButton::clicked, row, [&session](bool on) { session.view.setTool(on ? ViewSettings::Tool::Region : ViewSettings::Tool::Box); });
+  QObject::connect(reach, &QSpinBox::valueChanged, &session.view, &ViewSettings::setRegionFrames);
+  QObject::connect(remove, &QPushButton::clicked, row, [&session] { session.model.run(removeExtraRuns()); });
+  const auto refresh = [&session, draw, remove] {
+    draw->setEnabled(session.model.hasFootage() && !session.jobs.busy());
+    draw->setChecked(session.view.tool() == ViewSettings::Tool::Region);
+    const auto runs = session.model.document().extra_runs.size();
+    remove->setVisible(runs > 0);
+    remove->setText(runs == 1 ? QObject::tr("Remove the added region") : QObject::tr("Remove the %1 added regions").arg(runs));
+  };
+  QObject::connect(&session.view, &ViewSettings::changed, row, refresh);
+  QObject::connect(&session.jobs, &Jobs::changed, row, refresh);
+  QObject::connect(&session.model, &DocumentModel::documentChanged, row, refresh);
+  QObject::connect(&session.model, &DocumentModel::opened, row, refresh);
+  refresh();
+  return row;
+}
+
+/// Looks for spoilt frames; says which, and leaves them out in one go.
+QWidget* checkSettings(Session& session) {
+  auto* body = new QWidget;
+  auto* column = new QVBoxLayout(body);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->setSpacing(6);
+  auto* check = new QPushButton(QObject::tr("Check the frames"));
+  check->setObjectName("checkFrames");
+  check->setToolTip(QObject::tr("Looks for frames that are blurred, repeated or across a cut, and draws their sharpness and brightness under the error map."));
+  auto* said = quietLabel("");
+  said->setObjectName("checkText");
+  auto* leave_out = new QPushButton(QObject::tr("Leave these frames out"));
+  leave_out->setObjectName("leaveOutMarked");
+  leave_out->setToolTip(QObject::tr("The marked frames are not tracked and get no camera. Undo takes it back."));
+  auto* use_all = new QPushButton(QObject::tr("Use all frames again"));
+  use_all->setObjectName("useAllFrames");
+  use_all->setToolTip(QObject::tr("Frames that were left out are looked at again."));
+  for (QWidget* w : std::initializer_list<QWidget*>{check, said, leave_out, use_all}) column->addWidget(w);
+  enableWhenIdle(check, session);
+  const auto marked = [&session] {
+    std::vector<int> frames;
+    const auto& out = session.model.document().footage.left_out;
+    for (const CheckedFrame& frame : session.jobs.checked()) {
+      if (frame.fault != FrameFault::None && !std::binary_search(out.begin(), out.end(), frame.frame)) frames.push_back(frame.frame);
+    }
+    return frames;
+  };
+  QObject::connect(check, &QPushButton::clicked, &session.jobs, &Jobs::checkFootage);
+  QObject::connect(leave_out, &QPushButton::clicked, body, [&session, marked] { session.model.run(leaveOutFrames(session.model.document(), marked())); });
+  QObject::connect(use_all, &QPushButton::clicked, body, [&session] { session.model.run(useAllFrames(session.model.document())); });
+  const auto refresh = [&session, said, leave_out, use_all, marked] {
+    QStringList lines;
+    for (const CheckedFrame& frame : session.jobs.checked()) {
+      if (frame.fault != FrameFault::None) lines << QString::fromStdString(frame.sentence);
+    }
+    if (lines.size() > 6) lines = lines.mid(0, 5) << QObject::tr("… and %1 more, marked under the error map").arg(lines.size() - 5);
+    said->setText(session.jobs.checked().empty() ? QString() : lines.isEmpty() ? QObject::tr("Every frame looks fine.") : lines.join("\n"));
+    said->setVisible(!said->text().isEmpty());
+    leave_out->setVisible(!marked().empty());
+    use_all->setVisible(!session.model.document().footage.left_out.empty());
+  };
+  QObject::connect(&session.jobs, &Jobs::footageChecked, body, refresh);
+  QObject::connect(&session.model, &DocumentModel::documentChanged, body, refresh);
+  refresh();
+  return body;
+}
+
 QWidget* footageSettings(Session& session, QAction* open_footage) {
   Body body;
   const auto end = [&session](int FollowOptions::*field, bool first) {
@@ -175,6 +269,7 @@ QWidget* footageSettings(Session& session, QAction* open_footage) {
         .arg(QString::fromStdString(std::filesystem::path(info.path).filename().string()), QString::fromStdString(info.kind),
              notes.isEmpty() ? QString() : "\n" + notes.join("\n"));
   });
+  body.column->addWidget(checkSettings(session));
   auto* open = buttonFor(open_footage, QObject::tr("Open other footage…"), false);
   body.column->addWidget(open);
   return body.widget;
@@ -207,12 +302,22 @@ QWidget* tracksSettings(Session& session) {
          "Change direction", &FollowOptions::both_ways);
   option(QObject::tr("Join what comes back"), QObject::tr("A track that is hidden or leaves and comes back goes on, when looks and geometry agree."),
          "Change joining", &FollowOptions::rejoin);
-  auto* run = primary(QObject::tr("Track features"), QObject::tr("Finds features and follows them through the range. Replaces the tracks there are."));
+  auto* shown = new QCheckBox(QObject::tr("Show candidates in this frame"));
+  shown->setObjectName("showCandidates");
+  shown->setToolTip(QObject::tr("Marks the features that tracking would begin with, anew with every setting and frame (Shift+T)."));
+  QObject::connect(shown, &QCheckBox::toggled, &session.view, &ViewSettings::showCandidates);
+  QObject::connect(&session.view, &ViewSettings::changed, shown, [&session, shown] { shown->setChecked(session.view.candidatesShown()); });
+  body.column->addWidget(shown);
+  auto* run =
+      primary(QObject::tr("Track features"),
+              QObject::tr("Finds features and follows them through the range. What was tracked with the same settings stays; tracks by hand always do."));
   run->setObjectName("runTracks");
   QObject::connect(run, &QPushButton::clicked, &session.jobs, &Jobs::runTracks);
   enableWhenIdle(run, session);
   body.column->addWidget(run);
+  body.column->addWidget(regionSettings(session));
   addText(body, session, [&session] { return session.model.tracks() && !session.model.partial() ? stopReasons(*session.model.tracks()) : QString(); });
+  body.column->addWidget(handSettings(session));
   return body.widget;
 }
 

@@ -13,7 +13,11 @@ namespace dusky::desktop {
 
 QWidget* footageSettings(Session& session, QAction* open_footage);
 QWidget* maskSettings(Session& session);
+/// The masks that are drawn; part of maskSettings.
+QWidget* shapeSettings(Session& session);
 QWidget* tracksSettings(Session& session);
+/// Tracks by hand; part of tracksSettings.
+QWidget* handSettings(Session& session);
 QWidget* solveSettings(Session& session);
 QWidget* sceneSettings(Session& session, TrackActions& actions);
 QWidget* deliverSettings(Session& session);

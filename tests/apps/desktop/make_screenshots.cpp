@@ -7,12 +7,13 @@
 
 #include "apps/desktop/app/theme.h"
 #include "apps/desktop/cards/cheat_sheet.h"
+#include "apps/desktop/closeup/closeup_view.h"
+#include "apps/desktop/coverage/coverage_view.h"
 #include "apps/desktop/errormap/error_map.h"
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/space/space_view.h"
-#include "apps/desktop/steps/step_settings.h"
 #include "apps/desktop/steps/steps_panel.h"
-#include "core/media/write_picture.h"
+#include "apps/desktop/twoframes/two_frames_view.h"
 #include "tests/apps/desktop/window_driver.h"
 
 using namespace dusky;
@@ -76,25 +77,67 @@ void setScene(desktop::MainWindow& window) {
   window.trackActions().cube->trigger();
 }
 
-/// Mattes that follow nothing in particular across the water, to show how they look.
-void shootMasks(desktop::MainWindow& window) {
-  const QString mattes = QDir::tempPath() + "/ferry-landing-mattes";
-  QDir().mkpath(mattes);
-  for (int n = 1; n <= 120; ++n) {
-    const Mask rower{
-        .name = "rower",
-        .keys = {{.frame = 1, .position = Vec2(300, 420), .points = {Vec2(90, 130)}}, {.frame = 120, .position = Vec2(900, 400), .points = {Vec2(120, 160)}}}};
-    const auto area = fillLine(outlineOf(rower, n), 1280, 720);
-    Picture picture(1280, 720);
-    for (std::size_t i = 0; i < area.data.size(); ++i) picture.data[i] = area.data[i] ? Rgb{255, 255, 255} : Rgb{};
-    (void)writePicture(QString("%1/rower.%2.png").arg(mattes).arg(n).toStdString(), picture);
+/// Drags the left button over a widget along a path.
+void drag(QWidget& view, const std::vector<QPointF>& path) {
+  QTest::mousePress(&view, Qt::LeftButton, {}, path.front().toPoint());
+  for (const QPointF& p : path) {
+    QMouseEvent move(QEvent::MouseMove, p, view.mapToGlobal(p), Qt::NoButton, Qt::LeftButton, {});
+    QApplication::sendEvent(&view, &move);
   }
-  desktop::useMattes(window.session(), mattes);
+  QTest::mouseRelease(&view, Qt::LeftButton, {}, path.back().toPoint());
+}
+
+QPointF onPlate(desktop::MainWindow& window, double x, double y) { return window.plate().toWidget(QPointF(x, y)); }
+
+/// An ellipse that follows the moored boat by keys, and a curve along the shore.
+void shootMasks(desktop::MainWindow& window) {
+  desktop::Session& s = window.session();
   window.steps().openStep(Step::Masks);
-  goTo(window, 60);
+  goTo(window, 20);
+  s.view.setTool(desktop::ViewSettings::Tool::MaskCurve);
+  const std::vector<QPointF> shore = {{60, 210}, {330, 170}, {620, 200}, {600, 290}, {300, 320}, {80, 300}};
+  for (const QPointF& p : shore) QTest::mouseClick(&window.plate(), Qt::LeftButton, {}, onPlate(window, p.x(), p.y()).toPoint());
+  QTest::mouseClick(&window.plate(), Qt::LeftButton, {}, onPlate(window, shore[0].x(), shore[0].y()).toPoint());
+  s.view.setTool(desktop::ViewSettings::Tool::MaskEllipse);
+  drag(window.plate(), {onPlate(window, 700, 250), onPlate(window, 980, 480)});
+  goTo(window, 70);
+  drag(window.plate(), {onPlate(window, 840, 330), onPlate(window, 700, 380)});
+  goTo(window, 100);
+  drag(window.plate(), {onPlate(window, 700, 340), onPlate(window, 560, 420)});
+  goTo(window, 70);
+  s.view.showMasks(true);
+  goTo(window, 70);
   shoot(window, "masks");
-  window.session().model.undo();
-  QDir(mattes).removeRecursively();
+  while (s.model.workspace().undoStack().canUndo() && !s.model.document().masks.shapes.empty()) s.model.undo();
+  window.plate().leaveTool();
+}
+
+/// Candidates before tracking; a track by hand close up; two frames; the list; coverage.
+void shootTracks(desktop::MainWindow& window) {
+  desktop::Session& s = window.session();
+  window.steps().openStep(Step::Tracks);
+  goTo(window, 60);
+  s.view.showTracks(false);
+  s.view.showCandidates(true);
+  waitUntil([&] { return s.candidates.frame() == 60; });
+  window.showCoverage();
+  drag(window.coverage(), {window.coverage().placeOf(0, 44), window.coverage().placeOf(7, 78)});
+  shoot(window, "candidates");
+  s.view.showCandidates(false);
+  s.view.showTracks(true);
+  window.showTwoFrames();
+  window.showTrackList();
+  QTest::mouseClick(&window.twoFrames().picture(false), Qt::LeftButton, {}, window.twoFrames().picture(false).toWidget({640, 470}).toPoint());
+  shoot(window, "two-frames");
+  s.selection.clear();
+  s.view.setTool(desktop::ViewSettings::Tool::Hand);
+  QTest::mouseClick(&window.plate(), Qt::LeftButton, {}, onPlate(window, 655, 402).toPoint());
+  waitForJobs(window);
+  if (!s.selection.empty()) s.jobs.followByHand(s.selection.ids().front(), {.frame = 60, .backward = true});
+  waitForJobs(window);
+  goTo(window, 74);
+  shoot(window, "by-hand");
+  window.plate().leaveTool();
 }
 
 }  // namespace
@@ -109,6 +152,15 @@ int main(int argc, char** argv) {
   shoot(window, "welcome");
   if (!openAndWait(window, desktop::MainWindow::demoPath())) return 1;
   desktop::Session& s = window.session();
+  if (argc > 2) {  // only the newer views
+    shootMasks(window);
+    s.jobs.runTracks();
+    waitForJobs(window);
+    if (QString(argv[2]) == "solved") s.jobs.runSolve();
+    waitForJobs(window);
+    shootTracks(window);
+    return 0;
+  }
   goTo(window, 30);
   s.jobs.runTracks();
   waitUntil([&] { return s.jobs.state(Step::Tracks).fraction > 0.55; });
@@ -149,7 +201,9 @@ int main(int argc, char** argv) {
   waitForJobs(window);
   goTo(window, 108);
   shoot(window, "deliver");
+  s.view.setPictureColors(false);
   shootMasks(window);
+  shootTracks(window);
   // A refusal: far too few features.
   FollowOptions poor = s.model.document().tracking;
   poor.features = 20;

@@ -5,6 +5,7 @@
 
 #include <cmath>
 
+#include "core/mask/mask_keys.h"
 #include "core/mask/preview.h"
 
 namespace dusky::testing {
@@ -140,6 +141,42 @@ TEST(Masks, ThePreviewDimsWhatIsLeftOut) {
   const Picture shown = previewOf(grey, half);
   EXPECT_EQ(shown.at(10, 10), grey.at(10, 10));
   EXPECT_LT(shown.at(3, 10).g, 190);
+}
+
+TEST(MaskKeys, ArePutMovedAndTakenOutInOrder) {
+  Mask mask = ellipse(10, 20, 5, 5);
+  putKey(mask, {.frame = 21, .position = Vec(50, 20), .points = {Vec(5, 5)}});
+  putKey(mask, maskAt(mask, 11));
+  ASSERT_EQ(mask.keys.size(), 3u);
+  EXPECT_EQ(mask.keys[1].frame, 11);
+  EXPECT_LT((mask.keys[1].position - Vec(30, 20)).norm(), 1e-12) << "a new key changes nothing yet";
+  EXPECT_EQ(neighbourKey(mask, 11, 1), 21);
+  EXPECT_EQ(neighbourKey(mask, 11, -1), 1);
+  EXPECT_FALSE(neighbourKey(mask, 21, 1));
+  EXPECT_TRUE(moveKey(mask, 11, 30));
+  EXPECT_EQ(mask.keys.back().frame, 30);
+  EXPECT_FALSE(moveKey(mask, 11, 12));
+  EXPECT_TRUE(removeKey(mask, 21));
+  EXPECT_TRUE(removeKey(mask, 1));
+  EXPECT_FALSE(removeKey(mask, 30)) << "the last one stays";
+  putKey(mask, {.frame = 30, .position = Vec(1, 1), .points = {Vec(5, 5)}});
+  EXPECT_EQ(mask.keys.size(), 1u) << "one in the same frame is replaced";
+}
+
+TEST(MaskKeys, CornersComeAndGoInEveryKey) {
+  Mask curve{.shape = MaskShape::Curve};
+  for (const int frame : {1, 9})
+    curve.keys.push_back({.frame = frame, .position = Vec(50, 50), .scale = 2, .rotation_rad = 0.4, .points = {Vec(-30, 0), Vec(30, 0), Vec(0, 10.0 * frame)}});
+  EXPECT_FALSE(removePoint(curve, 1)) << "three always stay";
+  insertPoint(curve, 2);
+  ASSERT_EQ(curve.keys[0].points.size(), 4u);
+  EXPECT_LT((curve.keys[1].points[3] - Vec(-15, 45)).norm(), 1e-12) << "between the last corner and the first";
+  EXPECT_TRUE(removePoint(curve, 3));
+  EXPECT_EQ(curve.keys[1].points.size(), 3u);
+  const MaskKey& key = curve.keys[0];
+  EXPECT_LT((toOwn(key, toPicture(key, Vec(7, -3))) - Vec(7, -3)).norm(), 1e-12);
+  EXPECT_TRUE(covers(ellipse(50, 50, 20, 10), 1, Vec(65, 50)));
+  EXPECT_FALSE(covers(ellipse(50, 50, 20, 10), 1, Vec(50, 65)));
 }
 
 }  // namespace dusky::testing

@@ -1,0 +1,129 @@
+#include <QAction>
+#include <QActionGroup>
+#include <QStackedWidget>
+#include <QToolButton>
+
+#include "apps/desktop/app/main_window.h"
+#include "apps/desktop/app/view_frame.h"
+#include "apps/desktop/closeup/closeup_view.h"
+#include "apps/desktop/coverage/coverage_view.h"
+#include "apps/desktop/plate/plate_view.h"
+#include "apps/desktop/tracklist/track_list.h"
+#include "apps/desktop/twoframes/two_frames_view.h"
+
+namespace dusky::desktop {
+
+using Tool = ViewSettings::Tool;
+
+/// What the left button does on the Plate; the step settings choose the same tools.
+void MainWindow::makeToolActions() {
+  mask_edit_ = action(tr("Edit masks"), tr("Move, turn, scale and reshape masks on the Plate."), QKeySequence(Qt::Key_E), "mask-edit");
+  hand_ = action(tr("Place tracks by hand"), tr("Click where a track should begin; drag its point to set keys."), QKeySequence(Qt::Key_P), "hand");
+  region_ = action(tr("Add tracks here"), tr("Draw round where more tracks are wanted."), QKeySequence(Qt::Key_R), "region");
+  leave_tool_ = action(tr("Back to selecting"), tr("Lets go of the tool and of what is half drawn."), QKeySequence(Qt::Key_Backspace));
+  candidates_ = switchAction(tr("Show candidates"), tr("Features that tracking would begin with in this frame."), QKeySequence(Qt::SHIFT | Qt::Key_T),
+                             "candidates", &ViewSettings::candidatesShown, &ViewSettings::showCandidates);
+  const std::vector<std::pair<QAction*, Tool>> all = {
+      {box_, Tool::Box}, {lasso_, Tool::Lasso}, {mask_edit_, Tool::MaskEdit}, {hand_, Tool::Hand}, {region_, Tool::Region}};
+  tools_ = new QActionGroup(this);
+  tools_->setExclusionPolicy(QActionGroup::ExclusionPolicy::ExclusiveOptional);
+  for (const auto& [one, tool] : all) {
+    one->setCheckable(true);
+    tools_->addAction(one);
+    connect(one, &QAction::triggered, this, [this, tool](bool on) { session_.view.setTool(on || tool == Tool::Box ? tool : Tool::Box); });
+  }
+  box_->setChecked(true);
+  connect(&session_.view, &ViewSettings::changed, this, [this, all] {
+    for (const auto& [one, tool] : all) one->setChecked(session_.view.tool() == tool);
+    leave_tool_->setEnabled(session_.view.tool() != Tool::Box && session_.view.tool() != Tool::Lasso);
+  });
+  leave_tool_->setEnabled(false);
+  connect(leave_tool_, &QAction::triggered, this, [this] { plate_->leaveTool(); });
+}
+
+void MainWindow::makeViewActions() {
+  const auto view = [this](const QString& text, const QString& tip, Qt::Key key) {
+    QAction* made = action(text, tip, QKeySequence(Qt::CTRL | key));
+    made->setCheckable(true);
+    return made;
+  };
+  show_space_ = view(tr("SPACE"), tr("Cameras, points and test objects in space."), Qt::Key_1);
+  show_closeup_ = view(tr("CLOSE-UP"), tr("The selected track, enlarged and held still."), Qt::Key_2);
+  show_pair_ = view(tr("TWO FRAMES"), tr("What two frames have in common, and their epipolar lines."), Qt::Key_3);
+  show_map_ = view(tr("ERROR MAP"), tr("The error of every track in every frame."), Qt::Key_4);
+  show_list_ = view(tr("TRACKS"), tr("All tracks as a table."), Qt::Key_5);
+  show_coverage_ = view(tr("COVERAGE"), tr("Where picture and time are thin."), Qt::Key_6);
+}
+
+QStackedWidget* MainWindow::stackOf(const QList<QPair<QAction*, ViewFrame*>>& views) {
+  auto* stack = new QStackedWidget;
+  auto* group = new QActionGroup(this);
+  QList<QAction*> actions;
+  for (const auto& [show, frame] : views) {
+    group->addAction(show);
+    actions << show;
+    stack->addWidget(frame);
+    connect(show, &QAction::triggered, stack, [stack, frame = frame] { stack->setCurrentWidget(frame); });
+  }
+  for (const auto& [show, frame] : views) frame->setTabs(actions);
+  actions.front()->setChecked(true);
+  return stack;
+}
+
+ViewFrame* MainWindow::frameCloseup() {
+  auto* frame = new ViewFrame(tr("CLOSE-UP"), closeup_);
+  for (const int times : {4, 8, 16, 32}) {
+    auto* zoom = new QToolButton;
+    zoom->setText(tr("×%1").arg(times));
+    zoom->setToolTip(tr("Enlarge %1 times. The wheel does too.").arg(times));
+    zoom->setFocusPolicy(Qt::NoFocus);
+    connect(zoom, &QToolButton::clicked, closeup_, [this, times] { closeup_->setZoom(times); });
+    frame->addTool(zoom);
+  }
+  connect(closeup_, &CloseupView::noteChanged, frame, &ViewFrame::setNote);
+  return frame;
+}
+
+ViewFrame* MainWindow::frameTwoFrames() { return new ViewFrame(tr("TWO FRAMES"), two_frames_); }
+
+ViewFrame* MainWindow::frameTrackList() {
+  auto* frame = new ViewFrame(tr("TRACKS"), track_list_);
+  connect(track_list_, &TrackList::noteChanged, frame, &ViewFrame::setNote);
+  return frame;
+}
+
+ViewFrame* MainWindow::frameCoverage() {
+  auto* frame = new ViewFrame(tr("COVERAGE"), coverage_);
+  auto* add = new QToolButton;
+  add->setObjectName("addTracksInCells");
+  add->setText(tr("Add tracks here"));
+  add->setToolTip(tr("Finds more tracks in the chosen cells and frames: drag over the map to choose."));
+  add->setFocusPolicy(Qt::NoFocus);
+  add->setEnabled(false);
+  frame->addTool(add);
+  connect(add, &QToolButton::clicked, coverage_, &CoverageView::addTracksHere);
+  const auto refresh = [this, add] { add->setEnabled(coverage_->hasChoice() && !session_.jobs.busy()); };
+  connect(coverage_, &CoverageView::choiceChanged, add, refresh);
+  connect(&session_.jobs, &Jobs::changed, add, refresh);
+  connect(coverage_, &CoverageView::noteChanged, frame, &ViewFrame::setNote);
+  return frame;
+}
+
+void MainWindow::askCandidates() {
+  if (session_.view.candidatesShown() && session_.model.hasFootage())
+    session_.candidates.ask(session_.model.document(), session_.playback.frame());
+  else
+    session_.candidates.clear();
+}
+
+void MainWindow::connectTools() {
+  connect(&session_.view, &ViewSettings::changed, this, &MainWindow::askCandidates);
+  connect(&session_.model, &DocumentModel::documentChanged, this, &MainWindow::askCandidates);
+  connect(&session_.playback, &Playback::frameChanged, this, &MainWindow::askCandidates);
+  connect(&session_.jobs, &Jobs::placedByHand, this, [this](int track) {
+    session_.selection.pick({track}, Selection::Mode::Replace);
+    show_closeup_->trigger();
+  });
+}
+
+}  // namespace dusky::desktop

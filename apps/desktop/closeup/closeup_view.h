@@ -1,0 +1,59 @@
+#pragma once
+#include <QImage>
+#include <QWidget>
+#include <map>
+
+#include "apps/desktop/model/session.h"
+
+namespace dusky::desktop {
+
+/// One track enlarged and held still: what lies under it in this frame, how it looked where it began, and how sure it was along the way.
+/// Left drag: move the key of a track by hand; wheel: enlarge.
+class CloseupView : public QWidget {
+  Q_OBJECT
+ public:
+  explicit CloseupView(Session& session, QWidget* parent = nullptr);
+
+  int zoom() const { return zoom_; }
+  /// The track that is looked at: the one selected last; 0: none.
+  int track() const;
+  QSize minimumSizeHint() const override { return {200, 120}; }
+
+ public slots:
+  void setZoom(int times);
+
+ signals:
+  void noteChanged(const QString& note);
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent*) override;
+  void mouseMoveEvent(QMouseEvent*) override;
+  void mouseReleaseEvent(QMouseEvent*) override;
+  void wheelEvent(QWheelEvent*) override;
+
+ private:
+  struct Subject {
+    const Track* track = nullptr;
+    const HandTrack* by_hand = nullptr;
+    Vec2 place = Vec2::Zero();  ///< In the frame shown, or where it was last seen before it (first after it).
+    bool here = false;          ///< Whether it has a place in this frame.
+    int pattern_px = 11;
+  };
+  std::optional<Subject> subject() const;
+  QRect pictureArea() const;
+  QRect curveArea() const;
+  void refresh();
+  QImage pieceOf(int frame, const Vec2& place, const QSize& size, double scale) const;
+  void drawPicture(QPainter& painter, const Subject& subject) const;
+  void drawReference(QPainter& painter, const Subject& subject) const;
+  void drawReprojection(QPainter& painter, const Subject& subject) const;
+  void drawCurve(QPainter& painter, const Subject& subject) const;
+
+  Session& session_;
+  int zoom_ = 8;
+  QPointF dragged_;  ///< Of the key being moved, px of the screen.
+  std::optional<QPointF> press_;
+};
+
+}  // namespace dusky::desktop

@@ -1,0 +1,129 @@
+#include <QPainter>
+#include <algorithm>
+#include <cmath>
+
+#include "apps/desktop/app/theme.h"
+#include "apps/desktop/errormap/error_map.h"
+#include "core/mask/mask_keys.h"
+#include "core/project/edits.h"
+
+namespace dusky::desktop {
+namespace {
+
+constexpr double kGrip_px = 6;
+
+const HandTrack* selectedHand(const Session& session) {
+  return session.selection.ids().size() == 1 ? session.model.document().work.find(session.selection.ids().front()) : nullptr;
+}
+
+const Mask* chosenMask(const Session& session) {
+  for (const Mask& mask : session.model.document().masks.shapes) {
+    if (mask.id == session.view.chosenMask()) return &mask;
+  }
+  return nullptr;
+}
+
+}  // namespace
+
+std::vector<int> ErrorMap::laneKeys() const {
+  std::vector<int> frames;
+  if (const HandTrack* track = selectedHand(session_)) {
+    for (const HandPoint& p : track->points) {
+      if (p.keyed) frames.push_back(p.frame);
+    }
+  } else if (const Mask* mask = chosenMask(session_)) {
+    for (const MaskKey& key : mask->keys) frames.push_back(key.frame);
+  }
+  return frames;
+}
+
+std::optional<int> ErrorMap::laneKeyAt(const QPointF& at) const {
+  if (lane_.isEmpty() || !QRectF(lane_).contains(at)) return std::nullopt;
+  std::optional<int> nearest;
+  double least = kGrip_px;
+  for (const int frame : laneKeys()) {
+    const double distance = std::abs(keyPlace(frame).x() - at.x());
+    if (distance <= least) least = distance, nearest = frame;
+  }
+  return nearest;
+}
+
+void ErrorMap::moveLaneKey(int from, int to) {
+  if (const HandTrack* track = selectedHand(session_)) {
+    HandTrack changed = *track;
+    const HandPoint point = *changed.at(from);
+    changed.remove(from, from);
+    changed.putKey(to, point.position);
+    session_.model.run(changeHandTrack("Move key", session_.model.document(), std::move(changed)));
+  } else if (const Mask* mask = chosenMask(session_)) {
+    Mask changed = *mask;
+    if (moveKey(changed, from, to)) session_.model.run(changeMask("Move mask key", session_.model.document(), std::move(changed)));
+  }
+}
+
+void ErrorMap::refreshLane() {
+  layOut();
+  update();
+}
+
+void ErrorMap::drawLane(QPainter& painter) const {
+  if (lane_.isEmpty()) return;
+  painter.fillRect(lane_, color::Raised);
+  painter.setPen(color::Quiet);
+  const HandTrack* track = selectedHand(session_);
+  const Mask* mask = chosenMask(session_);
+  const QString name = QString::fromStdString(track ? track->name : mask ? mask->name : std::string());
+  painter.drawText(lane_.adjusted(0, 0, -6, 0), Qt::AlignRight | Qt::AlignVCenter, tr("keys of %1").arg(name));
+  painter.setRenderHint(QPainter::Antialiasing);
+  painter.setPen(QPen(color::Night, 1));
+  for (const int frame : laneKeys()) {
+    const QPointF at = keyPlace(held_key_ && frame == *held_key_ ? held_to_ : frame);
+    painter.setBrush(frame == session_.playback.frame() || (held_key_ && frame == *held_key_) ? color::Lamp : color::Text);
+    // An upright tab: a place in time, not a state of a track.
+    painter.drawRoundedRect(QRectF(at.x() - 2.5, lane_.top() + 2, 5, lane_.height() - 4), 2, 2);
+  }
+  painter.setRenderHint(QPainter::Antialiasing, false);
+}
+
+/// Frames that are not looked at are hatched through map and curves.
+void ErrorMap::drawLeftOut(QPainter& painter) const {
+  const FootageSettings& footage = session_.model.document().footage;
+  QBrush hatch(QColor(169, 157, 182, 90), Qt::BDiagPattern);
+  for (const int frame : footage.left_out) {
+    if (frame < session_.model.firstFrame() || frame > session_.model.lastFrame()) continue;
+    painter.fillRect(QRectF(QPointF(columnOf(frame), map_.top()), QPointF(columnOf(frame + 1), curves_.bottom())), hatch);
+  }
+}
+
+/// What the frame check found: before a solve as curves, always as marks.
+void ErrorMap::drawChecks(QPainter& painter) const {
+  const auto& checked = session_.jobs.checked();
+  if (checked.empty()) return;
+  painter.setRenderHint(QPainter::Antialiasing);
+  double sharpest = 1e-9;
+  for (const CheckedFrame& frame : checked) sharpest = std::max(sharpest, frame.sharpness);
+  const auto line = [&](auto&& share) {
+    QPolygonF points;
+    for (const CheckedFrame& frame : checked) points << QPointF(columnOf(frame.frame + 0.5), curves_.bottom() - 3 - (curves_.height() - 20) * share(frame));
+    painter.drawPolyline(points);
+  };
+  if (!session_.model.solution()) {
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(color::Quiet, 1, Qt::DashLine));
+    line([](const CheckedFrame& f) { return f.brightness / 255; });
+    painter.setPen(QPen(QColor(0xe9, 0xdf, 0xf2), 1.4));
+    line([sharpest](const CheckedFrame& f) { return f.sharpness / sharpest; });
+    painter.setPen(color::Quiet);
+    painter.drawText(curves_.adjusted(4, 1, 0, 0), Qt::AlignLeft | Qt::AlignTop, tr("per frame: sharpness, brightness (dashed)"));
+  }
+  painter.setPen(Qt::NoPen);
+  painter.setBrush(errorQColor(0.8, 1));
+  for (const CheckedFrame& frame : checked) {
+    if (frame.fault == FrameFault::None) continue;
+    const double x = columnOf(frame.frame + 0.5);
+    painter.drawPolygon(QPolygonF({QPointF(x - 4, curves_.bottom()), QPointF(x + 4, curves_.bottom()), QPointF(x, curves_.bottom() - 8)}));
+  }
+  painter.setRenderHint(QPainter::Antialiasing, false);
+}
+
+}  // namespace dusky::desktop

@@ -1,0 +1,41 @@
+#include "apps/desktop/app/theme.h"
+#include "apps/desktop/plate/plate_view.h"
+
+namespace dusky::desktop {
+
+void PlateView::drawNotes(QPainter& painter) const {
+  const auto note = [&](const QString& text, int y) {
+    const QRect box = painter.fontMetrics().boundingRect(text).adjusted(-6, -3, 6, 3);
+    const QRect placed(8, y - box.height(), box.width(), box.height());
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(QColor(20, 16, 26, 200));
+    painter.drawRoundedRect(placed, 4, 4);
+    painter.setPen(color::Text);
+    painter.drawText(placed, Qt::AlignCenter, text);
+  };
+  if (!failure_.isEmpty())
+    note(failure_, height() - 8);
+  else if (picture_.isNull())
+    note(tr("reading frame %1 …").arg(session_.playback.frame()), height() - 8);
+  else if (const PlateTool* chosen = tool(); chosen && !chosen->hint().isEmpty())
+    note(chosen->hint(), height() - 8);
+  else if (session_.view.candidatesShown() && session_.candidates.frame() == picture_frame_)
+    note(tr("%1 features would be followed from this frame").arg(session_.candidates.features().size()), height() - 8);
+}
+
+/// A small diamond for each, larger for coarser ones: not a state of a track, for there is none yet.
+void PlateView::drawCandidates(QPainter& painter) const {
+  if (!session_.view.candidatesShown() || session_.candidates.frame() != picture_frame_) return;
+  painter.setBrush(Qt::NoBrush);
+  for (const Feature& feature : session_.candidates.features()) {
+    const double half = feature.size == FeatureSize::Fine ? 3 : feature.size == FeatureSize::Medium ? 4 : 6;
+    const QPointF at = toWidget(QPointF(feature.position.x(), feature.position.y()));
+    const QPolygonF diamond({at + QPointF(0, -half), at + QPointF(half, 0), at + QPointF(0, half), at + QPointF(-half, 0)});
+    painter.setPen(QPen(QColor(12, 8, 16, 190), 2.6));
+    painter.drawPolygon(diamond);
+    painter.setPen(QPen(QColor(0xe2, 0xd8, 0xec), 1.1));
+    painter.drawPolygon(diamond);
+  }
+}
+
+}  // namespace dusky::desktop

@@ -1,0 +1,84 @@
+#include "apps/desktop/tracklist/track_list.h"
+
+#include <QHeaderView>
+#include <QLineEdit>
+#include <QMenu>
+#include <QTableView>
+#include <QVBoxLayout>
+
+namespace dusky::desktop {
+
+TrackList::TrackList(Session& session, QMenu* track_menu, QWidget* parent)
+    : QWidget(parent), session_(session), model_(new TrackListModel(session, this)), filter_(new TrackListFilter(this)), table_(new QTableView) {
+  filter_->setSourceModel(model_);
+  table_->setObjectName("trackTable");
+  table_->setModel(filter_);
+  table_->setSortingEnabled(true);
+  table_->sortByColumn(TrackListModel::Worst, Qt::DescendingOrder);
+  table_->setSelectionBehavior(QAbstractItemView::SelectRows);
+  table_->setSelectionMode(QAbstractItemView::ExtendedSelection);
+  table_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed);
+  table_->setShowGrid(false);
+  table_->setWordWrap(false);
+  table_->setContextMenuPolicy(Qt::CustomContextMenu);
+  table_->verticalHeader()->hide();
+  table_->verticalHeader()->setDefaultSectionSize(20);
+  table_->horizontalHeader()->setStretchLastSection(true);
+  table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+  const std::array<int, TrackListModel::Columns> widths = {80, 80, 96, 84, 50, 50, 78, 76, 90, 160, 160};
+  for (int i = 0; i < TrackListModel::Columns; ++i) table_->setColumnWidth(i, widths[static_cast<std::size_t>(i)]);
+  auto* words = new QLineEdit;
+  words->setObjectName("trackFilter");
+  words->setPlaceholderText(tr("Show only rows with these words: a name, a group, “pinned”, “drifted”, “by hand” …"));
+  words->setClearButtonEnabled(true);
+  words->setToolTip(tr("Every word must be somewhere in the row."));
+  auto* all = new QVBoxLayout(this);
+  all->setContentsMargins(6, 0, 6, 4);
+  all->setSpacing(4);
+  all->addWidget(words);
+  all->addWidget(table_, 1);
+  connect(words, &QLineEdit::textChanged, this, [this](const QString& text) {
+    filter_->setWords(text);
+    tellCount();
+  });
+  connect(table_, &QWidget::customContextMenuRequested, this, [this, track_menu](const QPoint& at) { track_menu->popup(table_->viewport()->mapToGlobal(at)); });
+  connect(table_->selectionModel(), &QItemSelectionModel::selectionChanged, this, &TrackList::takeSelection);
+  connect(&session_.selection, &Selection::changed, this, &TrackList::showSelection);
+  connect(model_, &QAbstractItemModel::modelReset, this, [this] {
+    tellCount();
+    showSelection();
+  });
+}
+
+void TrackList::takeSelection() {
+  if (following_) return;
+  following_ = true;
+  std::vector<int> ids;
+  for (const QModelIndex& index : table_->selectionModel()->selectedRows()) ids.push_back(model_->trackAt(filter_->mapToSource(index).row()));
+  session_.selection.pick(ids, Selection::Mode::Replace);
+  following_ = false;
+}
+
+void TrackList::showSelection() {
+  if (following_) return;
+  following_ = true;
+  QItemSelection rows;
+  QModelIndex first;
+  for (const int id : session_.selection.ids()) {
+    const int row = model_->rowOf(id);
+    const QModelIndex index = row >= 0 ? filter_->mapFromSource(model_->index(row, 0)) : QModelIndex();
+    if (!index.isValid()) continue;
+    rows.select(index, index);
+    if (!first.isValid()) first = index;
+  }
+  table_->selectionModel()->select(rows, QItemSelectionModel::ClearAndSelect | QItemSelectionModel::Rows);
+  if (first.isValid()) table_->scrollTo(first);
+  following_ = false;
+}
+
+void TrackList::tellCount() {
+  const int all = model_->rowCount();
+  emit noteChanged(all == 0 ? "" : shown() == all ? tr("%1 tracks").arg(all) : tr("%1 of %2 tracks").arg(shown()).arg(all));
+}
+
+}  // namespace dusky::desktop

@@ -1,0 +1,108 @@
+#include <chrono>
+#include <filesystem>
+
+#include "core/base/content_key.h"
+#include "core/pipeline/steps.h"
+
+namespace dusky {
+namespace {
+
+void addFootage(KeyBuilder& key, const Document& document, const FootageInfo& footage) {
+  std::error_code failed;
+  const std::filesystem::path path = document.footage_path;
+  const auto size = std::filesystem::is_regular_file(path, failed) ? std::filesystem::file_size(path, failed) : 0;
+  const auto time = std::filesystem::last_write_time(path, failed).time_since_epoch().count();
+  key.add(std::filesystem::absolute(path, failed).string()).add(static_cast<std::int64_t>(size)).add(static_cast<std::int64_t>(time));
+  key.add(footage.width).add(footage.height).add(footage.first).add(footage.last);
+}
+
+void addMasks(KeyBuilder& key, const MaskSettings& masks) {
+  key.add(static_cast<std::int64_t>(masks.shapes.size()));
+  for (const Mask& m : masks.shapes) {
+    key.add(static_cast<int>(m.shape))
+        .add(m.only_inside)
+        .add(m.inverted)
+        .add(m.grow_px)
+        .add(m.first_frame)
+        .add(m.last_frame)
+        .add(static_cast<std::int64_t>(m.keys.size()));
+    for (const MaskKey& k : m.keys) {
+      key.add(k.frame).add(k.position.x()).add(k.position.y()).add(k.scale).add(k.rotation_rad);
+      for (const Vec2& p : k.points) key.add(p.x()).add(p.y());
+    }
+  }
+  const MatteSettings& mattes = masks.mattes;
+  if (mattes.folder.empty()) return;
+  std::error_code failed;
+  const auto time = std::filesystem::last_write_time(mattes.folder, failed).time_since_epoch().count();
+  key.add(std::filesystem::absolute(mattes.folder, failed).string()).add(static_cast<std::int64_t>(time));
+  key.add(mattes.threshold).add(mattes.grow_px).add(mattes.inverted);
+}
+
+/// `runs` counts the first one.
+void addRuns(KeyBuilder& key, const Document& document, int runs) {
+  for (int i = 0; i + 1 < runs; ++i) {
+    const ExtraRun& run = document.extra_runs[static_cast<std::size_t>(i)];
+    key.add("run").add(run.first_frame).add(run.last_frame).add(run.density).add(run.strength_share);
+    for (const Vec2& p : run.region) key.add(p.x()).add(p.y());
+  }
+}
+
+/// What was done by hand, as far as it changes places; names don't.
+void addWork(KeyBuilder& key, TrackWork work, const std::string& followed_key) {
+  work.labels.clear();
+  for (HandTrack& track : work.by_hand) track.name.clear();
+  if (work.edited_key != followed_key) work.edits.clear();
+  if (work.edits.empty() && work.by_hand.empty()) return;
+  work.edited_key.clear();
+  key.add(trackWorkToJson(work));
+}
+
+}  // namespace
+
+int runsOf(const Document& document) { return 1 + static_cast<int>(document.extra_runs.size()); }
+
+std::string tracksKey(const Document& document, const FootageInfo& footage) { return tracksKey(document, footage, runsOf(document)); }
+
+std::string tracksKey(const Document& document, const FootageInfo& footage, int runs) {
+  KeyBuilder key;
+  addFootage(key, document, footage);
+  const FollowOptions& o = document.tracking;
+  key.add("tracks 2")
+      .add(document.footage.step)
+      .add(o.first_frame)
+      .add(o.last_frame)
+      .add(o.features)
+      .add(o.min_strength)
+      .add(o.min_distance_px)
+      .add(o.patch_radius)
+      .add(o.min_life)
+      .add(o.max_return_px)
+      .add(o.min_likeness)
+      .add(o.sizes.fine)
+      .add(o.sizes.medium)
+      .add(o.sizes.coarse)
+      .add(o.edge_margin_px)
+      .add(o.max_sigma_px)
+      .add(o.max_foreign)
+      .add(o.rejoin)
+      .add(o.both_ways);
+  key.add(static_cast<std::int64_t>(document.footage.left_out.size()));
+  for (const int frame : document.footage.left_out) key.add(frame);
+  addMasks(key, document.masks);
+  addRuns(key, document, runs);
+  return key.key();
+}
+
+std::string solveKey(const Document& document, const FootageInfo& footage) {
+  KeyBuilder key;
+  const LensSettings& lens = document.lens;
+  const std::string followed = tracksKey(document, footage);
+  key.add("solve 1").add(followed).add(static_cast<int>(lens.focal)).add(lens.distortion).add(document.seed);
+  if (lens.focal != FocalKnowledge::Unknown) key.add(lens.focal_mm / lens.sensor_mm);
+  for (int id : document.set_aside) key.add(id);
+  addWork(key, document.work, followed);
+  return key.key();
+}
+
+}  // namespace dusky

@@ -1,0 +1,112 @@
+#include "core/media/footage.h"
+#include "core/pipeline/steps.h"
+
+namespace dusky {
+namespace {
+
+/// Footage and masks as one run needs them.
+struct Opened {
+  std::unique_ptr<FrameSource> source;
+  std::unique_ptr<MaskSet> masks;
+  FollowScope scope;
+};
+
+Result<Opened> openFor(const Document& document) {
+  auto source = openFootage(document.footage_path);
+  if (!source.ok()) return source.error();
+  Opened opened{std::move(*source), nullptr, {.step = document.footage.step, .left_out = document.footage.left_out}};
+  if (!document.masks.any()) return opened;
+  const auto frames = framesToFollow(opened.source->info(), document.tracking, opened.scope);
+  if (!frames.ok()) return frames.error();
+  auto made = makeMasks(document.masks, opened.source->info(), *frames);
+  if (!made.ok()) return made.error();
+  opened.masks = std::move(*made);
+  opened.scope.masks = opened.masks.get();
+  return opened;
+}
+
+/// The options of a run and where it looks: the first one everywhere, an added one where the artist said.
+FollowOptions optionsOf(const Document& document, int run, FollowScope& scope) {
+  FollowOptions options = document.tracking;
+  if (run == 0) return options;
+  const ExtraRun& extra = document.extra_runs[static_cast<std::size_t>(run - 1)];
+  options.features = std::clamp(static_cast<int>(options.features * extra.density), 20, 20000);
+  options.min_strength *= extra.strength_share;
+  scope.region = extra.region;
+  scope.births = {extra.first_frame, extra.last_frame};
+  return options;
+}
+
+}  // namespace
+
+Result<TrackSetPtr> runTracks(const Document& document, const Progress& progress, const std::function<void(TrackSetPtr)>& on_partial,
+                              const TracksStart& start) {
+  auto opened = openFor(document);
+  if (!opened.ok()) return opened.error();
+  TrackSetPtr tracks = start.tracks;
+  const int all = runsOf(document), first = tracks ? start.runs : 0;
+  for (int run = first; run < all; ++run) {
+    FollowScope scope = opened->scope;
+    const FollowOptions options = optionsOf(document, run, scope);
+    scope.existing = tracks.get();
+    const double share = 1.0 / (all - first);
+    auto more = followFeatures(*opened->source, options, progress.part(share * (run - first), share * (run - first + 1)), scope, on_partial);
+    if (!more.ok()) return more;
+    if ((*more)->summary.termination == Termination::Cancelled) return cancelled();
+    tracks = *more;
+  }
+  if (tracks && tracks->tracks.empty() && opened->masks) {
+    return cannotSolve("Nothing can be tracked: what the masks leave of the picture holds no texture, or they leave nothing. Look at the masks' preview.");
+  }
+  return tracks;
+}
+
+TrackSetPtr withHandWork(const TrackSetPtr& followed, const Document& document, const FootageInfo& footage) {
+  const TrackWork& work = document.work;
+  if (followed) {
+    const bool ours = !work.edits.empty() && work.edited_key == tracksKey(document, footage);
+    return ours || !work.by_hand.empty() ? applyTrackWork(*followed, work, ours) : followed;
+  }
+  if (work.by_hand.empty()) return nullptr;
+  const auto frames = framesToFollow(footage, document.tracking, {.step = document.footage.step, .left_out = document.footage.left_out});
+  if (!frames.ok()) return nullptr;
+  TrackSet none{.width = footage.width, .height = footage.height, .first_frame = frames->front(), .last_frame = frames->back(), .used_frames = *frames};
+  return applyTrackWork(none, work, false);
+}
+
+Result<std::vector<Feature>> findCandidates(FrameSource& source, const Document& document, int frame) {
+  auto read = source.read(frame, FrameUse::Tracking);
+  if (!read.ok()) return read.error();
+  LeftOut left_out;
+  if (document.masks.any()) {
+    const auto masks = makeMasks(document.masks, source.info(), {});
+    if (!masks.ok()) return masks.error();
+    auto out = (*masks)->leftOut(frame);
+    if (!out.ok()) return out.error();
+    left_out = std::move(*out);
+  }
+  return candidatesIn(preparedPyramid(read->luma), document.tracking, left_out);
+}
+
+Result<HandTrack> runHandTrack(const Document& document, const HandTrack& track, const HandOptions& options, const Progress& progress, std::string* note) {
+  auto source = openFootage(document.footage_path);
+  if (!source.ok()) return source.error();
+  const auto frames = framesToFollow((*source)->info(), document.tracking, {.step = document.footage.step, .left_out = document.footage.left_out});
+  if (!frames.ok()) return frames.error();
+  return followByHand(**source, *frames, track, options, progress, note);
+}
+
+Result<HandTrack> placeKey(const Document& document, HandTrack track, int frame, const Vec2& pointed, bool snap) {
+  auto source = openFootage(document.footage_path);
+  if (!source.ok()) return source.error();
+  auto read = (*source)->read(frame);
+  if (!read.ok()) return read.error();
+  const Vec2 place = snap ? snapped(soften(read->luma), pointed, track.kind, track.pattern_px) : pointed;
+  if (place.x() < 0 || place.y() < 0 || place.x() >= read->picture.width || place.y() >= read->picture.height)
+    return invalidInput("This lies outside the picture.");
+  track.putKey(frame, place);
+  if (track.points.size() == 1) track.color = read->picture.at(static_cast<int>(place.x()), static_cast<int>(place.y()));
+  return track;
+}
+
+}  // namespace dusky
