@@ -144,6 +144,7 @@ std::string encode(const TrackSet& set) {
                   {"first", set.first_frame},
                   {"last", set.last_frame},
                   {"used", packed(set.used_frames)},
+                  {"barren", packed(set.barren)},
                   {"heads", packed(heads)},
                   {"frames", packed(frames)},
                   {"places", packed(places)},
@@ -169,6 +170,7 @@ Result<TrackSetPtr> decodeTracks(const std::string& bytes) {
     const auto heads = unpacked<int>(j.at("heads")), frames = unpacked<int>(j.at("frames"));
     const auto places = unpacked<double>(j.at("places"));
     set.used_frames = unpacked<int>(j.at("used"));
+    if (j.contains("barren")) set.barren = unpacked<std::uint8_t>(j.at("barren"));
     constexpr int kHead = 9;
     if (heads.size() % kHead != 0 || places.size() != 2 * frames.size()) throw std::runtime_error("lists of different length");
     std::size_t next = 0;

@@ -7,12 +7,6 @@ namespace {
 
 constexpr int kWorthTracking = 3;  // features that make a cell textured
 
-int cellOf(const Vec2& p, int width, int height, int columns, int rows) {
-  const int column = std::clamp(static_cast<int>(p.x() * columns / std::max(1, width)), 0, columns - 1);
-  const int row = std::clamp(static_cast<int>(p.y() * rows / std::max(1, height)), 0, rows - 1);
-  return row * columns + column;
-}
-
 }  // namespace
 
 double Coverage::shareWith(int least, int frame_index) const {
@@ -28,26 +22,29 @@ double Coverage::shareWith(int least, int frame_index) const {
   return wanted > 0 ? static_cast<double>(held) / wanted : kUnknown;
 }
 
-Coverage coverageOf(const TrackSet& tracks, int columns, int rows) {
-  Coverage coverage{.columns = columns, .rows = rows};
+Coverage coverageOf(const TrackSet& tracks) {
+  Coverage coverage;
   for (int i = 0; i < tracks.frames(); ++i) coverage.frames.push_back(tracks.frameAt(i));
   coverage.counts.assign(coverage.frames.size() * static_cast<std::size_t>(coverage.cells()), 0);
   for (const Track& track : tracks.tracks) {
     for (const Observation& o : track.observations) {
       const int frame = tracks.indexOf(o.frame);
       if (frame < 0) continue;
-      const int cell = cellOf(o.position, tracks.width, tracks.height, columns, rows);
+      const int cell = tracks.cellOf(o.position);
       ++coverage.counts[static_cast<std::size_t>(frame) * static_cast<std::size_t>(coverage.cells()) + static_cast<std::size_t>(cell)];
     }
+  }
+  if (tracks.barren.size() == coverage.counts.size()) {
+    for (const std::uint8_t barren : tracks.barren) coverage.textured.push_back(barren == 0);
   }
   return coverage;
 }
 
-std::vector<std::uint8_t> texturedCells(const Pyramid& pyramid, DetectOptions options, int columns, int rows) {
+std::vector<std::uint8_t> texturedCells(const Pyramid& pyramid, DetectOptions options) {
   options.count = 20000;
-  std::vector<int> counts(static_cast<std::size_t>(columns) * static_cast<std::size_t>(rows), 0);
-  for (const Feature& feature : detectFeatures(pyramid, {}, options))
-    ++counts[static_cast<std::size_t>(cellOf(feature.position, pyramid.base().width, pyramid.base().height, columns, rows))];
+  const TrackSet size{.width = pyramid.base().width, .height = pyramid.base().height};
+  std::vector<int> counts(static_cast<std::size_t>(TrackSet::kCellColumns * TrackSet::kCellRows), 0);
+  for (const Feature& feature : detectFeatures(pyramid, {}, options)) ++counts[static_cast<std::size_t>(size.cellOf(feature.position))];
   std::vector<std::uint8_t> textured;
   for (const int count : counts) textured.push_back(count >= kWorthTracking);
   return textured;

@@ -8,7 +8,7 @@ namespace dusky {
 
 /// How evenly tracks fill picture and time: cells x frames, and how many tracks each holds.
 struct Coverage {
-  int columns = 8, rows = 6;
+  int columns = TrackSet::kCellColumns, rows = TrackSet::kCellRows;
   std::vector<int> frames;             ///< Looked at, ascending.
   std::vector<int> counts;             ///< frames x (rows x columns), tracks with a place there.
   std::vector<std::uint8_t> textured;  ///< The same shape: 0 where the cell holds nothing to track; empty: not looked at.
@@ -20,10 +20,11 @@ struct Coverage {
   double shareWith(int least, int frame_index = -1) const;
 };
 
-Coverage coverageOf(const TrackSet& tracks, int columns = 8, int rows = 6);
+/// With what the tracker knew of texture.
+Coverage coverageOf(const TrackSet& tracks);
 
 /// Which cells of a frame hold something to track, row by row: those where at least three features over the floor of strength stand
 /// `options.min_distance_px` apart.
-std::vector<std::uint8_t> texturedCells(const Pyramid& pyramid, DetectOptions options, int columns = 8, int rows = 6);
+std::vector<std::uint8_t> texturedCells(const Pyramid& pyramid, DetectOptions options);
 
 }  // namespace dusky

@@ -65,6 +65,7 @@ class Run {
   Status forward();
   Status backward();
   Result<LeftOut> leftOut(int frame);
+  void noteBarren(int frame, const std::vector<Vec2>& places);
   void refill(Follower& follower, const PreparedFrame& now, const LeftOut& left_out);
   void birth(Follower& follower, const PreparedFrame& now, const Feature& feature);
   bool tell(double fraction, std::string what);
@@ -79,6 +80,7 @@ class Run {
   const std::function<void(TrackSetPtr)>& on_partial_;
   LumaStore store_;
   std::vector<Growing> tracks_;
+  std::vector<std::uint8_t> barren_;  ///< See TrackSet.
   std::vector<Looks> ends_, beginnings_;
   Stopwatch watch_;
   double told_s_ = 0, decode_s_ = 0, detect_s_ = 0, forward_s_ = 0, backward_s_ = 0;
@@ -182,8 +184,26 @@ void Run::refill(Follower& follower, const PreparedFrame& now, const LeftOut& le
   if (!scope_.region.empty()) {
     detect.allowed = [&, masks_allow = detect.allowed](const Vec2& place) { return insideLine(scope_.region, place) && masks_allow(place); };
   }
-  for (const Feature& feature : detectFeatures(now.pyramid, taken, detect)) birth(follower, now, feature);
+  const std::vector<Feature> found = detectFeatures(now.pyramid, taken, detect);
+  for (const Feature& feature : found) {
+    birth(follower, now, feature);
+    taken.push_back(feature.position);
+  }
+  if (scope_.region.empty()) noteBarren(now.number, taken);
   detect_s_ += watch.seconds();
+}
+
+/// Where even with all that the detector found a cell stays thin, there is nothing to track: in this frame and until it is looked at again.
+void Run::noteBarren(int frame, const std::vector<Vec2>& places) {
+  constexpr int kWorthTracking = 3, kCells = TrackSet::kCellColumns * TrackSet::kCellRows;
+  TrackSet size{.width = source_.info().width, .height = source_.info().height};
+  std::vector<int> counts(kCells, 0);
+  for (const Vec2& place : places) ++counts[static_cast<std::size_t>(size.cellOf(place))];
+  barren_.resize(frames_.size() * kCells, 0);
+  const auto index = static_cast<std::size_t>(std::lower_bound(frames_.begin(), frames_.end(), frame) - frames_.begin());
+  for (std::size_t f = index; f < frames_.size(); ++f) {
+    for (std::size_t cell = 0; cell < kCells; ++cell) barren_[f * kCells + cell] = counts[cell] < kWorthTracking;
+  }
 }
 
 void Run::birth(Follower& follower, const PreparedFrame& now, const Feature& feature) {
@@ -229,7 +249,8 @@ std::shared_ptr<TrackSet> Run::compose(std::vector<Track> grown) const {
   set->width = source_.info().width, set->height = source_.info().height;
   set->first_frame = frames_.front(), set->last_frame = frames_.back();
   if (static_cast<int>(frames_.size()) != set->last_frame - set->first_frame + 1) set->used_frames = frames_;
-  if (scope_.existing) set->tracks = scope_.existing->tracks;
+  set->barren = barren_;
+  if (scope_.existing) set->tracks = scope_.existing->tracks, set->barren = scope_.existing->barren;
   std::erase_if(grown, [&](const Track& track) { return track.life() < options_.min_life; });
   std::move(grown.begin(), grown.end(), std::back_inserter(set->tracks));
   return set;

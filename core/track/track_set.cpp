@@ -32,6 +32,12 @@ const Observation* Track::at(int frame) const {
   return found != observations.end() && found->frame == frame ? &*found : nullptr;
 }
 
+int TrackSet::cellOf(const Vec2& place) const {
+  const int column = std::clamp(static_cast<int>(place.x() * kCellColumns / std::max(1, width)), 0, kCellColumns - 1);
+  const int row = std::clamp(static_cast<int>(place.y() * kCellRows / std::max(1, height)), 0, kCellRows - 1);
+  return row * kCellColumns + column;
+}
+
 int TrackSet::indexOf(int frame) const {
   if (used_frames.empty()) return frame >= first_frame && frame <= last_frame ? frame - first_frame : -1;
   const auto found = std::lower_bound(used_frames.begin(), used_frames.end(), frame);

@@ -64,11 +64,16 @@ struct TrackSet {
   int first_frame = 1, last_frame = 1;  ///< Range, both included.
   std::vector<int> used_frames;         ///< Frames that were looked at, ascending; empty: all of the range.
   std::vector<Track> tracks;            ///< By id, ascending.
+  /// Frames x cells (kCellRows x kCellColumns, row by row): not 0 where the detector found nothing to track; empty: not known.
+  std::vector<std::uint8_t> barren;
+  static constexpr int kCellColumns = 8, kCellRows = 6;
   TrackSummary summary;
 
   /// Frames looked at: those that a camera is wanted for.
   int frames() const { return used_frames.empty() ? last_frame - first_frame + 1 : static_cast<int>(used_frames.size()); }
   int frameAt(int index) const { return used_frames.empty() ? first_frame + index : used_frames[static_cast<std::size_t>(index)]; }
+  /// The cell of the picture that a place lies in.
+  int cellOf(const Vec2& place) const;
   /// Index of a frame among those looked at, or -1.
   int indexOf(int frame) const;
   /// The track with this id, or nullptr.

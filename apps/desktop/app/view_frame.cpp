@@ -8,7 +8,7 @@
 namespace dusky::desktop {
 
 ViewFrame::ViewFrame(const QString& title, QWidget* view, QWidget* parent)
-    : QWidget(parent), head_(new QHBoxLayout), name_(new QLabel(title)), note_(new QLabel) {
+    : QWidget(parent), head_(new QHBoxLayout), name_(new QLabel(title)), note_(new WholeLabel) {
   setObjectName("panel");
   setAttribute(Qt::WA_StyledBackground);
   auto* all = new QVBoxLayout(this);

@@ -1,12 +1,23 @@
 #pragma once
+#include <QLabel>
 #include <QToolButton>
 #include <QWidget>
 
 class QHBoxLayout;
 class QAction;
-class QLabel;
 
 namespace dusky::desktop {
+
+/// A text that is left out where there is no room for all of it.
+class WholeLabel : public QLabel {
+ public:
+  using QLabel::QLabel;
+
+ protected:
+  void paintEvent(QPaintEvent* event) override {
+    if (width() >= fontMetrics().horizontalAdvance(text())) QLabel::paintEvent(event);
+  }
+};
 
 /// A view with its head line: title, a note, tools to the right.
 class ViewFrame : public QWidget {

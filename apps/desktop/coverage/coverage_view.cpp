@@ -47,12 +47,15 @@ void CoverageView::refresh() {
       const int column = coverage_->frames[static_cast<std::size_t>(i)] - session_.model.firstFrame();
       for (int cell = 0; column >= 0 && column < frames() && cell < coverage_->cells(); ++cell) {
         const int count = coverage_->count(i, cell);
-        image_.setPixelColor(column, cell, count >= kEnough ? color::Raised : errorQColor(kEnough - count, kEnough));
+        image_.setPixelColor(column, cell,
+                             count >= kEnough                 ? color::Raised
+                             : coverage_->hasTexture(i, cell) ? errorQColor(kEnough - count, kEnough)
+                                                              : color::Ground);
       }
     }
   }
   const double share = coverage_ ? coverage_->shareWith(kEnough) : kUnknown;
-  emit noteChanged(std::isnan(share) ? "" : tr("%1 % of cells hold %2 tracks or more").arg(100 * share, 0, 'f', 1).arg(kEnough));
+  emit noteChanged(std::isnan(share) ? "" : tr("%1 % of the cells with texture hold %2 tracks or more").arg(100 * share, 0, 'f', 1).arg(kEnough));
   update();
 }
 
@@ -145,11 +148,16 @@ bool CoverageView::event(QEvent* event) {
   const auto found = std::lower_bound(coverage_->frames.begin(), coverage_->frames.end(), spot.frame);
   const QString where = tr("Frame %1, column %2 of row %3").arg(spot.frame).arg(spot.cell % coverage_->columns + 1).arg(spot.cell / coverage_->columns + 1);
   const bool there = found != coverage_->frames.end() && *found == spot.frame;
-  QToolTip::showText(help->globalPos(),
-                     there ? tr("%1: %2 tracks").arg(where).arg(coverage_->count(static_cast<int>(found - coverage_->frames.begin()), spot.cell))
-                           : tr("%1: not looked at").arg(where),
-                     this);
+  QToolTip::showText(
+      help->globalPos(),
+      there ? tr("%1: %2").arg(where, countText(static_cast<int>(found - coverage_->frames.begin()), spot.cell)) : tr("%1: not looked at").arg(where), this);
   return true;
+}
+
+QString CoverageView::countText(int frame_index, int cell) const {
+  const int count = coverage_->count(frame_index, cell);
+  const QString text = count == 1 ? tr("1 track") : tr("%1 tracks").arg(count);
+  return coverage_->hasTexture(frame_index, cell) ? text : tr("%1; nothing over the floor of strength to track here").arg(text);
 }
 
 void CoverageView::addTracksHere() {

@@ -43,6 +43,7 @@ class CoverageView : public QWidget {
     int cell = 0, frame = 0;
   };
   void refresh();
+  QString countText(int frame_index, int cell) const;
   QRect area() const;
   Spot spotAt(const QPointF& at) const;
   int frames() const { return session_.model.lastFrame() - session_.model.firstFrame() + 1; }

@@ -11,6 +11,7 @@ namespace dusky::desktop {
 namespace {
 
 constexpr int kAhead = 4;
+constexpr std::size_t kMostWanted = 12;  // older wishes are given up
 
 QImage toImage(const Picture& picture) {
   const QImage wrapped(&picture.data.front().r, picture.width, picture.height, 3 * picture.width, QImage::Format_RGB888);
@@ -33,6 +34,7 @@ void FrameStore::setFootage(const QString& path, int first, int last) {
     const std::lock_guard lock(mutex_);
     path_ = path;
     wanted_.clear();
+    reading_.reset();
     ++generation_;
   }
   wake_.notify_all();
@@ -44,6 +46,7 @@ void FrameStore::setMasks(const MaskSettings& masks, const FootageInfo& footage)
     footage_ = footage;
     if (masks_ == masks) return;
     masks_ = masks;
+    reading_.reset();
     ++generation_;
   }
   forget();
@@ -56,18 +59,29 @@ void FrameStore::forget() {
   bytes_ = 0;
 }
 
-QImage FrameStore::frame(int number) {
-  std::deque<int> missing;
-  for (int n = number; n <= std::min(number + kAhead, last_); ++n) {
-    if (n >= first_ && !pictures_.count(n)) missing.push_back(n);
-  }
-  if (!missing.empty()) {
-    {
-      const std::lock_guard lock(mutex_);
-      wanted_ = std::move(missing);
+/// What is asked for goes first, the frames after it last; several views may ask for different frames.
+void FrameStore::want(int number) {
+  bool more = false;
+  {
+    const std::lock_guard lock(mutex_);
+    const auto waits = [this](int n) { return std::find(wanted_.begin(), wanted_.end(), n) != wanted_.end(); };
+    for (int n = number + 1; n <= std::min(number + kAhead, last_); ++n) {
+      if (n < first_ || pictures_.count(n) || waits(n)) continue;
+      wanted_.push_back(n);
+      more = true;
     }
-    wake_.notify_all();
+    if (number >= first_ && number <= last_ && number != reading_ && !pictures_.count(number)) {
+      std::erase(wanted_, number);
+      wanted_.push_front(number);
+      more = true;
+    }
+    while (wanted_.size() > kMostWanted) wanted_.pop_back();
   }
+  if (more) wake_.notify_all();
+}
+
+QImage FrameStore::frame(int number) {
+  want(number);
   const auto found = pictures_.find(number);
   if (found == pictures_.end()) return {};
   recent_.remove(number);
@@ -78,6 +92,7 @@ QImage FrameStore::frame(int number) {
 void FrameStore::keep(int number, QImage picture, int generation) {
   {
     const std::lock_guard lock(mutex_);
+    if (reading_ == number) reading_.reset();
     if (generation != generation_) return;
   }
   if (pictures_.count(number)) return;
@@ -108,8 +123,13 @@ void FrameStore::run(std::stop_token stop) {
       path = path_, generation = generation_, number = wanted_.front();
       mask_settings = masks_, footage = footage_;
       wanted_.pop_front();
+      reading_ = number;
     }
-    const auto fail = [&](const Error& error) {
+    const auto fail = [&, number](const Error& error) {
+      {
+        const std::lock_guard lock(mutex_);
+        if (reading_ == number) reading_.reset();
+      }
       const QString sentence = QString::fromStdString(error.message);
       QMetaObject::invokeMethod(
           this, [this, sentence] { emit failed(sentence); }, Qt::QueuedConnection);

@@ -7,6 +7,7 @@
 #include <list>
 #include <map>
 #include <mutex>
+#include <optional>
 #include <thread>
 
 #include "core/image/frame_source.h"
@@ -36,6 +37,7 @@ class FrameStore : public QObject {
 
  private:
   void forget();
+  void want(int number);
   void run(std::stop_token stop);
   void keep(int number, QImage picture, int generation);
 
@@ -47,6 +49,7 @@ class FrameStore : public QObject {
   std::mutex mutex_;  ///< Guards what follows.
   std::condition_variable_any wake_;
   std::deque<int> wanted_;
+  std::optional<int> reading_;
   QString path_;
   MaskSettings masks_;
   FootageInfo footage_;

@@ -67,15 +67,19 @@ Progress Jobs::progressOf(Step step, std::stop_token stop) {
 }
 
 void Jobs::endWith(const Status& status) {
-  JobState& job = states_[static_cast<std::size_t>(*running_)];
   const Step step = *running_;
+  endQuietly(status);
+  if (!status.ok() && step == Step::Footage) emit openFailed(QString::fromStdString(status.error().message));
+  emit finished(status.ok());
+}
+
+void Jobs::endQuietly(const Status& status) {
+  JobState& job = states_[static_cast<std::size_t>(*running_)];
   job = {};
   if (!status.ok()) job.failure = QString::fromStdString(status.error().message);
   running_.reset();
   model_.dropPartial();
   emit changed();
-  if (!status.ok() && step == Step::Footage) emit openFailed(job.failure);
-  emit finished(status.ok());
 }
 
 void Jobs::open(const QString& path) {
@@ -134,7 +138,7 @@ void Jobs::placeByHand(const KeyPlace& key) {
     auto placed = placeKey(document, track, key.frame, key.place, key.snap);
     post([this, placed, fresh] {
       if (placed.ok()) model_.run(changeHandTrack(fresh ? "Place track" : "Set key", model_.document(), *placed));
-      endWith(placed.ok() ? Status(Done{}) : Status(placed.error()));
+      endQuietly(placed.ok() ? Status(Done{}) : Status(placed.error()));
       if (placed.ok()) emit placedByHand(placed->id);
     });
   });
@@ -148,7 +152,7 @@ void Jobs::followByHand(int track, const HandOptions& options) {
     auto followed = runHandTrack(document, from, options, progressOf(Step::Tracks, stop), &note);
     post([this, followed, note] {
       if (followed.ok()) model_.run(changeHandTrack("Follow by hand", model_.document(), *followed));
-      endWith(followed.ok() ? Status(Done{}) : Status(followed.error()));
+      endQuietly(followed.ok() ? Status(Done{}) : Status(followed.error()));
       if (followed.ok()) emit handNote(QString::fromStdString(note));
     });
   });
@@ -163,7 +167,7 @@ void Jobs::checkFootage() {
           auto checked = source.ok() ? checkFrames(**source, options, progressOf(Step::Footage, stop)) : Result<std::vector<CheckedFrame>>(source.error());
           post([this, checked] {
             if (checked.ok()) checked_ = *checked;
-            endWith(checked.ok() ? Status(Done{}) : Status(checked.error()));
+            endQuietly(checked.ok() ? Status(Done{}) : Status(checked.error()));
             if (checked.ok()) emit footageChecked();
           });
         });

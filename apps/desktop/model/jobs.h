@@ -81,6 +81,8 @@ class Jobs : public QObject {
   bool track(const TrackTask& task, TrackSetPtr& tracks, std::stop_token stop);
   void solve(const Document& document, const std::string& key, const TrackSet& tracks, std::stop_token stop);
   void endWith(const Status& status);
+  /// The same for work that is not a step of its own: nothing moves on after it.
+  void endQuietly(const Status& status);
   /// Runs on the interface thread, unless another job has begun since.
   void post(std::function<void()> action);
 

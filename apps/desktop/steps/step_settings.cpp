@@ -157,9 +157,10 @@ QWidget* regionSettings(Session& session) {
   auto* remove = new QPushButton;
   remove->setObjectName("removeAdded");
   remove->setToolTip(QObject::tr("Takes away what “Add tracks here” added. Undo brings it back."));
-  grid->addWidget(draw, 0, 0);
-  grid->addWidget(reach, 0, 1);
-  grid->addWidget(remove, 1, 0, 1, 2);
+  grid->addWidget(draw, 0, 0, 1, 2);
+  grid->addWidget(new QLabel(QObject::tr("Born within")), 1, 0);
+  grid->addWidget(reach, 1, 1);
+  grid->addWidget(remove, 2, 0, 1, 2);
   QObject::connect(draw, &QPushButton::clicked, row, [&session](bool on) { session.view.setTool(on ? ViewSettings::Tool::Region : ViewSettings::Tool::Box); });
   QObject::connect(reach, &QSpinBox::valueChanged, &session.view, &ViewSettings::setRegionFrames);
   QObject::connect(remove, &QPushButton::clicked, row, [&session] { session.model.run(removeExtraRuns()); });
