@@ -9,6 +9,7 @@
 #include <filesystem>
 
 #include "bench/plain_tracker.h"
+#include "core/base/memory.h"
 #include "core/media/footage.h"
 #include "core/track/follow_features.h"
 #include "tests/support/plane_shot.h"
@@ -95,6 +96,7 @@ void run(const Case& c) {
 }  // namespace
 
 int main(int argc, char** argv) {
+  keepLargeBlocks();  // as both programs do
   const std::vector<Case> cases = {{"lossless", {}},
                                    {"noise 2", {.noise = 2}},
                                    {"crf 18", {}, true},

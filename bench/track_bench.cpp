@@ -1,6 +1,7 @@
 // The tracker's parts on the demo shot, 1280x720.
 #include <benchmark/benchmark.h>
 
+#include "core/base/memory.h"
 #include "core/media/footage.h"
 #include "core/track/follow_features.h"
 #include "core/track/patch.h"
@@ -62,4 +63,8 @@ BENCHMARK(followDemo)->Arg(500)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 }  // namespace
 
-BENCHMARK_MAIN();
+int main(int argc, char** argv) {
+  dusky::keepLargeBlocks();  // as both programs do
+  benchmark::Initialize(&argc, argv);
+  benchmark::RunSpecifiedBenchmarks();
+}

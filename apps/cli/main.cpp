@@ -4,6 +4,7 @@
 #include <thread>
 
 #include "apps/cli/cli.h"
+#include "core/base/memory.h"
 
 namespace {
 std::stop_source& stopper() {
@@ -14,6 +15,7 @@ volatile std::sig_atomic_t interrupted = 0;
 }  // namespace
 
 int main(int argc, char** argv) {
+  dusky::keepLargeBlocks();
   // The handler only sets a flag; a thread turns it into a wish to stop.
   std::signal(SIGINT, [](int) { interrupted = 1; });
   std::signal(SIGTERM, [](int) { interrupted = 1; });

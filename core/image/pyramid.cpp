@@ -8,7 +8,7 @@ namespace {
 
 FloatPlane halve(const FloatPlane& from) {
   const int w = from.width / 2, h = from.height / 2;
-  FloatPlane out(w, h);
+  FloatPlane out = FloatPlane::unset(w, h);
   std::vector<float> down(static_cast<std::size_t>(from.width));
   for (int y = 0; y < h; ++y) {
     const float* a = from.row(std::max(2 * y - 1, 0));
@@ -41,7 +41,7 @@ Pyramid buildPyramid(FloatPlane picture, int levels) {
 
 FloatPlane soften(const FloatPlane& from) {
   const int w = from.width, h = from.height;
-  FloatPlane out(w, h);
+  FloatPlane out = FloatPlane::unset(w, h);
   std::vector<float> down(static_cast<std::size_t>(w) + 2);
   for (int y = 0; y < h; ++y) {
     const float *a = from.row(std::max(y - 1, 0)), *b = from.row(y), *c = from.row(std::min(y + 1, h - 1));

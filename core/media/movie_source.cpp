@@ -209,7 +209,7 @@ bool MovieSource::decodeNext() {
 }
 
 Picture MovieSource::convert(int width, int height) {
-  Picture picture(width, height);
+  Picture picture = Picture::unset(width, height);
   scaler_.reset(sws_getCachedContext(scaler_.release(), raw_->width, raw_->height, static_cast<AVPixelFormat>(raw_->format), width, height, AV_PIX_FMT_RGB24,
                                      SWS_FAST_BILINEAR, nullptr, nullptr, nullptr));
   const int space = raw_->colorspace == AVCOL_SPC_UNSPECIFIED ? (raw_->height >= 720 ? SWS_CS_ITU709 : SWS_CS_ITU601) : static_cast<int>(raw_->colorspace);
@@ -232,7 +232,7 @@ std::optional<FloatPlane> MovieSource::lumaPlane() const {
   const float unit = static_cast<float>(1 << (depth - 8));
   const bool full = raw_->color_range == AVCOL_RANGE_JPEG;
   const float black = full ? 0.0f : 16.0f, scale = full ? 1.0f : 255.0f / 219.0f;
-  FloatPlane luma(raw_->width, raw_->height);
+  FloatPlane luma = FloatPlane::unset(raw_->width, raw_->height);
   for (int y = 0; y < raw_->height; ++y) {
     const std::uint8_t* bytes = raw_->data[0] + static_cast<std::ptrdiff_t>(y) * raw_->linesize[0];
     const auto* words = reinterpret_cast<const std::uint16_t*>(bytes);

@@ -14,9 +14,19 @@ struct Gradient {
   float strength, angle;
 };
 
+/// atan2 to 0.004 rad, a seventieth of a bin. Source: Rajan, Wang, Inkol and Joyal, IEEE Signal Processing Magazine 23(3), 2006.
+float angleOf(float y, float x) {
+  const float ax = std::abs(x), ay = std::abs(y), low = std::min(ax, ay), high = std::max(ax, ay);
+  const float t = high > 0 ? low / high : 0;
+  float angle = t * (0.7853982f + 0.273f * (1 - t));
+  if (ay > ax) angle = 0.25f * kTurn - angle;
+  if (x < 0) angle = 0.5f * kTurn - angle;
+  return y < 0 ? -angle : angle;
+}
+
 Gradient gradientAt(const FloatPlane& plane, int x, int y) {
   const float gx = plane.at(x + 1, y) - plane.at(x - 1, y), gy = plane.at(x, y + 1) - plane.at(x, y - 1);
-  return {std::sqrt(gx * gx + gy * gy), std::atan2(gy, gx)};
+  return {std::sqrt(gx * gx + gy * gy), angleOf(gy, gx)};
 }
 
 int binOf(float angle, int bins) { return static_cast<int>(std::floor(angle / kTurn * static_cast<float>(bins) + static_cast<float>(bins))) % bins; }

@@ -13,20 +13,24 @@ constexpr float kSteps = 64;  // to a grey level
 constexpr int kLevels = 4;
 }  // namespace
 
-void LumaStore::keep(int number, const FloatPlane& luma) {
-  const auto most = static_cast<std::size_t>(std::max(1, capacity(luma.width, luma.height)));
+void LumaStore::keep(int number, const FloatPlane& softened, double sharpness) {
+  const auto most = static_cast<std::size_t>(std::max(1, capacity(softened.width, softened.height)));
   // Forward, the oldest goes; the way back begins at the newest.
-  while (planes_.size() >= most) planes_.erase(planes_.begin());
-  Plane<std::int16_t>& plane = planes_[number] = Plane<std::int16_t>(luma.width, luma.height);
-  for (std::size_t i = 0; i < plane.data.size(); ++i) plane.data[i] = static_cast<std::int16_t>(std::clamp(luma.data[i] * kSteps, -32000.0f, 32000.0f));
+  while (frames_.size() >= most) frames_.erase(frames_.begin());
+  Kept& kept = frames_[number];
+  kept = {Plane<std::int16_t>::unset(softened.width, softened.height), sharpness};
+  for (std::size_t i = 0; i < softened.data.size(); ++i)
+    kept.steps.data[i] = static_cast<std::int16_t>(std::clamp(softened.data[i] * kSteps, -32000.0f, 32000.0f));
 }
 
-FloatPlane LumaStore::take(int number) {
-  const auto found = planes_.find(number);
-  FloatPlane luma(found->second.width, found->second.height);
-  for (std::size_t i = 0; i < luma.data.size(); ++i) luma.data[i] = static_cast<float>(found->second.data[i]) / kSteps;
-  planes_.erase(found);
-  return luma;
+PreparedFrame LumaStore::take(int number) {
+  const auto found = frames_.find(number);
+  const Plane<std::int16_t>& steps = found->second.steps;
+  FloatPlane luma = FloatPlane::unset(steps.width, steps.height);
+  for (std::size_t i = 0; i < luma.data.size(); ++i) luma.data[i] = static_cast<float>(steps.data[i]) * (1 / kSteps);
+  PreparedFrame frame{number, {}, buildPyramid(std::move(luma), kLevels), found->second.sharpness};
+  frames_.erase(found);
+  return frame;
 }
 
 int LumaStore::capacity(int width, int height) const {
@@ -55,19 +59,15 @@ Result<PreparedFrame> FrameReader::make(std::size_t index) {
   if (!backward) {
     Result<Frame> frame = source_.read(number, FrameUse::Tracking);
     if (!frame.ok()) return frame.error();
-    if (store_.capacity(frame->luma.width, frame->luma.height) > 0) store_.keep(number, frame->luma);
-    return prepare(number, std::move(frame->picture), std::move(frame->luma));
+    PreparedFrame prepared{number, std::move(frame->picture), preparedPyramid(frame->luma), 0};
+    prepared.sharpness = meanSquareGradient(prepared.pyramid.base());
+    if (store_.capacity(frame->luma.width, frame->luma.height) > 0) store_.keep(number, prepared.pyramid.base(), prepared.sharpness);
+    return prepared;
   }
   if (!store_.has(number)) {
     if (const Status filled = refill(index); !filled.ok()) return filled.error();
   }
-  return prepare(number, {}, store_.take(number));
-}
-
-PreparedFrame FrameReader::prepare(int number, Picture small, FloatPlane luma) const {
-  PreparedFrame frame{number, std::move(small), preparedPyramid(luma), 0};
-  frame.sharpness = meanSquareGradient(frame.pyramid.base());
-  return frame;
+  return store_.take(number);
 }
 
 /// Reads the frames that are wanted from here on, as many as fit, in their natural order.
@@ -77,7 +77,8 @@ Status FrameReader::refill(std::size_t index) {
   for (std::size_t i = last + 1; i-- > index;) {
     Result<Frame> frame = source_.read(numbers_[i], FrameUse::Tracking);
     if (!frame.ok()) return frame.error();
-    store_.keep(numbers_[i], frame->luma);
+    const FloatPlane softened = soften(frame->luma);
+    store_.keep(numbers_[i], softened, meanSquareGradient(softened));
   }
   return Done{};
 }

@@ -18,20 +18,25 @@ struct PreparedFrame {
   double sharpness = 0;  ///< Mean square of the gradient; comparable between frames of a shot.
 };
 
-/// Luma of frames already read, kept for the way back as long as it fits; 1/64 grey level fine. Not for several threads.
+/// Luma of frames already read (softened, 1/64 grey level fine), kept for the way back as long as it fits. Not for several threads.
 class LumaStore {
  public:
+  struct Kept {
+    Plane<std::int16_t> steps;
+    double sharpness = 0;
+  };
   explicit LumaStore(std::size_t bytes) : budget_(bytes) {}
   /// Keeps a frame; those kept longest go when there is no more room.
-  void keep(int number, const FloatPlane& luma);
-  bool has(int number) const { return planes_.contains(number); }
-  FloatPlane take(int number);
+  void keep(int number, const FloatPlane& softened, double sharpness);
+  bool has(int number) const { return frames_.contains(number); }
+  /// Hands a frame out as a pyramid and forgets it.
+  PreparedFrame take(int number);
   /// How many frames of a size fit.
   int capacity(int width, int height) const;
 
  private:
   std::size_t budget_;
-  std::map<int, Plane<std::int16_t>> planes_;
+  std::map<int, Kept> frames_;
 };
 
 /// Reads frames in the given order on a thread of its own and makes their pyramids. Runs backward too: what the store does not hold is
@@ -48,7 +53,6 @@ class FrameReader {
   void run(const std::stop_token& stop);
   Result<PreparedFrame> make(std::size_t index);
   Status refill(std::size_t index);
-  PreparedFrame prepare(int number, Picture small, FloatPlane luma) const;
 
   FrameSource& source_;
   const std::vector<int> numbers_;

@@ -59,20 +59,28 @@ PatchMatch Patch::align(const FloatPlane& plane, const Eigen::Vector2f& start, i
   PatchMatch match{start};
   const auto count = static_cast<Eigen::Index>(values_.size());
   const float reach = static_cast<float>(radius_), limit = 0.5f * reach;
-  using Array = Eigen::Map<const Eigen::ArrayXf>;
-  const Array w(weights_->data(), count), p(values_.data(), count), along_x(update_.data(), count), along_y(update_.data() + count, count);
   thread_local std::vector<float> seen;
   seen.resize(values_.size());
   for (int round = 0;; ++round) {
     if (!canSampleSquare(plane, match.centre, reach)) return {match.centre, -1, false};
     sampleSquare(plane, match.centre.x() - reach, match.centre.y() - reach, 2 * radius_ + 1, seen.data());
-    const Array sampled(seen.data(), count);
-    const float mean = (w * sampled).sum(), squares = (w * (sampled - mean).square()).sum(), product = (w * (sampled - mean) * p).sum();
+    // One pass, about a grey near the mean so that nothing is lost to rounding. Values and updates are free of a bias.
+    const float base = seen[static_cast<std::size_t>(count / 2)];
+    Eight sum = Eight::Zero(), sum_squares = Eight::Zero(), sum_product = Eight::Zero(), sum_x = Eight::Zero(), sum_y = Eight::Zero();
+    for (Eigen::Index k = 0; k < count; k += 8) {
+      const Eight sample = eightAt(&seen[k]) - base, weighted = eightAt(weights_->data() + k) * sample;
+      sum += weighted;
+      sum_squares += weighted * sample;
+      sum_product += weighted * eightAt(&values_[k]);
+      sum_x += sample * eightAt(&update_[k]);
+      sum_y += sample * eightAt(update_.data() + count + k);
+    }
+    const float mean = sum.sum(), squares = std::max(0.0f, sum_squares.sum() - mean * mean), product = sum_product.sum();
     match.likeness = squares > 1e-6f ? product / std::sqrt(squares) : 0.0f;
     if (match.settled || round >= steps) return match;
     // The gain that brings the picture's piece to the patch; never let a reversed patch push.
     const float gain = product > 0.1f * std::sqrt(squares) ? product / squares : 1 / std::max(std::sqrt(squares), 1e-3f);
-    Eigen::Vector2f step = gain * Eigen::Vector2f((along_x * sampled).sum(), (along_y * sampled).sum());
+    Eigen::Vector2f step = gain * Eigen::Vector2f(sum_x.sum(), sum_y.sum());
     const float length = step.norm();
     if (length > limit) step *= limit / length;
     match.centre -= step;

@@ -9,10 +9,8 @@
 namespace dusky {
 namespace {
 
-using Array = Eigen::Map<const Eigen::ArrayXf>;
-
 constexpr float kKeptAround = 1.5f;   // of the compared radius
-constexpr float kWarpAnew_px = 0.3f;  // rest of the shape at the window's side above which the piece is warped anew
+constexpr float kWarpAnew_px = 0.6f;  // rest of the shape at the window's side above which the piece is warped anew
 constexpr int kRounds = 14, kWarps = 2;
 constexpr float kCorrelated = 4;  // neighbouring residuals are alike: one in so many counts
 
@@ -67,8 +65,8 @@ bool Reference::warpTo(const Eigen::Matrix2f& shape) {
       }
     }
   }
-  values_.assign(count, 0.0f);
-  slopes_.assign(6 * static_cast<std::size_t>(count), 0.0f);
+  values_.resize(static_cast<std::size_t>(count));
+  slopes_.resize(6 * static_cast<std::size_t>(count));
   for (int y = 0; y < side; ++y) {
     const float *p = &block[(y + 1) * wide + 1], dy = static_cast<float>(y - radius_);
     float *value = &values_[y * stride], *s = &slopes_[y * stride];
@@ -79,61 +77,93 @@ bool Reference::warpTo(const Eigen::Matrix2f& shape) {
       s[x + 2 * count] = gx * dx, s[x + 3 * count] = gy * dx;
       s[x + 4 * count] = gx * dy, s[x + 5 * count] = gy * dy;
     }
+    for (int x = side; x < stride; ++x) {
+      value[x] = 0;
+      for (int k = 0; k < 6; ++k) s[x + k * count] = 0;
+    }
   }
   if (prepare()) return true;
   values_.clear();
   return false;
 }
 
+/// Sum over all samples of weight * one * other.
+float Reference::weighed(const float* one, const float* other) const {
+  Eight sum = Eight::Zero();
+  for (std::size_t k = 0; k < values_.size(); k += 8) sum += eightAt(&weights_[k]) * eightAt(one + k) * eightAt(other + k);
+  return sum.sum();
+}
+
 bool Reference::prepare() {
-  const auto count = static_cast<Eigen::Index>(values_.size());
-  Eigen::Map<Eigen::ArrayXf> weights(weights_.data(), count), values(values_.data(), count);
-  float total = 0;  // summed by hand: the same whatever the alignment of the memory
-  for (const float w : weights_) total += w;
-  if (total < 0.6f) return false;
-  if (total < 0.999f) weights /= total;
-  values -= (weights * values).sum();
-  const float contrast = std::sqrt((weights * values.square()).sum());
+  const std::size_t count = values_.size();
+  Eight total = Eight::Zero(), sum = Eight::Zero();
+  for (std::size_t k = 0; k < count; k += 8) total += eightAt(&weights_[k]), sum += eightAt(&weights_[k]) * eightAt(&values_[k]);
+  const float weight = total.sum();
+  if (weight < 0.6f) return false;
+  if (weight < 0.999f) {
+    for (float& w : weights_) w /= weight;
+  }
+  const float mean = sum.sum() / weight;
+  for (float& v : values_) v -= mean;
+  const float contrast = std::sqrt(weighed(values_.data(), values_.data()));
   if (!(contrast > 0.5f)) return false;
-  values /= contrast;
-  Eigen::Map<Eigen::Matrix<float, Eigen::Dynamic, 6>> slopes(slopes_.data(), count, 6);
-  thread_local Eigen::Matrix<float, Eigen::Dynamic, 6> weighted;
-  weighted.resize(count, 6);
-  for (int k = 0; k < 6; ++k) {
-    auto column = slopes.col(k).array();
-    const float mean = (weights * column).sum(), product = (weights * column * values).sum();
-    column = (column - mean - product * values) / contrast;
-    weighted.col(k) = weights * column;
+  for (float& v : values_) v /= contrast;
+  // Slopes without what a gain or a bias would explain.
+  for (std::size_t s = 0; s < 6; ++s) {
+    float* slope = slopes_.data() + s * count;
+    Eight in_slope = Eight::Zero(), in_product = Eight::Zero();
+    for (std::size_t k = 0; k < count; k += 8) {
+      const Eight here = eightAt(&weights_[k]) * eightAt(slope + k);
+      in_slope += here;
+      in_product += here * eightAt(&values_[k]);
+    }
+    const float bias = in_slope.sum(), gain = in_product.sum();
+    for (std::size_t k = 0; k < count; k += 8) Eigen::Map<Eight>{slope + k} = (eightAt(slope + k) - bias - gain * eightAt(&values_[k])) / contrast;
   }
   Eigen::Matrix<float, 6, 6> normal;
   for (int a = 0; a < 6; ++a) {
-    for (int b = a; b < 6; ++b) normal(a, b) = normal(b, a) = weighted.col(a).dot(slopes.col(b));
+    for (int b = a; b < 6; ++b) normal(a, b) = normal(b, a) = weighed(slopes_.data() + a * count, slopes_.data() + b * count);
   }
   const Eigen::Matrix2f shift = normal.topLeftCorner<2, 2>();
   if (alongAnEdge(shift)) return false;
   inverse_shift_ = shift.inverse();
-  spread_ = weights.square().sum() / eigenvaluesOf(shift)[0];
+  Eight squares = Eight::Zero();
+  for (std::size_t k = 0; k < count; k += 8) squares += eightAt(&weights_[k]).square();
+  spread_ = squares.sum() / eigenvaluesOf(shift)[0];
   // Shape changes are small from frame to frame: hold them where the texture says little.
   normal.diagonal().tail<4>().array() += 1e-3f * normal.diagonal().tail<4>().maxCoeff();
   const Eigen::LDLT<Eigen::Matrix<float, 6, 6>> solver(normal);
   if (solver.info() != Eigen::Success || !(solver.rcond() > 1e-9f)) return false;
   inverse_ = solver.solve(Eigen::Matrix<float, 6, 6>::Identity());
-  slopes = weighted;
+  for (std::size_t s = 0; s < 6; ++s) {
+    float* slope = slopes_.data() + s * count;
+    for (std::size_t k = 0; k < count; k += 8) Eigen::Map<Eight>{slope + k} = eightAt(&weights_[k]) * eightAt(slope + k);
+  }
   return true;
 }
 
 Reference::Step Reference::stepFrom(const float* seen) const {
   const auto count = static_cast<Eigen::Index>(values_.size());
-  const Array w(weights_.data(), count), p(values_.data(), count), sampled(seen, count);
+  // One pass, about a grey near the mean so that nothing is lost to rounding. Values and slopes are free of a bias.
+  const float base = seen[count / 2];
+  Eight sum = Eight::Zero(), sum_squares = Eight::Zero(), sum_product = Eight::Zero(), sums[6];
+  for (Eight& s : sums) s.setZero();
+  for (Eigen::Index k = 0; k < count; k += 8) {
+    const Eight sample = eightAt(seen + k) - base, weighted = eightAt(&weights_[k]) * sample;
+    sum += weighted;
+    sum_squares += weighted * sample;
+    sum_product += weighted * eightAt(&values_[k]);
+    for (int s = 0; s < 6; ++s) sums[s] += sample * eightAt(slopes_.data() + s * count + k);
+  }
   Step step;
-  step.mean = (w * sampled).sum();
-  const float squares = (w * (sampled - step.mean).square()).sum(), product = (w * sampled * p).sum(), length = std::sqrt(squares);
+  const float off = sum.sum(), squares = std::max(0.0f, sum_squares.sum() - off * off), product = sum_product.sum(), length = std::sqrt(squares);
+  step.mean = base + off;
   step.gain = product / std::max(squares, 1e-6f);
   step.likeness = squares > 1e-6f ? product / length : 0.0f;
   // Never let a reversed piece push.
   const float gain = step.likeness > 0.1f ? product / squares : 1 / std::max(length, 1e-3f);
   Eigen::Matrix<float, 6, 1> slope;
-  for (int k = 0; k < 6; ++k) slope[k] = gain * (Array(slopes_.data() + k * count, count) * sampled).sum();
+  for (int k = 0; k < 6; ++k) slope[k] = gain * sums[k].sum();
   step.shift_alone = -(inverse_shift_ * slope.head<2>());
   step.whole = -(inverse_ * slope);
   return step;

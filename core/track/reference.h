@@ -40,6 +40,7 @@ class Reference {
   struct Step;
   bool warpTo(const Eigen::Matrix2f& shape);
   bool prepare();
+  float weighed(const float* one, const float* other) const;
   Step stepFrom(const float* sampled) const;
   float sigmaOf(float likeness) const;
   float foreignIn(const float* sampled, const Step& step) const;

@@ -24,27 +24,39 @@ std::vector<float> makeWindow(int radius) {
 
 }  // namespace
 
+namespace {
+
+/// `row` points one px before and above the first place; rows lie `step` floats apart. Reads up to strideOf(side) + 3 floats of side + 3 rows.
+void sampleRows(const float* row, int step, const std::array<float, 4>& wx, const std::array<float, 4>& wy, int side, float* out) {
+  const int stride = strideOf(side);
+  for (int block = 0; block < stride; block += 8) {
+    const float* from = row + block;
+    const auto across = [&]() -> Eight {
+      const Eight sum = wx[0] * eightAt(from) + wx[1] * eightAt(from + 1) + wx[2] * eightAt(from + 2) + wx[3] * eightAt(from + 3);
+      from += step;
+      return sum;
+    };
+    Eight a = across(), b = across(), c = across();
+    float* to = out + block;
+    for (int j = 0; j < side; ++j, to += stride) {
+      const Eight d = across();
+      Eigen::Map<Eight>{to} = wy[0] * a + wy[1] * b + wy[2] * c + wy[3] * d;
+      a = b, b = c, c = d;
+    }
+  }
+}
+
+}  // namespace
+
 void sampleSquare(const FloatPlane& plane, float u, float v, int side, float* __restrict out) {
   const float x = u - 0.5f, y = v - 0.5f;
-  const int ix = static_cast<int>(x), iy = static_cast<int>(y), stride = strideOf(side);
+  const int ix = static_cast<int>(x), iy = static_cast<int>(y), wide = strideOf(side) + 3;
   const auto wx = cubicWeights(x - static_cast<float>(ix)), wy = cubicWeights(y - static_cast<float>(iy));
-  // Reading past the side is harmless but at the very end of the picture.
-  const bool at_end = iy + side + 2 >= plane.height && ix + stride + 2 >= plane.width;
-  const int width = at_end ? side : stride;
-  constexpr int kWidest = 2 * kLargestRadius + 12;
-  float across[4][kWidest] = {};  // a ring of rows
-  const auto sweep = [&](int j) {
-    const float* row = plane.row(iy - 1 + j) + ix - 1;
-    float* __restrict to = across[j % 4];
-    for (int i = 0; i < width; ++i) to[i] = wx[0] * row[i] + wx[1] * row[i + 1] + wx[2] * row[i + 2] + wx[3] * row[i + 3];
-  };
-  for (int j = 0; j < 3; ++j) sweep(j);
-  for (int j = 0; j < side; ++j) {
-    sweep(j + 3);
-    const float *a = across[j % 4], *b = across[(j + 1) % 4], *c = across[(j + 2) % 4], *d = across[(j + 3) % 4];
-    float* to = out + j * stride;
-    for (int i = 0; i < stride; ++i) to[i] = wy[0] * a[i] + wy[1] * b[i] + wy[2] * c[i] + wy[3] * d[i];
-  }
+  // Whole vectors read past the side: harmless but at the very end of the picture.
+  if (iy + side + 2 < plane.height || ix - 1 + wide <= plane.width) return sampleRows(plane.row(iy - 1) + ix - 1, plane.width, wx, wy, side, out);
+  std::vector<float> last(static_cast<std::size_t>(side + 3) * wide, 0.0f);
+  for (int j = 0; j < side + 3; ++j) std::copy_n(plane.row(iy - 1 + j) + ix - 1, side + 3, &last[static_cast<std::size_t>(j) * wide]);
+  sampleRows(last.data(), wide, wx, wy, side, out);
 }
 
 const std::vector<float>& windowOf(int radius) {

@@ -11,6 +11,10 @@ namespace dusky {
 
 inline constexpr int kLargestRadius = 62;
 
+/// Eight floats at a time: what the loops over samples run in.
+using Eight = Eigen::Array<float, 8, 1>;
+inline Eigen::Map<const Eight> eightAt(const float* values) { return Eigen::Map<const Eight>(values); }
+
 /// Weights of the four neighbours at fraction t.
 inline std::array<float, 4> cubicWeights(float t) {
   return {((-0.5f * t + 1) * t - 0.5f) * t, (1.5f * t - 2.5f) * t * t + 1, ((-1.5f * t + 2) * t + 0.5f) * t, (0.5f * t - 0.5f) * t * t};

@@ -5,6 +5,7 @@
 
 #include "apps/desktop/app/main_window.h"
 #include "apps/desktop/app/theme.h"
+#include "core/base/memory.h"
 
 int main(int argc, char** argv) {
   for (int i = 1; i < argc; ++i) {
@@ -14,6 +15,7 @@ int main(int argc, char** argv) {
         "The program without a window is moth; see moth --help.");
     return 0;
   }
+  dusky::keepLargeBlocks();
   QSurfaceFormat format;
   format.setVersion(3, 3);
   format.setProfile(QSurfaceFormat::CoreProfile);

@@ -238,7 +238,9 @@ void PlateView::paintEvent(QPaintEvent*) {
     return session_.selection.contains(m->id) || m->id == session_.selection.hovered() ? 1e9 + error : error;
   };
   std::stable_sort(order.begin(), order.end(), [&](const PlateMark* a, const PlateMark* b) { return rank(a) < rank(b); });
+  painter.setOpacity(tool() ? 0.4 : 1);  // what is worked on stands out
   for (const PlateMark* mark : order) drawMark(painter, *mark);
+  painter.setOpacity(1);
   drawCandidates(painter);
   if (tool() && !picture_.isNull()) tool()->draw(painter, place());
   gesture_.draw(painter);

@@ -128,6 +128,7 @@ void shootTracks(desktop::MainWindow& window) {
   window.showTwoFrames();
   window.showTrackList();
   QTest::mouseClick(&window.twoFrames().picture(false), Qt::LeftButton, {}, window.twoFrames().picture(false).toWidget({640, 470}).toPoint());
+  waitUntil([&] { return !s.frames.frame(1).isNull() && !s.frames.frame(20).isNull(); }, 10000);
   shoot(window, "two-frames");
   s.selection.clear();
   s.view.setTool(desktop::ViewSettings::Tool::Hand);
