@@ -137,6 +137,7 @@ void shootTracks(desktop::MainWindow& window) {
   if (!s.selection.empty()) s.jobs.followByHand(s.selection.ids().front(), {.frame = 60, .backward = true});
   waitForJobs(window);
   goTo(window, 74);
+  if (auto* ways = window.findChild<QWidget*>("handBoth")) window.steps().ensureWidgetVisible(ways, 0, 60);
   shoot(window, "by-hand");
   window.plate().leaveTool();
 }

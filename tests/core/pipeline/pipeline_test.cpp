@@ -1,6 +1,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include "core/media/footage.h"
 #include "core/pipeline/workspace.h"
 #include "core/project/edits.h"
 #include "tests/support/shot_maker.h"
@@ -189,6 +190,89 @@ TEST(Steps, MillimetresBecomePixelsByTheSensorsWidth) {
   EXPECT_EQ(defaultDeliveryFolder(d), "/shots/quay-delivery");
   d.delivery.folder = "/elsewhere";
   EXPECT_EQ(deliveryOptionsOf(d).folder, "/elsewhere");
+}
+
+TEST_F(WorkspaceTest, AddedRunsGoOnFromWhatIsThereAndUndoTakesThemBack) {
+  Workspace w;
+  ASSERT_TRUE(w.openFootage(footage()).ok());
+  ASSERT_TRUE(w.run(setMember("Features", &Document::tracking, fewer(w))).ok());
+  work(w);
+  const TrackSetPtr first = w.followed();
+  ASSERT_TRUE(w.run(addRun(w.document(), {.region = {{200, 100}, {440, 100}, {440, 260}, {200, 260}}, .first_frame = 6, .last_frame = 9})).ok());
+  EXPECT_EQ(w.status(Step::Tracks).state, StepState::Stale);
+  const TracksStart start = w.tracksStart();
+  EXPECT_EQ(start.tracks, first);
+  EXPECT_EQ(start.runs, 1);
+  const auto more = runTracks(w.document(), {}, {}, start);
+  ASSERT_TRUE(more.ok()) << more.error().message;
+  EXPECT_GT((*more)->tracks.size(), first->tracks.size());
+  EXPECT_TRUE(std::equal(first->tracks.begin(), first->tracks.end(), (*more)->tracks.begin())) << "it adds and never changes";
+  const auto anew = runTracks(w.document(), {});
+  ASSERT_TRUE(anew.ok());
+  EXPECT_EQ((*anew)->tracks, (*more)->tracks) << "the same whether it goes on or begins anew";
+  ASSERT_TRUE(w.takeTracks(*more, tracksKey(w.document(), w.footage())).ok());
+  EXPECT_EQ(w.status(Step::Tracks).state, StepState::Current);
+  ASSERT_TRUE(w.undo().ok());
+  EXPECT_EQ(w.followed(), first);
+}
+
+TEST_F(WorkspaceTest, WorkByHandIsInTheTracksStalesTheSolveAndSurvivesTheFile) {
+  TemporaryFolder files;
+  const auto path = files.path() / "quay.moth";
+  Workspace w;
+  ASSERT_TRUE(w.openFootage(footage()).ok());
+  work(w);
+  ASSERT_TRUE(w.saveAs(path).ok());
+  const SolutionPtr solved = w.solution();
+  const Track victim = *std::find_if(w.tracks()->tracks.begin(), w.tracks()->tracks.end(), [](const Track& t) { return t.life() >= 10; });
+  const int cut = victim.firstFrame() + 5;
+  ASSERT_TRUE(w.run(cutTracks(w.document(), {victim.id}, cut, w.followedKey())).ok());
+  EXPECT_EQ(w.tracks()->find(victim.id)->lastFrame(), cut - 1);
+  EXPECT_TRUE(w.tracks()->find(kFirstCutId));
+  EXPECT_EQ(w.followed()->find(victim.id)->life(), victim.life()) << "what was followed stays as it is";
+  EXPECT_EQ(w.status(Step::Tracks).state, StepState::Current);
+  EXPECT_EQ(w.status(Step::Solve).state, StepState::Stale);
+  EXPECT_EQ(w.solution(), solved) << "and is still shown";
+  ASSERT_TRUE(w.run(nameTrack(w.document(), victim.id, "Corner", w.followedKey())).ok());
+  EXPECT_EQ(w.labelOf(victim.id)->name, "Corner");
+
+  auto hand = placeKey(w.document(), newHandTrack(w.document(), {}), 8, {320, 200}, true);
+  ASSERT_TRUE(hand.ok()) << hand.error().message;
+  std::string note;
+  hand = runHandTrack(w.document(), *hand, {.frame = 8, .backward = true}, {}, &note);
+  ASSERT_TRUE(hand.ok()) << hand.error().message;
+  ASSERT_TRUE(w.run(changeHandTrack("Place track", w.document(), *hand)).ok());
+  EXPECT_GE(w.tracks()->find(kFirstHandId)->life(), 3) << note;
+  EXPECT_THAT(w.status(Step::Tracks).line, HasSubstr("1 by hand"));
+  const auto again = runSolve(w.document(), *w.tracks(), {});
+  ASSERT_TRUE(again.ok());
+  EXPECT_TRUE((*again)->find(kFirstHandId)) << "the solve takes it";
+
+  Workspace back;
+  ASSERT_TRUE(back.openProject(path).ok());
+  EXPECT_EQ(back.tracks()->tracks, w.tracks()->tracks);
+  ASSERT_TRUE(w.run(setMember("Features", &Document::tracking, fewer(w))).ok());
+  ASSERT_TRUE(w.takeTracks(*runTracks(w.document(), {}), tracksKey(w.document(), w.footage())).ok());
+  EXPECT_FALSE(w.tracks()->find(kFirstCutId)) << "edits of other tracks don't apply";
+  EXPECT_FALSE(w.labelOf(victim.id));
+  EXPECT_TRUE(w.tracks()->find(kFirstHandId));
+}
+
+TEST_F(WorkspaceTest, CandidatesKeepOutOfMasks) {
+  Workspace w;
+  ASSERT_TRUE(w.openFootage(footage()).ok());
+  auto source = openFootage(footage());
+  ASSERT_TRUE(source.ok());
+  const auto all = findCandidates(**source, w.document(), 4);
+  ASSERT_TRUE(all.ok());
+  Mask left = newMask(w.document(), MaskShape::Box);
+  left.keys = {{.frame = 1, .position = Vec2(160, 180), .points = {Vec2(160, 180)}}};
+  ASSERT_TRUE(w.run(changeMask("Draw mask", w.document(), left)).ok());
+  const auto right = findCandidates(**source, w.document(), 4);
+  ASSERT_TRUE(right.ok());
+  EXPECT_LT(right->size(), all->size());
+  for (const Feature& f : *right) EXPECT_GT(f.position.x(), 320);
+  EXPECT_FALSE(findCandidates(**source, w.document(), 99).ok());
 }
 
 }  // namespace dusky::testing

@@ -38,6 +38,12 @@ Document fullDocument() {
                      .last_frame = 70,
                      .keys = {{.frame = 6, .position = Vec2(100, 80), .scale = 1.5, .rotation_rad = 0.2, .points = {Vec2(-5, 0), Vec2(5, 1), Vec2(0, 9)}}}}};
   d.masks.mattes = {"/mattes", 0.4, 2, true};
+  d.extra_runs = {{{{10, 20}, {300, 25}, {160, 200}}, 12, 40, 3, 0.25}};
+  HandTrack bollard{
+      .id = kFirstHandId + 2, .name = "Bollard", .kind = HandKind::Dot, .pattern_px = 9, .search_px = 44, .color = {9, 80, 200}, .stop = StopReason::Lost};
+  bollard.putKey(5, {100.25, 80.5});
+  bollard.points.push_back({6, {101, 81.125}, false, 0.93});
+  d.work = {"abc", {{TrackEditKind::Cut, 3, kFirstCutId, 9, 0}, {TrackEditKind::RemovePart, 8, 0, 2, 4}}, {bollard}, {{3, "Corner of the hut", "hut"}}};
   d.lens = {FocalKnowledge::Near, 28.5, 24.9, false};
   d.seed = 9;
   d.set_aside = {3, 8};
@@ -74,6 +80,19 @@ std::vector<std::unique_ptr<Edit>> allEdits(const Document& d) {
   edits.push_back(setMember("Lens", &Document::lens, LensSettings{}));
   edits.push_back(setMember("Tracking", &Document::tracking, FollowOptions{}));
   edits.push_back(setMember("Delivery", &Document::delivery, DeliverySettings{}));
+  edits.push_back(changeMask("Draw mask", d, newMask(d, MaskShape::Ellipse)));
+  edits.push_back(removeMask(d, 4));
+  edits.push_back(leaveOutFrames(d, {33}));
+  edits.push_back(useAllFrames(d));
+  edits.push_back(addRun(d, {.first_frame = 2, .last_frame = 9}));
+  edits.push_back(removeExtraRuns());
+  edits.push_back(changeHandTrack("Place track", d, newHandTrack(d, {})));
+  edits.push_back(removeTracks(d, {5}, "abc"));
+  edits.push_back(removeFrames(d, {5}, 2, 6, "abc"));
+  edits.push_back(cutTracks(d, {5}, 12, "abc"));
+  edits.push_back(joinTracks(d, 5, 6, "abc"));
+  edits.push_back(nameTrack(d, 3, "Post", "abc"));
+  edits.push_back(groupTracks(d, {3, 5}, "pier", "abc"));
   return edits;
 }
 
@@ -106,6 +125,67 @@ TEST(Edits, DoWhatTheySay) {
   ASSERT_EQ(d.objects.size(), 3u);
   EXPECT_EQ(d.objects[2].id, 3);
   EXPECT_EQ(d.objects[2].track, 6);
+}
+
+TEST(Edits, MasksAreAddedChangedAndTakenAway) {
+  Document d = fullDocument();
+  Mask mask = newMask(d, MaskShape::Box);
+  EXPECT_EQ(mask.id, 5);
+  mask.keys = {{.frame = 3, .points = {Vec2(4, 4)}}};
+  changeMask("Draw mask", d, mask)->apply(d);
+  ASSERT_EQ(d.masks.shapes.size(), 2u);
+  mask.grow_px = 6;
+  changeMask("Grow mask", d, mask)->apply(d);
+  EXPECT_EQ(d.masks.shapes[1].grow_px, 6);
+  removeMask(d, 4)->apply(d);
+  ASSERT_EQ(d.masks.shapes.size(), 1u);
+  EXPECT_EQ(d.masks.shapes[0].id, 5);
+}
+
+TEST(Edits, FramesAreLeftOutTogetherAndComeBack) {
+  Document d = fullDocument();
+  leaveOutFrames(d, {40, 12, 13})->apply(d);
+  EXPECT_THAT(d.footage.left_out, ElementsAre(7, 12, 13, 40));
+  useAllFrames(d)->apply(d);
+  EXPECT_TRUE(d.footage.left_out.empty());
+  EXPECT_EQ(d.footage.step, 3);
+}
+
+TEST(Edits, WorkOnTracksSpeaksOfTheTracksItWasMadeOn) {
+  Document d = fullDocument();
+  removeTracks(d, {4}, "abc")->apply(d);
+  ASSERT_EQ(d.work.edits.size(), 3u);
+  cutTracks(d, {9, 10}, 30, "abc")->apply(d);
+  EXPECT_EQ(d.work.edits[3].other, kFirstCutId + 1) << "each part gets a number of its own";
+  EXPECT_EQ(d.work.edits[4].other, kFirstCutId + 2);
+  joinTracks(d, 9, 10, "other tracks")->apply(d);
+  ASSERT_EQ(d.work.edits.size(), 1u) << "numbers of other tracks mean nothing any more";
+  EXPECT_EQ(d.work.by_hand.size(), 1u) << "tracks by hand stay";
+  EXPECT_TRUE(d.work.labels.empty());
+}
+
+TEST(Edits, TracksByHandAreMadeNamedCutAndRemoved) {
+  Document d = fullDocument();
+  HandTrack fresh = newHandTrack(d, {.kind = HandKind::Crossing, .pattern_px = 7, .search_px = 20});
+  EXPECT_EQ(fresh.id, kFirstHandId + 3);
+  EXPECT_EQ(fresh.name, "Hand 4");
+  EXPECT_EQ(fresh.kind, HandKind::Crossing);
+  for (int f = 1; f <= 10; ++f) fresh.points.push_back({f, {10.0 * f, 5}, f == 2, 1});
+  changeHandTrack("Place track", d, fresh)->apply(d);
+  nameTrack(d, fresh.id, "Mast", "abc")->apply(d);
+  EXPECT_EQ(d.work.find(fresh.id)->name, "Mast");
+  groupTracks(d, {3, fresh.id}, "boat", "abc")->apply(d);
+  EXPECT_EQ(d.work.labelOf(fresh.id)->group, "boat");
+  EXPECT_EQ(d.work.labelOf(3)->name, "Corner of the hut") << "a group leaves the name";
+  cutTracks(d, {fresh.id}, 6, "abc")->apply(d);
+  ASSERT_EQ(d.work.by_hand.size(), 3u);
+  EXPECT_EQ(d.work.by_hand[1].points.size(), 5u);
+  EXPECT_EQ(d.work.by_hand[2].points.front().frame, 6);
+  EXPECT_TRUE(d.work.by_hand[2].points.front().keyed) << "a part without a key could not be followed on";
+  removeFrames(d, {fresh.id}, 1, 5, "abc")->apply(d);
+  EXPECT_FALSE(d.work.find(fresh.id)) << "nothing is left of it";
+  removeTracks(d, {fresh.id + 1}, "abc")->apply(d);
+  EXPECT_EQ(d.work.by_hand.size(), 1u);
 }
 
 TEST(UndoStack, RandomWalksComeBackExactly) {

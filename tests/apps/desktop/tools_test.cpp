@@ -1,0 +1,327 @@
+// The tools of the window under Xvfb, driven with mouse and keys, on a small made-up shot: masks with keys, candidates, more tracks in a region,
+// tracks by hand, the list, two frames, coverage, the frame check.
+#include <gtest/gtest.h>
+
+#include <QAction>
+#include <QApplication>
+#include <QLabel>
+#include <QLineEdit>
+#include <QTableView>
+#include <QToolButton>
+#include <cmath>
+
+#include "apps/desktop/closeup/closeup_view.h"
+#include "apps/desktop/coverage/coverage_view.h"
+#include "apps/desktop/errormap/error_map.h"
+#include "apps/desktop/plate/plate_view.h"
+#include "apps/desktop/steps/steps_panel.h"
+#include "apps/desktop/tracklist/track_list.h"
+#include "apps/desktop/twoframes/two_frames_view.h"
+#include "core/mask/mask_keys.h"
+#include "core/project/edits.h"
+#include "tests/apps/desktop/run_tests.h"
+#include "tests/support/shot_maker.h"
+#include "tests/support/temporary_folder.h"
+
+namespace dusky::testing {
+using desktop::MainWindow;
+using Tool = desktop::ViewSettings::Tool;
+
+class ToolsTest : public ::testing::Test {
+ protected:
+  static void SetUpTestSuite() {
+    folder = new TemporaryFolder;
+    ShotPlan plan = planShot(ShotKind::Free);
+    plan.frames = 16;
+    ASSERT_TRUE(MadeShot(plan).write(folder->path().string(), "quay"));
+  }
+  static void TearDownTestSuite() { delete folder; }
+  void SetUp() override {
+    window = std::make_unique<MainWindow>();
+    showWindow(*window);
+    ASSERT_TRUE(openAndWait(*window, QString::fromStdString((*folder / "quay.0001.png").string())));
+    goTo(8);
+  }
+  void TearDown() override { window.reset(); }
+
+  desktop::Session& session() { return window->session(); }
+  const Document& document() { return session().model.document(); }
+  void goTo(int frame) {
+    session().playback.setFrame(frame);
+    ASSERT_TRUE(waitUntil([&] { return !session().frames.frame(frame).isNull(); }, 10000));
+    QTest::qWait(40);
+  }
+  void track() {
+    session().jobs.runTracks();
+    ASSERT_TRUE(waitForJobs(*window));
+    ASSERT_TRUE(session().model.tracks());
+  }
+  QPoint onPlate(double x, double y) { return window->plate().toWidget(QPointF(x, y)).toPoint(); }
+  void drag(QWidget& view, const std::vector<QPoint>& path, Qt::KeyboardModifiers modifiers = Qt::NoModifier) {
+    QTest::mousePress(&view, Qt::LeftButton, modifiers, path.front());
+    for (const QPoint& p : path) {
+      QMouseEvent move(QEvent::MouseMove, QPointF(p), view.mapToGlobal(QPointF(p)), Qt::NoButton, Qt::LeftButton, modifiers);
+      QApplication::sendEvent(&view, &move);
+    }
+    QTest::mouseRelease(&view, Qt::LeftButton, modifiers, path.back());
+  }
+  void key(Qt::Key k, Qt::KeyboardModifiers modifiers = Qt::NoModifier) {
+    QApplication::setActiveWindow(window.get());
+    window->plate().setFocus();
+    QTest::keyClick(window.get(), k, modifiers);
+  }
+  /// A corner of a box in the picture: good to hold on to.
+  Vec2 goodPlace() {
+    const auto& marks = window->plate().marks();
+    for (const auto& mark : marks) {
+      const Track* one = session().model.tracks()->find(mark.id);
+      if (one->life() > 12 && std::hypot(mark.measured.x() - 320, mark.measured.y() - 180) < 120) return {mark.measured.x(), mark.measured.y()};
+    }
+    return {320, 180};
+  }
+
+  static TemporaryFolder* folder;
+  std::unique_ptr<MainWindow> window;
+};
+TemporaryFolder* ToolsTest::folder = nullptr;
+
+TEST_F(ToolsTest, AMaskIsDrawnMovedByKeysAndUndone) {
+  window->steps().openStep(Step::Masks);
+  ASSERT_TRUE(click(*window, "drawEllipse"));
+  drag(window->plate(), {onPlate(200, 100), onPlate(250, 150), onPlate(300, 180)});
+  ASSERT_EQ(document().masks.shapes.size(), 1u);
+  const Mask drawn = document().masks.shapes[0];
+  EXPECT_NEAR(drawn.keys[0].position.x(), 250, 2);
+  EXPECT_NEAR(drawn.keys[0].points[0].y(), 40, 2);
+  EXPECT_EQ(drawn.keys[0].frame, 8);
+  EXPECT_EQ(session().view.tool(), Tool::MaskEdit) << "it stands ready to be changed";
+
+  goTo(14);
+  drag(window->plate(), {onPlate(250, 140), onPlate(280, 150), onPlate(310, 160)});
+  ASSERT_EQ(document().masks.shapes[0].keys.size(), 2u);
+  EXPECT_NEAR(document().masks.shapes[0].keys[1].position.x(), 310, 3);
+  EXPECT_NEAR(maskAt(document().masks.shapes[0], 11).position.x(), 280, 3) << "half way between the keys";
+
+  // A corner changes the form, evenly about the middle.
+  const Vec2 half = document().masks.shapes[0].keys[1].points[0], middle = document().masks.shapes[0].keys[1].position;
+  drag(window->plate(), {onPlate(middle.x() + half.x(), middle.y() + half.y()), onPlate(middle.x() + half.x() + 20, middle.y() + half.y() + 10)});
+  EXPECT_NEAR(document().masks.shapes[0].keys[1].points[0].x(), half.x() + 20, 3);
+
+  // The key moves along the lane under the error map.
+  desktop::ErrorMap& map = window->errorMap();
+  drag(map, {map.keyPlace(14).toPoint(), map.keyPlace(12).toPoint(), map.keyPlace(11).toPoint()});
+  EXPECT_EQ(document().masks.shapes[0].keys[1].frame, 11);
+  ASSERT_TRUE(click(*window, "previousKey"));
+  EXPECT_EQ(session().playback.frame(), 8);
+  ASSERT_TRUE(click(*window, "removeKey"));
+  EXPECT_EQ(document().masks.shapes[0].keys.size(), 1u);
+  while (session().model.workspace().undoStack().canUndo()) session().model.undo();
+  EXPECT_TRUE(document().masks.shapes.empty());
+}
+
+TEST_F(ToolsTest, ACurveIsClickedClosedAndGainsACorner) {
+  window->steps().openStep(Step::Masks);
+  ASSERT_TRUE(click(*window, "drawCurve"));
+  for (const auto& [x, y] : {std::pair{150, 80}, {350, 90}, {340, 260}, {160, 250}, {150, 80}})
+    QTest::mouseClick(&window->plate(), Qt::LeftButton, {}, onPlate(x, y));
+  ASSERT_EQ(document().masks.shapes.size(), 1u);
+  EXPECT_EQ(document().masks.shapes[0].keys[0].points.size(), 4u);
+  EXPECT_TRUE(covers(document().masks.shapes[0], 8, {250, 170}));
+  QTest::mouseDClick(&window->plate(), Qt::LeftButton, {}, onPlate(250, 84));
+  EXPECT_EQ(document().masks.shapes[0].keys[0].points.size(), 5u);
+  session().model.undo();
+  session().model.undo();
+  EXPECT_TRUE(document().masks.shapes.empty());
+}
+
+TEST_F(ToolsTest, MaskedPlacesHoldNoTracksAndTheMaskStalesThem) {
+  track();
+  Mask box = newMask(document(), MaskShape::Box);
+  box.keys = {{.frame = 1, .position = Vec2(160, 180), .points = {Vec2(160, 180)}}};
+  session().model.run(changeMask("Draw mask", document(), box));
+  EXPECT_EQ(session().model.workspace().status(Step::Tracks).state, StepState::Stale);
+  track();
+  for (const Track& one : session().model.tracks()->tracks) EXPECT_GT(one.at(one.born())->position.x(), 318);
+  session().model.undo();
+  EXPECT_EQ(session().model.workspace().status(Step::Tracks).state, StepState::Current) << "the earlier tracks are there at once";
+}
+
+TEST_F(ToolsTest, CandidatesFollowTheSettingsAndTheFrame) {
+  key(Qt::Key_T, Qt::ShiftModifier);
+  ASSERT_TRUE(waitUntil([&] { return session().candidates.frame() == 8; }, 10000));
+  const auto before = session().candidates.features().size();
+  ASSERT_GT(before, 50u);
+  FollowOptions fewer = document().tracking;
+  fewer.features = 60;
+  session().model.set("Change features", &Document::tracking, fewer);
+  ASSERT_TRUE(waitUntil([&] { return session().candidates.features().size() < before / 2; }, 10000));
+  goTo(3);
+  ASSERT_TRUE(waitUntil([&] { return session().candidates.frame() == 3; }, 10000));
+  key(Qt::Key_T, Qt::ShiftModifier);
+  EXPECT_TRUE(session().candidates.features().empty());
+  session().model.undo();
+}
+
+TEST_F(ToolsTest, MoreTracksAreAddedInADrawnRegion) {
+  FollowOptions few = document().tracking;
+  few.features = 60;
+  session().model.set("Change features", &Document::tracking, few);
+  track();
+  const TrackSetPtr before = session().model.workspace().followed();
+  window->steps().openStep(Step::Tracks);
+  ASSERT_TRUE(click(*window, "addTracksHere"));
+  drag(window->plate(), {onPlate(200, 90), onPlate(440, 90), onPlate(440, 300), onPlate(200, 300), onPlate(200, 95)});
+  ASSERT_EQ(document().extra_runs.size(), 1u);
+  ASSERT_TRUE(waitForJobs(*window));
+  const TrackSetPtr after = session().model.workspace().followed();
+  ASSERT_GT(after->tracks.size(), before->tracks.size());
+  EXPECT_TRUE(std::equal(before->tracks.begin(), before->tracks.end(), after->tracks.begin()));
+  EXPECT_EQ(session().view.tool(), Tool::Box);
+  session().model.undo();
+  EXPECT_EQ(session().model.workspace().followed(), before);
+  session().model.undo();
+}
+
+TEST_F(ToolsTest, ATrackByHandIsPlacedFollowedNudgedAndUndone) {
+  track();
+  const Vec2 place = goodPlace();
+  session().selection.clear();
+  key(Qt::Key_P);
+  QTest::mouseClick(&window->plate(), Qt::LeftButton, {}, onPlate(place.x(), place.y()));
+  ASSERT_TRUE(waitForJobs(*window));
+  ASSERT_EQ(document().work.by_hand.size(), 1u);
+  const int id = document().work.by_hand[0].id;
+  EXPECT_EQ(session().selection.ids(), std::vector<int>{id}) << "the new one is selected";
+  EXPECT_EQ(window->closeup().track(), id);
+  window->steps().openStep(Step::Tracks);
+  QTest::qWait(50);
+  ASSERT_TRUE(click(*window, "handBoth"));
+  ASSERT_TRUE(waitForJobs(*window));
+  ASSERT_GE(document().work.by_hand[0].points.size(), 10u) << window->findChild<QLabel*>("handNote")->text().toStdString();
+  EXPECT_TRUE(window->findChild<QLabel*>("handNote")->text().contains("frames"));
+
+  const Vec2 before = document().work.by_hand[0].at(8)->position;
+  key(Qt::Key_Right, Qt::AltModifier);
+  EXPECT_NEAR(document().work.by_hand[0].at(8)->position.x(), before.x() + 0.1, 1e-9);
+  key(Qt::Key_Up, Qt::AltModifier | Qt::ShiftModifier);
+  EXPECT_NEAR(document().work.by_hand[0].at(8)->position.y(), before.y() - 1, 1e-9);
+
+  // Dragging the point in another frame sets a key there.
+  goTo(12);
+  const Vec2 there = document().work.by_hand[0].at(12)->position;
+  drag(window->plate(), {onPlate(there.x(), there.y()), onPlate(there.x() + 6, there.y()), onPlate(there.x() + 12, there.y())}, Qt::ShiftModifier);
+  ASSERT_TRUE(waitForJobs(*window));
+  EXPECT_TRUE(document().work.by_hand[0].at(12)->keyed);
+  EXPECT_NEAR(document().work.by_hand[0].at(12)->position.x(), there.x() + 12, 2);
+  key(Qt::Key_Backspace);
+  EXPECT_EQ(session().view.tool(), Tool::Box);
+
+  session().selection.pick({id}, desktop::Selection::Mode::Replace);
+  key(Qt::Key_C, Qt::ShiftModifier);
+  EXPECT_EQ(document().work.by_hand.size(), 2u) << "cut in two";
+  while (session().model.workspace().undoStack().canUndo()) session().model.undo();
+  EXPECT_TRUE(document().work.by_hand.empty());
+  EXPECT_FALSE(session().model.tracks()->find(id));
+}
+
+TEST_F(ToolsTest, TracksAreCutShortenedJoinedAndRemoved) {
+  track();
+  const Track whole = *std::find_if(session().model.tracks()->tracks.begin(), session().model.tracks()->tracks.end(),
+                                    [](const Track& t) { return t.firstFrame() <= 4 && t.lastFrame() >= 13; });
+  session().selection.pick({whole.id}, desktop::Selection::Mode::Replace);
+  key(Qt::Key_C, Qt::ShiftModifier);
+  EXPECT_EQ(session().model.tracks()->find(whole.id)->lastFrame(), 7);
+  ASSERT_TRUE(session().model.tracks()->find(kFirstCutId));
+  session().selection.pick({whole.id, kFirstCutId}, desktop::Selection::Mode::Replace);
+  ASSERT_TRUE(window->editActions().join->isEnabled());
+  window->editActions().join->trigger();
+  EXPECT_EQ(session().model.tracks()->find(whole.id)->observations, whole.observations) << "joined it is whole again";
+  session().selection.pick({whole.id}, desktop::Selection::Mode::Replace);
+  window->editActions().drop_after->trigger();
+  EXPECT_EQ(session().model.tracks()->find(whole.id)->lastFrame(), 8);
+  key(Qt::Key_Delete);
+  EXPECT_FALSE(session().model.tracks()->find(whole.id));
+  while (session().model.workspace().undoStack().canUndo()) session().model.undo();
+  EXPECT_EQ(*session().model.tracks()->find(whole.id), whole);
+}
+
+TEST_F(ToolsTest, TheListIsNarrowedByWordsSortedAndSharesTheSelection) {
+  track();
+  window->showTrackList();
+  desktop::TrackList& list = window->trackList();
+  const int all = list.shown();
+  EXPECT_EQ(all, static_cast<int>(session().model.tracks()->tracks.size()));
+  auto* table = window->findChild<QTableView*>("trackTable");
+  table->sortByColumn(desktop::TrackListModel::Life, Qt::DescendingOrder);
+  const auto life = [&](int row) { return table->model()->index(row, desktop::TrackListModel::Life).data().toInt(); };
+  for (int row = 1; row < std::min(all, 50); ++row) EXPECT_LE(life(row), life(row - 1));
+  auto* words = window->findChild<QLineEdit*>("trackFilter");
+  words->setFocus();
+  QTest::keyClicks(words, "coarse");
+  EXPECT_LT(list.shown(), all);
+  for (int row = 0; row < list.shown(); ++row) EXPECT_EQ(table->model()->index(row, desktop::TrackListModel::Kind).data().toString(), "coarse");
+  words->clear();
+  // A name written in the table is an edit, and words find it.
+  ASSERT_TRUE(table->model()->setData(table->model()->index(3, desktop::TrackListModel::Name), "Lamp post", Qt::EditRole));
+  QTest::keyClicks(words, "lamp");
+  ASSERT_EQ(list.shown(), 1);
+  table->selectRow(0);
+  ASSERT_EQ(session().selection.ids().size(), 1u);
+  EXPECT_TRUE(window->findChild<QLabel*>("trackCard")->text().contains("Lamp post"));
+  session().model.undo();
+}
+
+TEST_F(ToolsTest, TwoFramesShowWhereAPointMustLie) {
+  track();
+  window->showTwoFrames();
+  QTest::qWait(50);
+  desktop::TwoFramesView& view = window->twoFrames();
+  ASSERT_TRUE(view.pair());
+  ASSERT_TRUE(view.pair()->fit.found());
+  EXPECT_TRUE(window->findChild<QLabel*>("pairText")->text().contains("samples of 7 drawn"));
+  const std::size_t one = static_cast<std::size_t>(view.pair()->fit.inliers[view.pair()->fit.inliers.size() / 2]);
+  QTest::mouseClick(&view.picture(false), Qt::LeftButton, {}, view.picture(false).toWidget(view.pair()->in_a[one]).toPoint());
+  ASSERT_EQ(session().selection.ids().size(), 1u);
+  EXPECT_TRUE(window->findChild<QLabel*>("pairText")->text().contains("px off its line"));
+}
+
+TEST_F(ToolsTest, CoverageAddsTracksWhereTheyAreThin) {
+  FollowOptions few = document().tracking;
+  few.features = 40;
+  session().model.set("Change features", &Document::tracking, few);
+  track();
+  window->showCoverage();
+  QTest::qWait(50);
+  desktop::CoverageView& view = window->coverage();
+  ASSERT_TRUE(view.coverage());
+  const auto before = session().model.tracks()->tracks.size();
+  EXPECT_FALSE(click(*window, "addTracksInCells")) << "nothing is chosen yet";
+  drag(view, {view.placeOf(16, 5).toPoint(), view.placeOf(20, 7).toPoint(), view.placeOf(30, 10).toPoint()});
+  ASSERT_TRUE(view.hasChoice());
+  ASSERT_TRUE(click(*window, "addTracksInCells"));
+  ASSERT_TRUE(waitForJobs(*window));
+  EXPECT_GT(session().model.tracks()->tracks.size(), before);
+  EXPECT_EQ(document().extra_runs[0].first_frame, 5);
+  EXPECT_EQ(document().extra_runs[0].last_frame, 10);
+  while (session().model.workspace().undoStack().canUndo()) session().model.undo();
+}
+
+TEST_F(ToolsTest, MarkedFramesAreLeftOutInOneAction) {
+  window->steps().openStep(Step::Footage);
+  ASSERT_TRUE(click(*window, "checkFrames"));
+  ASSERT_TRUE(waitForJobs(*window));
+  ASSERT_EQ(session().jobs.checked().size(), 16u);
+  EXPECT_TRUE(window->findChild<QLabel*>("checkText")->text().contains("fine"));
+  EXPECT_FALSE(click(*window, "leaveOutMarked")) << "nothing is marked";
+  session().model.run(leaveOutFrames(document(), {5, 6}));
+  track();
+  for (const Track& one : session().model.tracks()->tracks) EXPECT_FALSE(one.at(5) || one.at(6));
+  window->grab();  // the map has columns for them and draws them hatched
+  ASSERT_TRUE(click(*window, "useAllFrames"));
+  EXPECT_TRUE(document().footage.left_out.empty());
+  while (session().model.workspace().undoStack().canUndo()) session().model.undo();
+}
+
+}  // namespace dusky::testing
+
+int main(int argc, char** argv) { return dusky::testing::runTests(argc, argv); }
