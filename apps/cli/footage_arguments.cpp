@@ -3,10 +3,12 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <filesystem>
 #include <sstream>
 
 #include "apps/cli/progress_line.h"
+#include "core/project/edits.h"
 
 namespace dusky::cli {
 namespace {
@@ -43,7 +45,10 @@ Result<std::vector<int>> readLeftOut(const std::string& text, const FootageInfo&
 }  // namespace
 
 void FootageArguments::addFootage(CLI::App& command) {
-  command.add_option("FOOTAGE", footage, "A movie, one picture of a sequence, or a folder with one sequence")->required();
+  command
+      .add_option("FOOTAGE", footage,
+                  "A movie, one picture of a sequence, a folder with one sequence, or a project (.moth) with its settings, masks and tracks by hand")
+      ->required();
   command.add_option("--frames", frames, "Only this range, like 10-80 (the footage's own numbers)");
 }
 
@@ -53,16 +58,46 @@ void FootageArguments::addChoice(CLI::App& command) {
 }
 
 void FootageArguments::addTracking(CLI::App& command) {
-  command.add_option("--max-tracks", tracking.features, "Features followed at one time, 20 to 20000")->capture_default_str();
-  command.add_option("--sizes", sizes, "Sizes of features looked for: fine, medium, coarse, with commas between")->capture_default_str();
-  command.add_option("--strength", tracking.min_strength, "Least corner strength, (grey levels / px)^2")->capture_default_str();
-  command.add_option("--spacing", tracking.min_distance_px, "Least distance between features, px")->capture_default_str();
-  command.add_option("--edge-margin", tracking.edge_margin_px, "No features nearer to the picture's edge, px")->capture_default_str();
-  command.add_option("--patch-radius", tracking.patch_radius, "Half side of the piece of picture that is followed, px")->capture_default_str();
-  command.add_option("--min-life", tracking.min_life, "Shorter tracks are dropped, frames")->capture_default_str();
-  command.add_flag("!--one-way", tracking.both_ways, "Follow forward only; faster, shorter tracks");
-  command.add_flag("!--no-rejoin", tracking.rejoin, "Do not join tracks that are hidden and come back");
+  const auto given = [this](CLI::Option* option) { tracking_options.push_back(option); };
+  given(command.add_option("--max-tracks", tracking.features, "Features followed at one time, 20 to 20000")->capture_default_str());
+  given(command.add_option("--sizes", sizes, "Sizes of features looked for: fine, medium, coarse, with commas between")->capture_default_str());
+  given(command.add_option("--strength", tracking.min_strength, "Least corner strength, (grey levels / px)^2")->capture_default_str());
+  given(command.add_option("--spacing", tracking.min_distance_px, "Least distance between features, px")->capture_default_str());
+  given(command.add_option("--edge-margin", tracking.edge_margin_px, "No features nearer to the picture's edge, px")->capture_default_str());
+  given(command.add_option("--patch-radius", tracking.patch_radius, "Half side of the piece of picture that is followed, px")->capture_default_str());
+  given(command.add_option("--min-life", tracking.min_life, "Shorter tracks are dropped, frames")->capture_default_str());
+  given(command.add_flag("!--one-way", tracking.both_ways, "Follow forward only; faster, shorter tracks"));
+  given(command.add_flag("!--no-rejoin", tracking.rejoin, "Do not join tracks that are hidden and come back"));
   command.add_option("--threads", threads, "0: all cores; the result does not depend on it")->capture_default_str();
+}
+
+void FootageArguments::addTone(CLI::App& command) {
+  command.add_option("--curve", curve, "How values are meant: display, log, linear")->check(CLI::IsMember({"display", "log", "linear"}));
+  command.add_option("--exposure", exposure, "Brighter by so many stops, -10 to 10");
+  command.add_option("--gamma", gamma, "Over 1 lifts the darks, 0.2 to 5");
+  command.add_option("--channel", channel, "What is tracked: luma, red, green, blue, best")->check(CLI::IsMember({"luma", "red", "green", "blue", "best"}));
+  command.add_flag("--even-contrast", even_contrast, "Bring brightness and contrast to one level all over the picture for tracking");
+  command.add_option("--fps", fps, "Frames a second, over what the file says");
+  command.add_option("--frame-offset", frame_offset, "Added to the footage's frame numbers; give it before ranges in the new numbers");
+}
+
+Status FootageArguments::putTone(Workspace& workspace) const {
+  if (frame_offset) {
+    if (const Status done = workspace.run(changeFrameOffset(workspace.document(), *frame_offset)); !done.ok()) return done;
+  }
+  FootageSettings settings = workspace.document().footage;
+  Tone& tone = settings.tone;
+  if (curve) tone.curve = *curve == "log" ? ToneCurve::Log : *curve == "linear" ? ToneCurve::Linear : ToneCurve::Display;
+  if (channel) {
+    constexpr std::array<std::string_view, 5> kNames = {"luma", "red", "green", "blue", "best"};
+    tone.channel = static_cast<Channel>(std::find(kNames.begin(), kNames.end(), *channel) - kNames.begin());
+  }
+  tone.exposure_stops = exposure.value_or(tone.exposure_stops);
+  tone.gamma = gamma.value_or(tone.gamma);
+  tone.even_contrast = tone.even_contrast || even_contrast;
+  settings.fps = fps.value_or(settings.fps);
+  if (const Status fine = ShotView{settings.fps, settings.frame_offset, tone}.check(); !fine.ok()) return fine;
+  return workspace.run(setMember("Set tone", &Document::footage, settings));
 }
 
 void FootageArguments::addMasks(CLI::App& command) {
@@ -99,12 +134,25 @@ Status FootageArguments::readRange(FollowOptions& options) const {
 
 Status FootageArguments::prepare(Workspace& workspace) const {
   if (threads < 0 || threads > 1024) return invalidInput(fmt::format("--threads must be 0 (all) to 1024, not {}.", threads));
-  if (const Status opened = workspace.openFootage(footage); !opened.ok()) return opened;
+  const bool project = std::filesystem::path(footage).extension() == ".moth";
+  std::string gone;
+  const Status opened = project ? workspace.openProject(footage, &gone) : workspace.openFootage(footage);
+  if (!opened.ok()) return opened;
+  if (!gone.empty()) return unreadable("The project's footage cannot be read. " + gone);
+  workspace.letGoOfFile();  // what the command line changes is not the artist's project
+  if (const Status fine = putTone(workspace); !fine.ok()) return fine;
   if (const Status fine = putMasks(workspace); !fine.ok()) return fine;
-  FollowOptions options = tracking;
-  if (const Status fine = readSizes(sizes, options.sizes); !fine.ok()) return fine;
-  if (const Status fine = options.check(); !fine.ok()) return fine;
-  if (const Status done = workspace.run(setMember("Set tracking", &Document::tracking, options)); !done.ok()) return done;
+  const auto was_given = [](const CLI::Option* option) { return option->count() > 0; };
+  if (const auto found = std::find_if(tracking_options.begin(), tracking_options.end(), was_given); project && found != tracking_options.end()) {
+    return invalidInput(
+        fmt::format("{}: a project keeps its own tracking settings. Change them in the window, or give the footage instead.", (*found)->get_name()));
+  }
+  if (!project) {
+    FollowOptions options = tracking;
+    if (const Status fine = readSizes(sizes, options.sizes); !fine.ok()) return fine;
+    if (const Status fine = options.check(); !fine.ok()) return fine;
+    if (const Status done = workspace.run(setMember("Set tracking", &Document::tracking, options)); !done.ok()) return done;
+  }
   return putFrames(workspace);
 }
 
@@ -129,7 +177,7 @@ Progress FootageArguments::makeProgress(std::stop_token stop) const {
 
 Status trackNow(Workspace& workspace, const Progress& progress) {
   const std::string key = tracksKey(workspace.document(), workspace.footage());
-  const auto tracks = runTracks(workspace.document(), progress);
+  const auto tracks = runTracks(workspace.document(), progress, {}, workspace.tracksStart());
   if (!tracks.ok()) return tracks.error();
   return workspace.takeTracks(*tracks, key);
 }

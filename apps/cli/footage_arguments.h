@@ -17,17 +17,25 @@ struct FootageArguments {
   std::optional<int> step;
   int threads = 0;
   bool quiet = false, invert_masks = false;
+  std::optional<std::string> curve, channel;
+  std::optional<double> exposure, gamma, fps;
+  std::optional<int> frame_offset;
+  bool even_contrast = false;
+  std::vector<CLI::Option*> tracking_options;  ///< To know which were given: a project keeps its own otherwise.
 
   void addFootage(CLI::App& command);   ///< FOOTAGE, --frames.
   void addChoice(CLI::App& command);    ///< --step, --leave-out.
   void addTracking(CLI::App& command);  ///< --max-tracks and how features are looked for, --threads.
+  void addTone(CLI::App& command);      ///< --curve, --exposure, --gamma, --channel, --even-contrast, --fps, --frame-offset.
   void addMasks(CLI::App& command);     ///< --masks, --invert-masks.
   void addRunning(CLI::App& command);   ///< --quiet, --progress.
 
-  /// Opens the footage and puts the arguments into the workspace's document. Errors: one sentence naming the argument.
+  /// Opens the footage, or the project with its settings, and puts the arguments into the workspace's document. Errors: one sentence naming the argument.
   Status prepare(Workspace& workspace) const;
   /// Puts --masks into the document; also part of prepare().
   Status putMasks(Workspace& workspace) const;
+  /// Puts what was said about its values into the document; also part of prepare().
+  Status putTone(Workspace& workspace) const;
   /// Puts the choice of frames into the document, as far as it was given; also part of prepare().
   Status putFrames(Workspace& workspace) const;
   /// Errors: InvalidInput when --frames is not a range like 10-80.

@@ -41,7 +41,11 @@ Status readKinds(const Arguments& a, LensSettings& lens) {
 Status prepare(const Arguments& a, Workspace& workspace) {
   if (const Status ready = a.prepare(workspace); !ready.ok()) return ready;
   LensSettings lens = workspace.document().lens;
-  if (const Status fine = readFocal(a, workspace.footage().width, lens); !fine.ok()) return fine;
+  // A project keeps its lens unless something is said about it.
+  const bool keeps = std::filesystem::path(a.footage).extension() == ".moth" && a.focal.empty() && a.focal_mm == 0 && a.focal_px == 0 && a.sensor_mm == 0;
+  if (!keeps) {
+    if (const Status fine = readFocal(a, workspace.footage().width, lens); !fine.ok()) return fine;
+  }
   if (const Status fine = readKinds(a, lens); !fine.ok()) return fine;
   (void)workspace.run(setMember("Set lens", &Document::lens, lens));
   return workspace.run(setMember("Set seed", &Document::seed, a.seed));
@@ -130,6 +134,7 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
       ->capture_default_str();
   a->addMasks(*command);
   a->addTracking(*command);
+  a->addTone(*command);
   command->add_option("--seed", a->seed, "Of the random draws; the same seed gives the same result")->capture_default_str();
   command->add_option("--report", a->report, "Also write the report to this file");
   a->addRunning(*command);

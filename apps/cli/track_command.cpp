@@ -51,6 +51,7 @@ void addTrack(CLI::App& app, std::stop_token stop, int& code) {
   command->add_option("-o,--output", a->output, "File for the tracks: .json holds all, .csv the places alone")->required();
   a->addMasks(*command);
   a->addTracking(*command);
+  a->addTone(*command);
   a->addRunning(*command);
   command->callback([a, stop, &code] { code = track(*a, stop); });
 }

@@ -6,6 +6,7 @@
 #include <array>
 #include <cctype>
 
+#include "core/image/tone.h"
 #include "core/media/movie_source.h"
 #include "core/media/sequence.h"
 #include "core/media/sequence_source.h"
@@ -19,14 +20,7 @@ bool isPictureFile(const std::filesystem::path& path) {
   return std::find(endings.begin(), endings.end(), ending) != endings.end();
 }
 
-FloatPlane lumaOf(const Picture& picture) {
-  FloatPlane luma(picture.width, picture.height);
-  for (std::size_t i = 0; i < luma.data.size(); ++i) {
-    const Rgb c = picture.data[i];
-    luma.data[i] = 0.2126f * c.r + 0.7152f * c.g + 0.0722f * c.b;
-  }
-  return luma;
-}
+FloatPlane lumaOf(const Picture& picture) { return channelOf(picture, Channel::Luma); }
 
 Result<std::unique_ptr<FrameSource>> openFootage(const std::filesystem::path& path) {
   std::error_code failed;

@@ -16,6 +16,11 @@ void addFootage(KeyBuilder& key, const Document& document, const FootageInfo& fo
   key.add(footage.width).add(footage.height).add(footage.first).add(footage.last);
 }
 
+void addTone(KeyBuilder& key, const Tone& tone) {
+  if (tone == Tone()) return;
+  key.add("tone").add(static_cast<int>(tone.curve)).add(tone.exposure_stops).add(tone.gamma).add(static_cast<int>(tone.channel)).add(tone.even_contrast);
+}
+
 void addMasks(KeyBuilder& key, const MaskSettings& masks) {
   key.add(static_cast<std::int64_t>(masks.shapes.size()));
   for (const Mask& m : masks.shapes) {
@@ -89,6 +94,7 @@ std::string tracksKey(const Document& document, const FootageInfo& footage, int 
       .add(o.both_ways);
   key.add(static_cast<std::int64_t>(document.footage.left_out.size()));
   for (const int frame : document.footage.left_out) key.add(frame);
+  addTone(key, document.footage.tone);
   addMasks(key, document.masks);
   addRuns(key, document, runs);
   return key.key();

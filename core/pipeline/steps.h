@@ -3,12 +3,17 @@
 
 #include "core/deliver/delivery.h"
 #include "core/image/frame_source.h"
+#include "core/media/shot_source.h"
 #include "core/project/document.h"
 
 namespace dusky {
 
 // The steps of the work as plain functions of the document and of what came before. Both programs run them; each is safe to run on
 // a worker thread with copies of its inputs.
+
+/// How the document takes its footage, and the footage taken that way. Errors: as openShot.
+ShotView shotViewOf(const Document& document);
+Result<std::unique_ptr<FrameSource>> openFootageOf(const Document& document);
 
 /// Runs of tracking that the document asks for: the first one and those added.
 int runsOf(const Document& document);

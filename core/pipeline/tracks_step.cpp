@@ -1,4 +1,3 @@
-#include "core/media/footage.h"
 #include "core/pipeline/steps.h"
 
 namespace dusky {
@@ -12,7 +11,7 @@ struct Opened {
 };
 
 Result<Opened> openFor(const Document& document) {
-  auto source = openFootage(document.footage_path);
+  auto source = openFootageOf(document);
   if (!source.ok()) return source.error();
   Opened opened{std::move(*source), nullptr, {.step = document.footage.step, .left_out = document.footage.left_out}};
   if (!document.masks.any()) return opened;
@@ -89,7 +88,7 @@ Result<std::vector<Feature>> findCandidates(FrameSource& source, const Document&
 }
 
 Result<HandTrack> runHandTrack(const Document& document, const HandTrack& track, const HandOptions& options, const Progress& progress, std::string* note) {
-  auto source = openFootage(document.footage_path);
+  auto source = openFootageOf(document);
   if (!source.ok()) return source.error();
   const auto frames = framesToFollow((*source)->info(), document.tracking, {.step = document.footage.step, .left_out = document.footage.left_out});
   if (!frames.ok()) return frames.error();
@@ -97,7 +96,7 @@ Result<HandTrack> runHandTrack(const Document& document, const HandTrack& track,
 }
 
 Result<HandTrack> placeKey(const Document& document, HandTrack track, int frame, const Vec2& pointed, bool snap) {
-  auto source = openFootage(document.footage_path);
+  auto source = openFootageOf(document);
   if (!source.ok()) return source.error();
   auto read = (*source)->read(frame);
   if (!read.ok()) return read.error();

@@ -11,7 +11,7 @@ Status Workspace::openFootage(const std::string& path) {
   auto source = dusky::openFootage(path);
   if (!source.ok()) return source.error();
   *this = Workspace();
-  footage_ = (*source)->info();
+  file_info_ = footage_ = (*source)->info();
   // A project may be opened from anywhere.
   document_.footage_path = std::filesystem::absolute(path).lexically_normal().string();
   return Done{};
@@ -27,7 +27,7 @@ Status Workspace::openProject(const std::filesystem::path& path, std::string* wa
   document_ = std::move(*document);
   auto source = dusky::openFootage(document_.footage_path);
   if (source.ok())
-    footage_ = (*source)->info();
+    footage_ = seenAs(file_info_ = (*source)->info(), shotViewOf(document_));
   else if (warning)
     *warning = source.error().message;
   recall();
@@ -46,6 +46,7 @@ Status Workspace::saveAs(const std::filesystem::path& path) {
 }
 
 Status Workspace::afterChange() {
+  if (hasFootage()) footage_ = seenAs(file_info_, shotViewOf(document_));
   recall();
   return store_ ? store_->saveDocument(document_) : Status(Done{});
 }

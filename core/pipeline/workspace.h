@@ -26,6 +26,8 @@ class Workspace {
   Status openProject(const std::filesystem::path& path, std::string* warning = nullptr);
   /// Writes everything to a new file and goes on with it.
   Status saveAs(const std::filesystem::path& path);
+  /// Goes on without the project file: what is changed from here on is not saved in it.
+  void letGoOfFile() { store_.reset(); }
   bool hasFile() const { return store_ != nullptr; }
   std::filesystem::path filePath() const { return store_ ? store_->path() : std::filesystem::path(); }
 
@@ -69,7 +71,7 @@ class Workspace {
   std::optional<std::string> stored(const std::string& step, const std::string& key) const;
 
   Document document_;
-  FootageInfo footage_;
+  FootageInfo file_info_, footage_;  ///< As the file has it; as the document takes it.
   UndoStack undo_;
   std::unique_ptr<ProjectStore> store_;
   TrackSetPtr followed_, tracks_;

@@ -10,6 +10,9 @@ using Json = nlohmann::json;
 
 NLOHMANN_JSON_SERIALIZE_ENUM(FocalKnowledge, {{FocalKnowledge::Unknown, "unknown"}, {FocalKnowledge::Near, "near"}, {FocalKnowledge::Locked, "locked"}})
 NLOHMANN_JSON_SERIALIZE_ENUM(ObjectShape, {{ObjectShape::Cone, "cone"}, {ObjectShape::Cube, "cube"}})
+NLOHMANN_JSON_SERIALIZE_ENUM(ToneCurve, {{ToneCurve::Display, "display"}, {ToneCurve::Log, "log"}, {ToneCurve::Linear, "linear"}})
+NLOHMANN_JSON_SERIALIZE_ENUM(Channel,
+                             {{Channel::Luma, "luma"}, {Channel::Red, "red"}, {Channel::Green, "green"}, {Channel::Blue, "blue"}, {Channel::Best, "best"}})
 NLOHMANN_JSON_SERIALIZE_ENUM(MaskShape, {{MaskShape::Ellipse, "ellipse"}, {MaskShape::Box, "box"}, {MaskShape::Curve, "curve"}})
 
 static Json placesToJson(const std::vector<Vec2>& places) {
@@ -82,7 +85,8 @@ NLOHMANN_JSON_SERIALIZE_ENUM(HandKind, {{HandKind::Patch, "patch"}, {HandKind::C
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Mask, id, name, shape, only_inside, inverted, grow_px, first_frame, last_frame, keys)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(MatteSettings, folder, threshold, grow_px, inverted)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(MaskSettings, shapes, mattes)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(FootageSettings, step, left_out)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Tone, curve, exposure_stops, gamma, channel, even_contrast)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(FootageSettings, fps, frame_offset, tone, step, left_out)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(FeatureSizes, fine, medium, coarse)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(FollowOptions, first_frame, last_frame, features, min_strength, min_distance_px, sizes, edge_margin_px,
                                                 patch_radius, min_life, max_return_px, min_likeness, max_sigma_px, max_foreign, rejoin, both_ways)

@@ -3,6 +3,7 @@
 #include <vector>
 
 #include "core/base/result.h"
+#include "core/image/tone.h"
 #include "core/mask/mask_set.h"
 #include "core/scene/scene.h"
 #include "core/scene/test_object.h"
@@ -12,8 +13,11 @@
 
 namespace dusky {
 
-/// Which frames of the footage are worked on.
+/// How the footage is taken and which of its frames are worked on.
 struct FootageSettings {
+  double fps = 0;             ///< 0: the footage's own.
+  int frame_offset = 0;       ///< Added to the footage's frame numbers.
+  Tone tone;                  ///< How its values are looked at.
   int step = 1;               ///< Every n-th frame of the range, 1 to 1000.
   std::vector<int> left_out;  ///< Frames not looked at, ascending.
   bool operator==(const FootageSettings&) const = default;

@@ -104,6 +104,42 @@ std::unique_ptr<Edit> removeMask(const Document& document, int id) {
   return setMember("Remove mask", &Document::masks, std::move(masks));
 }
 
+namespace {
+
+/// Several members at once.
+class SetDocument final : public Edit {
+ public:
+  SetDocument(std::string name, Document document) : Edit(std::move(name)), document_(std::move(document)) {}
+  void apply(Document& document) override { std::swap(document, document_); }
+  void revert(Document& document) override { std::swap(document, document_); }
+
+ private:
+  Document document_;  ///< The other state: new before apply, old after it.
+};
+
+}  // namespace
+
+std::unique_ptr<Edit> changeFrameOffset(const Document& document, int offset) {
+  Document d = document;
+  const int by = offset - d.footage.frame_offset;
+  const auto move = [by](int& frame) { frame += by; };
+  const auto moveRange = [by](int& first, int& last) {
+    if (first != 0 || last != 0) first += by, last += by;
+  };
+  d.footage.frame_offset = offset;
+  moveRange(d.tracking.first_frame, d.tracking.last_frame);
+  std::for_each(d.footage.left_out.begin(), d.footage.left_out.end(), move);
+  for (Mask& mask : d.masks.shapes) {
+    moveRange(mask.first_frame, mask.last_frame);
+    for (MaskKey& key : mask.keys) move(key.frame);
+  }
+  for (ExtraRun& run : d.extra_runs) moveRange(run.first_frame, run.last_frame);
+  for (HandTrack& track : d.work.by_hand) {
+    for (HandPoint& point : track.points) move(point.frame);
+  }
+  return std::make_unique<SetDocument>("Change frame numbers", std::move(d));
+}
+
 std::unique_ptr<Edit> leaveOutFrames(const Document& document, Ids frames) {
   FootageSettings footage = document.footage;
   const std::string name = fmt::format("Leave out {} {}", frames.size(), frames.size() == 1 ? "frame" : "frames");

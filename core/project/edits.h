@@ -31,6 +31,9 @@ Mask newMask(const Document& document, MaskShape shape);
 std::unique_ptr<Edit> changeMask(std::string name, const Document& document, Mask mask);
 std::unique_ptr<Edit> removeMask(const Document& document, int id);
 
+/// Numbers the frames anew; everything in the document that speaks of frames moves along.
+std::unique_ptr<Edit> changeFrameOffset(const Document& document, int offset);
+
 /// Frames that are no longer looked at, besides those left out already; and all of them again.
 std::unique_ptr<Edit> leaveOutFrames(const Document& document, std::vector<int> frames);
 std::unique_ptr<Edit> useAllFrames(const Document& document);

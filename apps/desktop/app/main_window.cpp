@@ -20,6 +20,7 @@
 #include "apps/desktop/cards/welcome.h"
 #include "apps/desktop/errormap/error_map.h"
 #include "apps/desktop/plate/plate_view.h"
+#include "apps/desktop/steps/step_settings.h"
 #include "apps/desktop/steps/steps_panel.h"
 
 namespace dusky::desktop {
@@ -87,6 +88,7 @@ void MainWindow::connectModel() {
     if (session_.model.hasFootage()) session_.playback.setRange(session_.model.firstFrame(), session_.model.lastFrame(), info.fps);
     refreshTitle();
     refreshActions();
+    refreshFootage();
     refreshMasks();
   });
   connect(&session_.view, &ViewSettings::changed, this, &MainWindow::refreshMasks);
@@ -102,6 +104,15 @@ void MainWindow::connectModel() {
   });
 }
 
+/// Pictures are read anew when the footage is taken another way.
+void MainWindow::refreshFootage() {
+  const ShotView view = shotViewOf(session_.model.document());
+  if (!session_.model.hasFootage() || shown_as_ == view) return;
+  shown_as_ = view;
+  const FootageInfo& info = session_.model.workspace().footage();
+  session_.frames.setFootage(QString::fromStdString(session_.model.document().footage_path), view, info.first, info.last);
+}
+
 void MainWindow::refreshMasks() {
   session_.frames.setMasks(session_.view.masksShown() ? session_.model.document().masks : MaskSettings(), session_.model.workspace().footage());
 }
@@ -114,7 +125,9 @@ void MainWindow::shotOpened() {
   session_.view.chooseMask(0);
   session_.candidates.clear();
   session_.playback.pause();
-  session_.frames.setFootage(QString::fromStdString(session_.model.document().footage_path), info.first, info.last);
+  session_.frames.setBound(frameMemory());
+  shown_as_.reset();
+  refreshFootage();
   refreshMasks();
   if (!info.warnings.empty()) showNotice(QString::fromStdString(info.warnings.front()));
   session_.playback.setRange(session_.model.firstFrame(), session_.model.lastFrame(), info.fps);

@@ -1,5 +1,6 @@
 #pragma once
 #include <QMainWindow>
+#include <optional>
 
 #include "apps/desktop/app/edit_actions.h"
 #include "apps/desktop/app/track_actions.h"
@@ -98,6 +99,7 @@ class MainWindow : public QMainWindow {
   void refreshActions();
   void shotOpened();
   void refreshMasks();
+  void refreshFootage();
   void jobFinished(bool well);
   void remember(const QString& path);
   QStringList recent() const;
@@ -127,7 +129,8 @@ class MainWindow : public QMainWindow {
   QAction *box_, *lasso_, *fit_, *actual_, *tracks_, *aside_, *masks_, *grid_, *objects_, *colors_, *orbit_, *top_, *through_, *frame_all_;
   QAction *mask_edit_, *hand_, *region_, *candidates_, *leave_tool_;
   QAction *show_space_, *show_closeup_, *show_pair_, *show_map_, *show_list_, *show_coverage_;
-  SolutionPtr scaled_for_;  ///< The solve that the error scale was last set for.
+  std::optional<ShotView> shown_as_;  ///< How the pictures on the screen are taken.
+  SolutionPtr scaled_for_;            ///< The solve that the error scale was last set for.
 };
 
 }  // namespace dusky::desktop

@@ -2,8 +2,6 @@
 
 #include <QMetaObject>
 
-#include "core/media/footage.h"
-
 namespace dusky::desktop {
 
 Candidates::Candidates(QObject* parent) : QObject(parent), worker_([this](std::stop_token stop) { run(stop); }) {}
@@ -31,6 +29,7 @@ void Candidates::clear() {
 void Candidates::run(std::stop_token stop) {
   std::unique_ptr<FrameSource> source;
   std::string opened;
+  ShotView view;
   while (!stop.stop_requested()) {
     Question question;
     {
@@ -39,11 +38,12 @@ void Candidates::run(std::stop_token stop) {
       question = std::move(*question_);
       question_.reset();
     }
-    if (!source || opened != question.document.footage_path) {
-      auto fresh = openFootage(question.document.footage_path);
+    if (!source || opened != question.document.footage_path || view != shotViewOf(question.document)) {
+      auto fresh = openFootageOf(question.document);
       if (!fresh.ok()) continue;  // the Plate says why
       source = std::move(*fresh);
       opened = question.document.footage_path;
+      view = shotViewOf(question.document);
     }
     auto found = findCandidates(*source, question.document, question.frame);
     if (!found.ok()) continue;

@@ -27,17 +27,23 @@ FrameStore::~FrameStore() {
   wake_.notify_all();
 }
 
-void FrameStore::setFootage(const QString& path, int first, int last) {
+void FrameStore::setFootage(const QString& path, const ShotView& view, int first, int last) {
   first_ = first, last_ = last;
   forget();
   {
     const std::lock_guard lock(mutex_);
-    path_ = path;
+    path_ = path, view_ = view;
     wanted_.clear();
     reading_.reset();
     ++generation_;
   }
   wake_.notify_all();
+  emit ready(kAllChanged);
+}
+
+void FrameStore::setBound(std::size_t bytes) {
+  bound_ = bytes;
+  dropOldest();
 }
 
 void FrameStore::setMasks(const MaskSettings& masks, const FootageInfo& footage) {
@@ -99,13 +105,17 @@ void FrameStore::keep(int number, QImage picture, int generation) {
   bytes_ += static_cast<std::size_t>(picture.sizeInBytes());
   pictures_[number] = std::move(picture);
   recent_.push_front(number);
-  while (bytes_ > kBound && recent_.size() > 2) {
+  dropOldest();
+  emit ready(number);
+}
+
+void FrameStore::dropOldest() {
+  while (bytes_ > bound_ && recent_.size() > 2) {
     const auto oldest = pictures_.find(recent_.back());
     recent_.pop_back();
     bytes_ -= static_cast<std::size_t>(oldest->second.sizeInBytes());
     pictures_.erase(oldest);
   }
-  emit ready(number);
 }
 
 void FrameStore::run(std::stop_token stop) {
@@ -114,13 +124,14 @@ void FrameStore::run(std::stop_token stop) {
   int opened = 0;
   while (!stop.stop_requested()) {
     QString path;
+    ShotView view;
     int number = 0, generation = 0;
     MaskSettings mask_settings;
     FootageInfo footage;
     {
       std::unique_lock lock(mutex_);
       if (!wake_.wait(lock, stop, [&] { return !wanted_.empty() && !path_.isEmpty(); })) return;
-      path = path_, generation = generation_, number = wanted_.front();
+      path = path_, view = view_, generation = generation_, number = wanted_.front();
       mask_settings = masks_, footage = footage_;
       wanted_.pop_front();
       reading_ = number;
@@ -135,7 +146,7 @@ void FrameStore::run(std::stop_token stop) {
           this, [this, sentence] { emit failed(sentence); }, Qt::QueuedConnection);
     };
     if (generation != opened) {
-      auto fresh = openFootage(path.toStdString());
+      auto fresh = openShot(path.toStdString(), view);
       if (!fresh.ok()) {
         fail(fresh.error());
         continue;

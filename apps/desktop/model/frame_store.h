@@ -12,6 +12,7 @@
 
 #include "core/image/frame_source.h"
 #include "core/mask/mask_set.h"
+#include "core/media/shot_source.h"
 
 namespace dusky::desktop {
 
@@ -23,13 +24,15 @@ class FrameStore : public QObject {
   ~FrameStore() override;
 
   /// Forgets everything and reads from here. An empty path: nothing to read.
-  void setFootage(const QString& path, int first, int last);
+  void setFootage(const QString& path, const ShotView& view, int first, int last);
+  /// How much memory pictures may take, bytes.
+  void setBound(std::size_t bytes);
+  std::size_t bound() const { return bound_; }
   /// From now on pictures show what these masks leave out; none: nothing. Pictures made otherwise are forgotten.
   void setMasks(const MaskSettings& masks, const FootageInfo& footage);
   /// The picture when it is there; a null image otherwise, and it is asked for (with a few after it).
   QImage frame(int number);
   static constexpr int kAllChanged = std::numeric_limits<int>::min();  ///< What ready() says when every picture is to be asked for anew.
-  static constexpr std::size_t kBound = 768u << 20;                    ///< Bytes of pictures kept.
 
  signals:
   void ready(int number);
@@ -40,17 +43,19 @@ class FrameStore : public QObject {
   void want(int number);
   void run(std::stop_token stop);
   void keep(int number, QImage picture, int generation);
+  void dropOldest();
 
   int first_ = 1, last_ = 0;
   std::map<int, QImage> pictures_;
   std::list<int> recent_;  ///< Newest first.
-  std::size_t bytes_ = 0;
+  std::size_t bytes_ = 0, bound_ = std::size_t{768} << 20;
 
   std::mutex mutex_;  ///< Guards what follows.
   std::condition_variable_any wake_;
   std::deque<int> wanted_;
   std::optional<int> reading_;
   QString path_;
+  ShotView view_;
   MaskSettings masks_;
   FootageInfo footage_;
   int generation_ = 0;

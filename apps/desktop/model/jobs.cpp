@@ -2,7 +2,6 @@
 
 #include <QMetaObject>
 
-#include "core/media/footage.h"
 #include "core/project/edits.h"
 
 namespace dusky::desktop {
@@ -161,16 +160,15 @@ void Jobs::followByHand(int track, const HandOptions& options) {
 void Jobs::checkFootage() {
   if (!model_.hasFootage()) return;
   const FollowOptions& range = model_.document().tracking;
-  start(Step::Footage,
-        [this, path = model_.document().footage_path, options = FrameCheckOptions{.range = {range.first_frame, range.last_frame}}](std::stop_token stop) {
-          auto source = openFootage(path);
-          auto checked = source.ok() ? checkFrames(**source, options, progressOf(Step::Footage, stop)) : Result<std::vector<CheckedFrame>>(source.error());
-          post([this, checked] {
-            if (checked.ok()) checked_ = *checked;
-            endQuietly(checked.ok() ? Status(Done{}) : Status(checked.error()));
-            if (checked.ok()) emit footageChecked();
-          });
-        });
+  start(Step::Footage, [this, document = model_.document(), options = FrameCheckOptions{.range = {range.first_frame, range.last_frame}}](std::stop_token stop) {
+    auto source = openFootageOf(document);
+    auto checked = source.ok() ? checkFrames(**source, options, progressOf(Step::Footage, stop)) : Result<std::vector<CheckedFrame>>(source.error());
+    post([this, checked] {
+      if (checked.ok()) checked_ = *checked;
+      endQuietly(checked.ok() ? Status(Done{}) : Status(checked.error()));
+      if (checked.ok()) emit footageChecked();
+    });
+  });
 }
 
 void Jobs::runSolve() {

@@ -1,34 +1,24 @@
 #include "apps/desktop/steps/step_settings.h"
 
+#include <QAbstractItemView>
 #include <QAction>
 #include <QGridLayout>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <QSettings>
+#include <QSignalBlocker>
 #include <QSpinBox>
 #include <QVBoxLayout>
 #include <filesystem>
 #include <map>
 
 #include "apps/desktop/steps/fields.h"
+#include "apps/desktop/steps/settings_body.h"
 #include "core/project/edits.h"
 
 namespace dusky::desktop {
 namespace {
-
-/// An empty body with a grid for fields.
-struct Body {
-  QWidget* widget = new QWidget;
-  QVBoxLayout* column = new QVBoxLayout(widget);
-  QGridLayout* grid = new QGridLayout;
-  Body() {
-    column->setSpacing(8);
-    grid->setHorizontalSpacing(8);
-    grid->setVerticalSpacing(6);
-    grid->setColumnStretch(0, 1);
-    column->addLayout(grid);
-  }
-};
 
 template <class Value>
 NumberField* trackingField(Session& session, const char* name, Value FollowOptions::*field) {
@@ -42,28 +32,6 @@ QPushButton* primary(const QString& text, const QString& tip) {
   button->setProperty("primary", true);
   button->setToolTip(tip);
   return button;
-}
-
-/// A quiet text under the fields that is made anew with every change.
-void addText(Body& body, Session& session, std::function<QString()> text) {
-  auto* label = new QLabel;
-  label->setProperty("role", "quiet");
-  label->setWordWrap(true);
-  label->setTextInteractionFlags(Qt::TextSelectableByMouse);
-  body.column->addWidget(label);
-  const auto refresh = [label, text = std::move(text)] {
-    label->setText(text());
-    label->setVisible(!label->text().isEmpty());
-  };
-  QObject::connect(&session.model, &DocumentModel::resultsChanged, label, refresh);
-  refresh();
-}
-
-void enableWhenIdle(QPushButton* button, Session& session) {
-  const auto refresh = [button, &session] { button->setEnabled(session.model.hasFootage() && !session.jobs.busy()); };
-  QObject::connect(&session.jobs, &Jobs::changed, button, refresh);
-  QObject::connect(&session.model, &DocumentModel::opened, button, refresh);
-  refresh();
 }
 
 /// Which sizes of features are looked for; the last one cannot be switched off.
@@ -179,103 +147,6 @@ QWidget* regionSettings(Session& session) {
   return row;
 }
 
-/// Looks for spoilt frames; says which, and leaves them out in one go.
-QWidget* checkSettings(Session& session) {
-  auto* body = new QWidget;
-  auto* column = new QVBoxLayout(body);
-  column->setContentsMargins(0, 0, 0, 0);
-  column->setSpacing(6);
-  auto* check = new QPushButton(QObject::tr("Check the frames"));
-  check->setObjectName("checkFrames");
-  check->setToolTip(QObject::tr("Looks for frames that are blurred, repeated or across a cut, and draws their sharpness and brightness under the error map."));
-  auto* said = quietLabel("");
-  said->setObjectName("checkText");
-  auto* leave_out = new QPushButton(QObject::tr("Leave these frames out"));
-  leave_out->setObjectName("leaveOutMarked");
-  leave_out->setToolTip(QObject::tr("The marked frames are not tracked and get no camera. Undo takes it back."));
-  auto* use_all = new QPushButton(QObject::tr("Use all frames again"));
-  use_all->setObjectName("useAllFrames");
-  use_all->setToolTip(QObject::tr("Frames that were left out are looked at again."));
-  for (QWidget* w : std::initializer_list<QWidget*>{check, said, leave_out, use_all}) column->addWidget(w);
-  enableWhenIdle(check, session);
-  const auto marked = [&session] {
-    std::vector<int> frames;
-    const auto& out = session.model.document().footage.left_out;
-    for (const CheckedFrame& frame : session.jobs.checked()) {
-      if (frame.fault != FrameFault::None && !std::binary_search(out.begin(), out.end(), frame.frame)) frames.push_back(frame.frame);
-    }
-    return frames;
-  };
-  QObject::connect(check, &QPushButton::clicked, &session.jobs, &Jobs::checkFootage);
-  QObject::connect(leave_out, &QPushButton::clicked, body, [&session, marked] { session.model.run(leaveOutFrames(session.model.document(), marked())); });
-  QObject::connect(use_all, &QPushButton::clicked, body, [&session] { session.model.run(useAllFrames(session.model.document())); });
-  const auto refresh = [&session, said, leave_out, use_all, marked] {
-    QStringList lines;
-    for (const CheckedFrame& frame : session.jobs.checked()) {
-      if (frame.fault != FrameFault::None) lines << QString::fromStdString(frame.sentence);
-    }
-    if (lines.size() > 6) lines = lines.mid(0, 5) << QObject::tr("… and %1 more, marked under the error map").arg(lines.size() - 5);
-    said->setText(session.jobs.checked().empty() ? QString() : lines.isEmpty() ? QObject::tr("Every frame looks fine.") : lines.join("\n"));
-    said->setVisible(!said->text().isEmpty());
-    leave_out->setVisible(!marked().empty());
-    use_all->setVisible(!session.model.document().footage.left_out.empty());
-  };
-  QObject::connect(&session.jobs, &Jobs::footageChecked, body, refresh);
-  QObject::connect(&session.model, &DocumentModel::documentChanged, body, refresh);
-  refresh();
-  return body;
-}
-
-QWidget* footageSettings(Session& session, QAction* open_footage) {
-  Body body;
-  const auto end = [&session](int FollowOptions::*field, bool first) {
-    return new NumberField(
-        session.model, [&session, first](const Document&) { return first ? session.model.firstFrame() : session.model.lastFrame(); },
-        [&session, field](const Document& d, double v) {
-          FollowOptions tracking = d.tracking;
-          tracking.first_frame = session.model.firstFrame(), tracking.last_frame = session.model.lastFrame();
-          tracking.*field = static_cast<int>(v);
-          const FootageInfo& info = session.model.workspace().footage();
-          if (tracking.first_frame == info.first && tracking.last_frame == info.last) tracking.first_frame = tracking.last_frame = 0;
-          return setMember("Change range", &Document::tracking, tracking);
-        });
-  };
-  auto* first = end(&FollowOptions::first_frame, true);
-  auto* last = end(&FollowOptions::last_frame, false);
-  first->setObjectName("firstFrame");
-  last->setObjectName("lastFrame");
-  const auto bounds = [&session, first, last] {
-    const FootageInfo& info = session.model.workspace().footage();
-    first->range(info.first, std::max(info.first, session.model.lastFrame() - 2), 0, 1, "");
-    last->range(std::min(info.last, session.model.firstFrame() + 2), info.last, 0, 1, "");
-  };
-  QObject::connect(&session.model, &DocumentModel::documentChanged, first, bounds);
-  addField(*body.grid, QObject::tr("First frame"), first, QObject::tr("Where the work begins; the footage's own numbers."));
-  addField(*body.grid, QObject::tr("Last frame"), last, QObject::tr("Where the work ends, included."));
-  auto* step = new NumberField(
-      session.model, [](const Document& d) { return static_cast<double>(d.footage.step); },
-      [](const Document& d, double v) { return changeField("Change frame step", d, &Document::footage, &FootageSettings::step, static_cast<int>(v)); });
-  step->setObjectName("frameStep");
-  addField(*body.grid, QObject::tr("Every n-th frame"), step->range(1, 1000, 0, 1, ""),
-           QObject::tr("1: every frame. 3: every third, for walk-around video where neighbours show the same. The others get no camera."));
-  addText(body, session, [&session] {
-    const FootageInfo& info = session.model.workspace().footage();
-    if (info.width == 0) return QString();
-    QStringList notes;
-    for (const std::string& warning : info.warnings) notes << QString::fromStdString(warning);
-    const auto left_out = session.model.document().footage.left_out.size();
-    if (left_out > 0) notes << QObject::tr("%1 frames are left out.").arg(left_out);
-    if (info.focal_mm > 0) notes << QObject::tr("The file says %1 mm: a hint, true to about 5 %.").arg(info.focal_mm, 0, 'g', 4);
-    return QObject::tr("%1\n%2%3")
-        .arg(QString::fromStdString(std::filesystem::path(info.path).filename().string()), QString::fromStdString(info.kind),
-             notes.isEmpty() ? QString() : "\n" + notes.join("\n"));
-  });
-  body.column->addWidget(checkSettings(session));
-  auto* open = buttonFor(open_footage, QObject::tr("Open other footage…"), false);
-  body.column->addWidget(open);
-  return body.widget;
-}
-
 QWidget* tracksSettings(Session& session) {
   Body body;
   addField(*body.grid, QObject::tr("Features"), trackingField(session, "Change features", &FollowOptions::features)->range(20, 20000, 0, 50, ""),
@@ -322,6 +193,49 @@ QWidget* tracksSettings(Session& session) {
   return body.widget;
 }
 
+/// Formats by name, with their widths; an artist's own ones are remembered on this machine.
+QComboBox* sensorField(Session& session) {
+  struct Format {
+    const char* name;
+    double width_mm;
+  };
+  static const Format kFormats[] = {
+      {"65 mm film, 52.5", 52.48}, {"full frame, 36", 36}, {"35 mm film, 4 perf., 24.9", 24.89}, {"APS-C, 23.5", 23.5},  {"4/3 inch, 17.3", 17.3},
+      {"16 mm film, 12.5", 12.52}, {"1 inch, 13.2", 13.2}, {"phone, 1/1.3 inch, 9.8", 9.8},      {"2/3 inch, 8.8", 8.8}, {"1/2.3 inch, 6.2", 6.17}};
+  auto* field = new QComboBox;
+  field->setObjectName("sensorFormat");
+  field->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+  const auto fill = [field, &session] {
+    const QSignalBlocker quiet(field);
+    field->clear();
+    field->addItem(QObject::tr("by width"), 0.0);
+    for (const Format& format : kFormats) field->addItem(QObject::tr("%1 mm").arg(QObject::tr(format.name)), format.width_mm);
+    for (const QVariant& own : QSettings("Dusky Moth", "dusky-moth").value("sensors_mm").toList())
+      field->addItem(QObject::tr("own, %1 mm").arg(own.toDouble(), 0, 'g', 4), own.toDouble());
+    field->addItem(QObject::tr("remember this width"), -1.0);
+    field->view()->setMinimumWidth(field->view()->sizeHintForColumn(0) + 24);
+    const double width = session.model.document().lens.sensor_mm;
+    for (int i = 1; i + 1 < field->count(); ++i) {
+      if (std::abs(field->itemData(i).toDouble() - width) < 0.02) field->setCurrentIndex(i);
+    }
+  };
+  QObject::connect(&session.model, &DocumentModel::documentChanged, field, fill);
+  QObject::connect(field, &QComboBox::activated, field, [&session, field, fill](int index) {
+    const double width = field->itemData(index).toDouble();
+    if (width > 0) return session.model.run(changeField("Choose sensor", session.model.document(), &Document::lens, &LensSettings::sensor_mm, width));
+    if (width < 0) {
+      QSettings settings("Dusky Moth", "dusky-moth");
+      QVariantList own = settings.value("sensors_mm").toList();
+      own.removeAll(session.model.document().lens.sensor_mm);
+      own.append(session.model.document().lens.sensor_mm);
+      settings.setValue("sensors_mm", own.mid(std::max<qsizetype>(0, own.size() - 8)));
+    }
+    fill();
+  });
+  fill();
+  return field;
+}
+
 QWidget* solveSettings(Session& session) {
   Body body;
   auto* known = new ChoiceField(
@@ -339,6 +253,7 @@ QWidget* solveSettings(Session& session) {
            QObject::tr("Unknown: found from the footage. About known: the value is a start. Locked: the value stands."));
   addField(*body.grid, QObject::tr("Value"), focal, QObject::tr("Focal length, mm; read unless it is unknown."));
   addField(*body.grid, QObject::tr("Sensor width"), sensor, QObject::tr("Width of the sensor, mm; turns mm into px and back."));
+  addField(*body.grid, QObject::tr("Sensor"), sensorField(session), QObject::tr("Common formats by name; “remember this width” adds your own to the list."));
   const auto refresh = [&session, focal] { focal->setEnabled(session.model.document().lens.focal != FocalKnowledge::Unknown); };
   QObject::connect(&session.model, &DocumentModel::documentChanged, focal, refresh);
   refresh();

@@ -12,6 +12,7 @@
 #include "core/base/atomic_file.h"
 #include "core/media/write_picture.h"
 #include "core/pipeline/workspace.h"
+#include "core/project/edits.h"
 #include "core/track/track_files.h"
 #include "tests/support/shot_maker.h"
 #include "tests/support/temporary_folder.h"
@@ -316,6 +317,45 @@ TEST_F(CliTest, KilledDuringASolveItLeavesAnEarlierProjectOpenable) {
     EXPECT_TRUE(workspace.solution());
     EXPECT_TRUE(nlohmann::json::accept(*readFile(fs::path(target) / "report.json")));
   }
+}
+
+TEST_F(CliTest, AProjectBringsItsSettingsMasksAndTracksByHandAndIsLeftAlone) {
+  Workspace w;
+  ASSERT_TRUE(w.openFootage(shot(ShotKind::Free)).ok());
+  Mask left{.id = 1, .name = "left", .shape = MaskShape::Box, .keys = {{.frame = 1, .position = Vec2(160, 180), .points = {Vec2(160, 180)}}}};
+  ASSERT_TRUE(w.run(changeMask("Draw mask", w.document(), left)).ok());
+  HandTrack hand = newHandTrack(w.document(), {});
+  for (int f = 3; f <= 9; ++f) hand.putKey(f, {400.0 + f, 120});
+  ASSERT_TRUE(w.run(changeHandTrack("Place track", w.document(), hand)).ok());
+  const fs::path project = out / "quay.moth";
+  ASSERT_TRUE(w.saveAs(project).ok());
+  const std::string json = (out / "tracks.json").string();
+  const Ran ran = moth({"track", project.string(), "-o", json, "--frames", "2-12"});
+  ASSERT_EQ(ran.code, 0) << ran.err;
+  const auto tracks = tracksFromJson(*readFile(json));
+  ASSERT_TRUE(tracks.ok());
+  EXPECT_EQ(tracks->first_frame, 2);
+  ASSERT_EQ(tracks->tracks.back().id, kFirstHandId);
+  EXPECT_EQ(tracks->tracks.back().life(), 7);
+  for (const Track& t : tracks->tracks) {
+    if (t.id < kFirstHandId) EXPECT_GT(t.at(t.born())->position.x(), 318);
+  }
+  Workspace again;
+  ASSERT_TRUE(again.openProject(project).ok());
+  EXPECT_EQ(again.document(), w.document()) << "the command line changes no project";
+  EXPECT_THAT(moth({"track", project.string(), "-o", json, "--max-tracks", "90"}).err, HasSubstr("a project keeps its own tracking settings"));
+}
+
+TEST_F(CliTest, ToneAndNumbersAreTakenFromTheArguments) {
+  const std::string json = (out / "tracks.json").string();
+  const Ran ran = moth({"track", shot(ShotKind::Free), "-o", json, "--frame-offset", "1000", "--frames", "1003-1009", "--channel", "green", "--exposure", "0.5",
+                        "--even-contrast"});
+  ASSERT_EQ(ran.code, 0) << ran.err;
+  const auto tracks = tracksFromJson(*readFile(json));
+  ASSERT_TRUE(tracks.ok());
+  EXPECT_EQ(tracks->first_frame, 1003);
+  EXPECT_GT(tracks->tracks.size(), 50u);
+  EXPECT_EQ(moth({"track", shot(ShotKind::Free), "-o", json, "--gamma", "9"}).code, 2);
 }
 
 }  // namespace dusky::testing

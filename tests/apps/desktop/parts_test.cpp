@@ -134,11 +134,11 @@ TEST(Theme, TextStandsOutFromItsGround) {
 TEST(FrameStore, ReadsAheadAndForgetsTheOtherShot) {
   FrameStore store;
   QSignalSpy failures(&store, &FrameStore::failed);
-  store.setFootage(MainWindow::demoPath(), 1, 120);
+  store.setFootage(MainWindow::demoPath(), {}, 1, 120);
   EXPECT_TRUE(store.frame(10).isNull());
   ASSERT_TRUE(waitUntil([&] { return !store.frame(10).isNull() && !store.frame(13).isNull(); }, 10000));
   EXPECT_EQ(store.frame(10).size(), QSize(1280, 720));
-  store.setFootage("/nowhere.mp4", 1, 5);
+  store.setFootage("/nowhere.mp4", {}, 1, 5);
   EXPECT_TRUE(store.frame(1).isNull());
   ASSERT_TRUE(waitUntil([&] { return failures.count() > 0; }, 5000));
   EXPECT_TRUE(failures.front().front().toString().contains("/nowhere.mp4"));
@@ -146,7 +146,7 @@ TEST(FrameStore, ReadsAheadAndForgetsTheOtherShot) {
 
 TEST(FrameStore, ShowsWhatMasksLeaveOutAndForgetsWhatItShowedBefore) {
   FrameStore store;
-  store.setFootage(MainWindow::demoPath(), 1, 120);
+  store.setFootage(MainWindow::demoPath(), {}, 1, 120);
   const FootageInfo footage{"demo", "movie", 1280, 720, 24.0, 1, 120};
   ASSERT_TRUE(waitUntil([&] { return !store.frame(10).isNull(); }, 10000));
   const QImage plain = store.frame(10);

@@ -4,6 +4,7 @@
 
 #include <QAction>
 #include <QApplication>
+#include <QComboBox>
 #include <QLabel>
 #include <QLineEdit>
 #include <QTableView>
@@ -320,6 +321,40 @@ TEST_F(ToolsTest, MarkedFramesAreLeftOutInOneAction) {
   ASSERT_TRUE(click(*window, "useAllFrames"));
   EXPECT_TRUE(document().footage.left_out.empty());
   while (session().model.workspace().undoStack().canUndo()) session().model.undo();
+}
+
+TEST_F(ToolsTest, ToneAndNumbersChangeWhatIsSeenAtOnce) {
+  const QColor before = session().frames.frame(8).pixelColor(320, 180);
+  Tone brighter;
+  brighter.exposure_stops = 2;
+  FootageSettings footage = document().footage;
+  footage.tone = brighter;
+  session().model.set("Change exposure", &Document::footage, footage);
+  ASSERT_TRUE(
+      waitUntil([&] { return !session().frames.frame(8).isNull() && session().frames.frame(8).pixelColor(320, 180).value() > before.value() + 15; }, 10000));
+  session().model.run(changeFrameOffset(document(), 1000));
+  EXPECT_EQ(session().playback.first(), 1001);
+  ASSERT_TRUE(waitUntil([&] { return !session().frames.frame(1008).isNull(); }, 10000));
+  session().model.undo();
+  session().model.undo();
+  ASSERT_TRUE(waitUntil([&] { return !session().frames.frame(8).isNull() && session().frames.frame(8).pixelColor(320, 180) == before; }, 10000));
+  session().frames.setBound(1);
+  EXPECT_FALSE(session().frames.frame(8).isNull()) << "what was seen last stays";
+}
+
+TEST_F(ToolsTest, SensorsAreChosenByNameAndOwnOnesRemembered) {
+  window->steps().openStep(Step::Solve);
+  QTest::qWait(50);
+  auto* field = window->findChild<QComboBox*>("sensorFormat");
+  const int aps = field->findText("APS-C", Qt::MatchStartsWith);
+  ASSERT_GT(aps, 0);
+  emit field->activated(aps);
+  EXPECT_DOUBLE_EQ(document().lens.sensor_mm, 23.5);
+  LensSettings own = document().lens;
+  own.sensor_mm = 21.37;
+  session().model.set("Change sensor width", &Document::lens, own);
+  emit field->activated(field->count() - 1);
+  EXPECT_GT(field->findText("own, 21.37 mm"), 0);
 }
 
 }  // namespace dusky::testing

@@ -11,6 +11,7 @@
 #include "core/image/pyramid.h"
 #include "core/media/footage.h"
 #include "core/media/frame_check.h"
+#include "core/media/shot_source.h"
 #include "tests/support/temporary_folder.h"
 
 namespace dusky::testing {
@@ -304,6 +305,38 @@ TEST(IsPictureFile, GoesByTheEnding) {
   EXPECT_TRUE(isPictureFile("b.jpeg"));
   EXPECT_FALSE(isPictureFile("c.mp4"));
   EXPECT_FALSE(isPictureFile("png"));
+}
+
+TEST(ShotSource, NumbersRateAndToneAreTheArtists) {
+  const TemporaryFolder folder;
+  writeSequence(folder, "png", 7, 10);
+  const auto shot = openShot(folder / "quay.0007.png", {.fps = 30, .frame_offset = 993, .tone = {.exposure_stops = 1}});
+  ASSERT_TRUE(shot.ok()) << shot.error().message;
+  EXPECT_EQ((*shot)->info().first, 1000);
+  EXPECT_EQ((*shot)->info().last, 1003);
+  EXPECT_EQ((*shot)->info().fps, 30);
+  const auto frame = (*shot)->read(1002);
+  ASSERT_TRUE(frame.ok()) << frame.error().message;
+  EXPECT_EQ(frame->number, 1002);
+  EXPECT_NEAR(frame->luma.at(9, 9), 60 * std::pow(2.0, 1 / 2.2), 0.5) << "the third picture, a stop up";
+  EXPECT_NEAR(frame->picture.at(9, 9).g, 60 * std::pow(2.0, 1 / 2.2), 1);
+  EXPECT_FALSE((*shot)->read(7).ok());
+  EXPECT_THAT(openShot(folder / "quay.0007.png", {.tone = {.gamma = 0}}).error().message, HasSubstr("Gamma must be 0.2 to 5"));
+  EXPECT_THAT(openShot(folder / "quay.0007.png", {.fps = -3}).error().message, HasSubstr("Frames per second"));
+}
+
+TEST(ShotSource, OneChannelIsSeenAndTracked) {
+  const TemporaryFolder folder;
+  const auto out = OIIO::ImageOutput::create((folder / "hut.0001.png").string());
+  ASSERT_TRUE(out && out->open((folder / "hut.0001.png").string(), OIIO::ImageSpec(64, 48, 3, OIIO::TypeDesc::UINT8)));
+  std::vector<float> values;
+  for (int i = 0; i < 64 * 48; ++i) values.insert(values.end(), {0.2f, 0.4f, 0.8f});
+  ASSERT_TRUE(out->write_image(OIIO::TypeDesc::FLOAT, values.data()) && out->close());
+  const auto blue = openShot(folder / "hut.0001.png", {.tone = {.channel = Channel::Blue}});
+  ASSERT_TRUE(blue.ok());
+  EXPECT_NEAR((*blue)->read(1, FrameUse::Tracking)->luma.at(5, 5), 0.8 * 255, 1);
+  EXPECT_NEAR((*blue)->read(1)->picture.at(5, 5).r, 0.8 * 255, 1);
+  EXPECT_NEAR((*blue)->read(1, FrameUse::Tracking)->picture.at(5, 5).r, 0.2 * 255, 1) << "points keep their colours";
 }
 
 }  // namespace dusky::testing

@@ -28,7 +28,7 @@ Document fullDocument() {
   d.tracking.features = 321;
   d.tracking.first_frame = 5, d.tracking.last_frame = 80;
   d.tracking.sizes = {true, false, true};
-  d.footage = {3, {7, 12}};
+  d.footage = {23.976, 100, {ToneCurve::Log, 1.5, 1.2, Channel::Green, true}, 3, {7, 12}};
   d.masks.shapes = {{.id = 4,
                      .name = "rower",
                      .shape = MaskShape::Curve,
@@ -83,6 +83,7 @@ std::vector<std::unique_ptr<Edit>> allEdits(const Document& d) {
   edits.push_back(changeMask("Draw mask", d, newMask(d, MaskShape::Ellipse)));
   edits.push_back(removeMask(d, 4));
   edits.push_back(leaveOutFrames(d, {33}));
+  edits.push_back(changeFrameOffset(d, 1000));
   edits.push_back(useAllFrames(d));
   edits.push_back(addRun(d, {.first_frame = 2, .last_frame = 9}));
   edits.push_back(removeExtraRuns());
@@ -140,6 +141,22 @@ TEST(Edits, MasksAreAddedChangedAndTakenAway) {
   removeMask(d, 4)->apply(d);
   ASSERT_EQ(d.masks.shapes.size(), 1u);
   EXPECT_EQ(d.masks.shapes[0].id, 5);
+}
+
+TEST(Edits, NewFrameNumbersTakeEverythingAlong) {
+  const Document before = fullDocument();
+  Document d = before;
+  const auto edit = changeFrameOffset(before, 1100);
+  edit->apply(d);
+  EXPECT_EQ(d.footage.frame_offset, 1100);
+  EXPECT_EQ(d.tracking.first_frame, 1005);
+  EXPECT_THAT(d.footage.left_out, ElementsAre(1007, 1012));
+  EXPECT_EQ(d.masks.shapes[0].keys[0].frame, 1006);
+  EXPECT_EQ(d.masks.shapes[0].last_frame, 1070);
+  EXPECT_EQ(d.extra_runs[0].first_frame, 1012);
+  EXPECT_EQ(d.work.by_hand[0].points[1].frame, 1006);
+  edit->revert(d);
+  EXPECT_EQ(d, before);
 }
 
 TEST(Edits, FramesAreLeftOutTogetherAndComeBack) {

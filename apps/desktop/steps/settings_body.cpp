@@ -1,0 +1,29 @@
+#include "apps/desktop/steps/settings_body.h"
+
+#include <QLabel>
+#include <QPushButton>
+
+namespace dusky::desktop {
+
+void addText(Body& body, Session& session, std::function<QString()> text) {
+  auto* label = new QLabel;
+  label->setProperty("role", "quiet");
+  label->setWordWrap(true);
+  label->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  body.column->addWidget(label);
+  const auto refresh = [label, text = std::move(text)] {
+    label->setText(text());
+    label->setVisible(!label->text().isEmpty());
+  };
+  QObject::connect(&session.model, &DocumentModel::resultsChanged, label, refresh);
+  refresh();
+}
+
+void enableWhenIdle(QPushButton* button, Session& session) {
+  const auto refresh = [button, &session] { button->setEnabled(session.model.hasFootage() && !session.jobs.busy()); };
+  QObject::connect(&session.jobs, &Jobs::changed, button, refresh);
+  QObject::connect(&session.model, &DocumentModel::opened, button, refresh);
+  refresh();
+}
+
+}  // namespace dusky::desktop

@@ -1,0 +1,31 @@
+#pragma once
+#include <QGridLayout>
+#include <QVBoxLayout>
+#include <functional>
+
+#include "apps/desktop/steps/step_settings.h"
+
+class QPushButton;
+
+namespace dusky::desktop {
+
+/// An empty body with a grid for fields.
+struct Body {
+  QWidget* widget = new QWidget;
+  QVBoxLayout* column = new QVBoxLayout(widget);
+  QGridLayout* grid = new QGridLayout;
+  Body() {
+    column->setSpacing(8);
+    grid->setHorizontalSpacing(8);
+    grid->setVerticalSpacing(6);
+    grid->setColumnStretch(0, 1);
+    column->addLayout(grid);
+  }
+};
+
+/// A quiet text under the fields that is made anew with every change.
+void addText(Body& body, Session& session, std::function<QString()> text);
+/// Only while there is footage and nothing runs.
+void enableWhenIdle(QPushButton* button, Session& session);
+
+}  // namespace dusky::desktop
