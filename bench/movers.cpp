@@ -1,5 +1,5 @@
 // What moving things cost a solve, and how evenly tracks fill the picture, on made-up shots with exact truth:
-//   build/release/bench/movers
+//   build/release/bench/movers [coverage | movers]
 // Each shot of movers is solved without them, with them, and with them masked; judged by insert slip and by what the solve kept wrongly.
 #include <fmt/format.h>
 
@@ -73,24 +73,33 @@ class MoverMasks final : public FrameMasks {
   const MadeShot& shot_;
 };
 
-/// Kept tracks with a used place over 1 px from where their birth's point of the set truly is.
-int wronglyKept(const MadeShot& shot, const TrackSet& tracks, const Solution& solution) {
+/// Whether a track stays within 1 px of one point of the set. A feature on a silhouette belongs to what lies on either side of it, so the
+/// points a few px beside its birth are asked as well, each carried along with its distance.
+bool followsThePoint(const MadeShot& shot, const Track& track, const std::vector<TrackError>& errors, const Vec2& beside) {
   const auto at = [&](int frame) { return static_cast<std::size_t>(frame - shot.info().first); };
+  const auto born = at(track.born());
+  const auto& pose = shot.truth().poses[born];
+  const auto ray = shot.truth().lenses[born].undistort(track.at(track.born())->position + beside);
+  const auto point = ray ? shot.meet(pose.centre, pose.direction(Vec3(ray->x(), ray->y(), 1)).normalized(), static_cast<int>(born)) : std::nullopt;
+  if (!point) return false;
+  return std::all_of(errors.begin(), errors.end(), [&](const TrackError& e) {
+    const auto there = e.used ? project(shot.truth().lenses[at(e.frame)], shot.truth().poses[at(e.frame)], *point) : std::nullopt;
+    return !e.used || (there && (*there - beside - track.at(e.frame)->position).norm() <= 1);
+  });
+}
+
+/// Kept tracks with a used place over 1 px from where a point of the set truly is.
+int wronglyKept(const MadeShot& shot, const TrackSet& tracks, const Solution& solution) {
   int wrong = 0;
   for (const SolvedTrack& solved : solution.tracks) {
     if (solved.state != TrackState::Kept) continue;
     const Track& track = *tracks.find(solved.id);
-    const int born = track.born();
-    const auto& pose = shot.truth().poses[at(born)];
-    const auto ray = shot.truth().lenses[at(born)].undistort(track.at(born)->position);
-    const auto point = ray ? shot.meet(pose.centre, pose.direction(Vec3(ray->x(), ray->y(), 1)).normalized(), static_cast<int>(at(born))) : std::nullopt;
-    bool off = !point;
-    for (const TrackError& e : solved.errors) {
-      if (!e.used || off) continue;
-      const auto there = project(shot.truth().lenses[at(e.frame)], shot.truth().poses[at(e.frame)], *point);
-      off = !there || (*there - track.at(e.frame)->position).norm() > 1;
+    bool right = false;
+    for (int k = 0; k < 17 && !right; ++k) {
+      const double angle = k * 3.14159265 / 4, reach = k == 0 ? 0 : k <= 8 ? 2 : 4;
+      right = followsThePoint(shot, track, solved.errors, reach * Vec2(std::cos(angle), std::sin(angle)));
     }
-    wrong += off;
+    wrong += !right;
   }
   return wrong;
 }
@@ -132,14 +141,14 @@ int main(int argc, char** argv) {
   using enum ShotKind;
   if (!only_coverage) {
     fmt::print("{:18} {:7} {:6} {:7} {:6} {:6} {}\n", "shot", "frames", "RMS px", "slip px", "focal%", "kept", "kept wrongly (> 1 px)");
-    for (const int seed : {5, 9}) {
+    for (const int seed : {5, 9, 14}) {
       ShotPlan clean = testing::planShot(Free);
       clean.frames = 48;
       clean.seed = seed;
       ShotPlan crowded = clean;
-      crowded.boxes.push_back({Vec3(-2.2, 0.9, 0.8), Vec3(0.55, 0.9, 0.4), 0.3, 40, Vec3(0.05, 0, 0.004)});
-      crowded.boxes.push_back({Vec3(2.4, 0.8, 0.2), Vec3(0.6, 0.8, 0.5), -0.4, 41, Vec3(-0.04, 0, 0.006)});
-      crowded.boxes.push_back({Vec3(0.2, 0.7, 1.0), Vec3(0.4, 0.7, 0.3), 0.9, 42, Vec3(0.03, 0, -0.012)});
+      crowded.boxes.push_back({Vec3(-2.2, 0.6, 0.8), Vec3(0.32, 0.6, 0.25), 0.3, 40, Vec3(0.05, 0, 0.004)});
+      crowded.boxes.push_back({Vec3(2.4, 0.55, 0.2), Vec3(0.35, 0.55, 0.3), -0.4, 41, Vec3(-0.04, 0, 0.006)});
+      crowded.boxes.push_back({Vec3(0.2, 0.4, 1.0), Vec3(0.22, 0.4, 0.2), 0.9, 42, Vec3(0.03, 0, -0.012)});
       MadeShot without(clean), with(crowded);
       MoverMasks masks(with);
       fmt::print("seed {}, movers and their masks cover {:.0f} % of the picture\n", seed, 100 * masks.share());
@@ -148,6 +157,7 @@ int main(int argc, char** argv) {
       solveAndPrint("movers masked", with, &masks);
     }
   }
+  if (argc > 1 && !only_coverage) return 0;
   fmt::print("coverage: at least 3 tracks\n");
   for (const auto& [name, kind] :
        {std::pair("free", Free), {"dolly", Dolly}, {"orbit", Orbit}, {"planar", Planar}, {"with an actor", Moving}, {"zoom", Zoom}, {"nodal", Nodal}}) {

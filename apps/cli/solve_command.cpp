@@ -13,6 +13,7 @@ struct Arguments : FootageArguments {
   std::string folder, focal, motion = "auto", lens = "auto", report;
   double focal_mm = 0, sensor_mm = 0, focal_px = 0;
   int seed = 1;
+  bool object = false;
 };
 
 Status readFocal(const Arguments& a, int width, LensSettings& lens) {
@@ -88,7 +89,7 @@ int solve(const Arguments& a, std::stop_token stop) {
   const std::filesystem::path folder = a.folder;
   const auto job = workspace.deliveryJob(watch.seconds());
   if (!job.ok()) return failWith(job.error());
-  const auto files = job->run({.folder = folder}, progress.part(0.97, 1));
+  const auto files = job->run({.folder = folder, .object_glb = a.object}, progress.part(0.97, 1));
   if (!files.ok()) return failWith(files.error());
   if (!a.report.empty()) {
     const auto bytes = readFile(folder / "report.json");
@@ -136,6 +137,7 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
   a->addTracking(*command);
   a->addTone(*command);
   command->add_option("--seed", a->seed, "Of the random draws; the same seed gives the same result")->capture_default_str();
+  command->add_flag("--object", a->object, "Also write object.glb: the tracked object moves and the camera stands still");
   command->add_option("--report", a->report, "Also write the report to this file");
   a->addRunning(*command);
   command->callback([a, stop, &code] { code = solve(*a, stop); });

@@ -86,29 +86,40 @@ void addCamera(tinygltf::Model& model, const DeliveryInput& input) {
 /// glTF cameras look along -Z with Y up; ours along +Z with Y down: a half turn about x.
 Eigen::Quaterniond gltfRotation(const Pose& pose) { return (pose.world_from_camera * Eigen::Quaterniond(0, 1, 0, 0)).normalized(); }
 
-void addMotion(tinygltf::Model& model, Packer& packer, const DeliveryInput& input) {
-  std::vector<float> times, centres, turns;
-  Eigen::Quaterniond last = Eigen::Quaterniond::Identity();
-  tinygltf::Node node;
-  node.name = "camera";
-  node.camera = 0;
+struct Key {
+  float time_s = 0;
+  Vec3 place = Vec3::Zero();
+  Eigen::Quaterniond turn = Eigen::Quaterniond::Identity();
+};
+
+/// The placed frames' cameras in the scene's world, with their times.
+std::vector<std::pair<float, Pose>> placedPoses(const DeliveryInput& input) {
+  std::vector<std::pair<float, Pose>> poses;
   for (const SolvedFrame& frame : input.solution.frames) {
-    if (!frame.placed) continue;
-    const Pose pose = input.scene.scene_from_solve * frame.pose;
-    Eigen::Quaterniond q = gltfRotation(pose);
+    if (frame.placed)
+      poses.emplace_back(static_cast<float>((frame.frame - input.footage.first) / input.footage.fps), input.scene.scene_from_solve * frame.pose);
+  }
+  return poses;
+}
+
+/// Moves a node along keys; it also stands where the first one is.
+void animate(tinygltf::Model& model, Packer& packer, int node, const char* name, const std::vector<Key>& keys) {
+  std::vector<float> times, places, turns;
+  Eigen::Quaterniond last = Eigen::Quaterniond::Identity();
+  for (const Key& key : keys) {
+    Eigen::Quaterniond q = key.turn;
     if (q.dot(last) < 0) q.coeffs() = -q.coeffs();  // the short way from key to key
     last = q;
-    times.push_back(static_cast<float>((frame.frame - input.footage.first) / input.footage.fps));
-    for (double c : pose.centre) centres.push_back(static_cast<float>(c));
+    times.push_back(key.time_s);
+    for (double c : key.place) places.push_back(static_cast<float>(c));
     for (double c : {q.x(), q.y(), q.z(), q.w()}) turns.push_back(static_cast<float>(c));
-    if (times.size() == 1) {
-      node.translation = {pose.centre.x(), pose.centre.y(), pose.centre.z()};
-      node.rotation = {q.x(), q.y(), q.z(), q.w()};
-    }
   }
-  model.nodes.push_back(node);
+  if (keys.empty()) return;
+  const Key& first = keys.front();
+  model.nodes[node].translation = {first.place.x(), first.place.y(), first.place.z()};
+  model.nodes[node].rotation = {first.turn.x(), first.turn.y(), first.turn.z(), first.turn.w()};
   tinygltf::Animation animation;
-  animation.name = "camera path";
+  animation.name = name;
   const int time = packer.add(times, TINYGLTF_TYPE_SCALAR, 1, true);
   const auto channel = [&](const char* path, int values) {
     tinygltf::AnimationSampler sampler;
@@ -118,13 +129,26 @@ void addMotion(tinygltf::Model& model, Packer& packer, const DeliveryInput& inpu
     animation.samplers.push_back(sampler);
     tinygltf::AnimationChannel made;
     made.sampler = static_cast<int>(animation.samplers.size()) - 1;
-    made.target_node = 0;
+    made.target_node = node;
     made.target_path = path;
     animation.channels.push_back(made);
   };
-  channel("translation", packer.add(centres, TINYGLTF_TYPE_VEC3, 3, false));
+  channel("translation", packer.add(places, TINYGLTF_TYPE_VEC3, 3, false));
   channel("rotation", packer.add(turns, TINYGLTF_TYPE_VEC4, 4, false));
   model.animations.push_back(animation);
+}
+
+int addNode(tinygltf::Model& model, const char* name) {
+  tinygltf::Node node;
+  node.name = name;
+  model.nodes.push_back(node);
+  return static_cast<int>(model.nodes.size()) - 1;
+}
+
+int addCameraNode(tinygltf::Model& model) {
+  const int node = addNode(model, "camera");
+  model.nodes[node].camera = 0;
+  return node;
 }
 
 /// COLOR_0 is linear light in glTF; footage colours are display-referred (IEC 61966-2-1).
@@ -133,7 +157,8 @@ std::uint8_t linearByte(std::uint8_t display) {
   return static_cast<std::uint8_t>(std::lround(255 * (v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4))));
 }
 
-void addPoints(tinygltf::Model& model, Packer& packer, const DeliveryInput& input) {
+/// The node of the points, or -1 where there are none.
+int addPoints(tinygltf::Model& model, Packer& packer, const DeliveryInput& input) {
   std::vector<float> places;
   std::vector<std::uint8_t> colors;
   for (const SolvedTrack& track : input.solution.tracks) {
@@ -142,7 +167,7 @@ void addPoints(tinygltf::Model& model, Packer& packer, const DeliveryInput& inpu
     for (double c : p) places.push_back(static_cast<float>(c));
     colors.insert(colors.end(), {linearByte(track.color.r), linearByte(track.color.g), linearByte(track.color.b), 255});
   }
-  if (places.empty()) return;
+  if (places.empty()) return -1;
   tinygltf::Primitive primitive;
   primitive.mode = TINYGLTF_MODE_POINTS;
   primitive.attributes["POSITION"] = packer.add(places, TINYGLTF_TYPE_VEC3, 3, true, TINYGLTF_TARGET_ARRAY_BUFFER);
@@ -151,25 +176,16 @@ void addPoints(tinygltf::Model& model, Packer& packer, const DeliveryInput& inpu
   mesh.name = "points";
   mesh.primitives.push_back(primitive);
   model.meshes.push_back(mesh);
-  tinygltf::Node node;
-  node.name = "points";
-  node.mesh = 0;
-  model.nodes.push_back(node);
+  const int node = addNode(model, "points");
+  model.nodes[node].mesh = 0;
+  return node;
 }
 
-}  // namespace
-
-std::string cameraGlb(const DeliveryInput& input) {
-  tinygltf::Model model;
-  model.asset.version = "2.0";
-  model.asset.generator = "Dusky Moth";
-  Packer packer(model);
-  addCamera(model, input);
-  addMotion(model, packer, input);
-  addPoints(model, packer, input);
+/// Puts these nodes into the scene and writes it all.
+std::string finished(tinygltf::Model& model, const DeliveryInput& input, const std::vector<int>& nodes) {
   tinygltf::Scene scene;
   scene.name = "shot";
-  for (std::size_t n = 0; n < model.nodes.size(); ++n) scene.nodes.push_back(static_cast<int>(n));
+  scene.nodes = nodes;
   tinygltf::Value::Object extras;
   extras["fps"] = tinygltf::Value(input.footage.fps);
   extras["first_frame"] = tinygltf::Value(input.footage.first);
@@ -180,6 +196,50 @@ std::string cameraGlb(const DeliveryInput& input) {
   std::ostringstream out;
   tinygltf::TinyGLTF().WriteGltfSceneToStream(&model, out, false, true);
   return out.str();
+}
+
+tinygltf::Model newModel() {
+  tinygltf::Model model;
+  model.asset.version = "2.0";
+  model.asset.generator = "Dusky Moth";
+  return model;
+}
+
+}  // namespace
+
+std::string cameraGlb(const DeliveryInput& input) {
+  tinygltf::Model model = newModel();
+  Packer packer(model);
+  addCamera(model, input);
+  std::vector<int> nodes = {addCameraNode(model)};
+  std::vector<Key> keys;
+  for (const auto& [time_s, pose] : placedPoses(input)) keys.push_back({time_s, pose.centre, gltfRotation(pose)});
+  animate(model, packer, nodes[0], "camera path", keys);
+  if (const int points = addPoints(model, packer, input); points >= 0) nodes.push_back(points);
+  return finished(model, input, nodes);
+}
+
+std::string objectGlb(const DeliveryInput& input) {
+  tinygltf::Model model = newModel();
+  Packer packer(model);
+  addCamera(model, input);
+  const auto poses = placedPoses(input);
+  const int camera = addCameraNode(model), object = addNode(model, "object");
+  if (!poses.empty()) {
+    const Pose& still = poses.front().second;
+    const Eigen::Quaterniond q = gltfRotation(still);
+    model.nodes[camera].translation = {still.centre.x(), still.centre.y(), still.centre.z()};
+    model.nodes[camera].rotation = {q.x(), q.y(), q.z(), q.w()};
+    std::vector<Key> keys;
+    for (const auto& [time_s, pose] : poses) {
+      // What the moving camera saw of the still object, the still one sees of the moving object.
+      const Eigen::Quaterniond turn = (still.world_from_camera * pose.world_from_camera.conjugate()).normalized();
+      keys.push_back({time_s, still.centre - turn * pose.centre, turn});
+    }
+    animate(model, packer, object, "object path", keys);
+  }
+  if (const int points = addPoints(model, packer, input); points >= 0) model.nodes[object].children = {points};
+  return finished(model, input, {camera, object});
 }
 
 }  // namespace dusky

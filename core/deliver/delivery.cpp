@@ -24,6 +24,7 @@ Result<std::vector<DeliveredFile>> deliver(const DeliveryInput& input, const Del
     return cannotWrite(fmt::format("Cannot make the folder {}: {}.", options.folder.string(), failed ? failed.message() : "a file has that name"));
   }
   const std::vector<Item> items = {{options.camera_glb, "camera.glb", "animated camera and points (glTF 2.0)", cameraGlb},
+                                   {options.object_glb, "object.glb", "moving object before a still camera (glTF 2.0)", objectGlb},
                                    {options.points_ply, "points.ply", "coloured points", pointsPly},
                                    {options.camera_csv, "camera.csv", "camera by frame, as a table", cameraCsv},
                                    {options.report_json, "report.json", "everything, machine-readable", reportJson}};

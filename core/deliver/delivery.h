@@ -26,6 +26,7 @@ struct DeliveryInput {
 struct DeliveryOptions {
   std::filesystem::path folder;
   bool camera_glb = true, points_ply = true, camera_csv = true, report_json = true;
+  bool object_glb = false;  ///< The same motion as that of an object before a camera that stands still.
 };
 
 struct DeliveredFile {
@@ -43,6 +44,9 @@ Result<std::vector<DeliveredFile>> deliver(const DeliveryInput& input, const Del
 /// glTF 2.0 binary: camera node with one key a frame at (frame - first) / fps seconds, points as a mesh of POINTS. glTF has no lens
 /// distortion and no off-centre axis: those are in the camera's extras.
 std::string cameraGlb(const DeliveryInput& input);
+/// The other way round, for what was tracked on one moving object alone: the camera stands still where it is in the first placed frame, and a
+/// node "object" with the points under it moves, one key a frame.
+std::string objectGlb(const DeliveryInput& input);
 /// Binary little-endian PLY: x y z, red green blue, track, error_px.
 std::string pointsPly(const DeliveryInput& input);
 /// One line a frame: time, centre, rotation quaternion (world from camera, w x y z), lens.

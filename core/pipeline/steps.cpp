@@ -25,7 +25,7 @@ Result<std::vector<DeliveredFile>> DeliveryJob::run(const DeliveryOptions& optio
 
 DeliveryOptions deliveryOptionsOf(const Document& document) {
   const DeliverySettings& chosen = document.delivery;
-  return {defaultDeliveryFolder(document), chosen.camera_glb, chosen.points_ply, chosen.camera_csv, chosen.report_json};
+  return {defaultDeliveryFolder(document), chosen.camera_glb, chosen.points_ply, chosen.camera_csv, chosen.report_json, chosen.object_glb};
 }
 
 std::filesystem::path defaultDeliveryFolder(const Document& document) {

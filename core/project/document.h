@@ -44,6 +44,7 @@ struct LensSettings {
 struct DeliverySettings {
   std::string folder;  ///< Empty: beside the footage.
   bool camera_glb = true, points_ply = true, camera_csv = true, report_json = true;
+  bool object_glb = false;  ///< See DeliveryOptions.
   bool operator==(const DeliverySettings&) const = default;
 };
 

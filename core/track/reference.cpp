@@ -9,8 +9,8 @@
 namespace dusky {
 namespace {
 
-constexpr float kKeptAround = 1.5f;   // of the compared radius
-constexpr float kWarpAnew_px = 0.6f;  // rest of the shape at the window's side above which the piece is warped anew
+constexpr float kKeptAround = 1.5f;    // of the compared radius
+constexpr float kWarpAnew_px = 0.35f;  // rest of the shape at the window's side above which the piece is warped anew
 constexpr int kRounds = 14, kWarps = 2;
 constexpr float kCorrelated = 4;  // neighbouring residuals are alike: one in so many counts
 

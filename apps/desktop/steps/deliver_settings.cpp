@@ -73,6 +73,10 @@ QWidget* deliverSettings(Session& session) {
   column->addWidget(fileSwitch(session, QObject::tr("points.ply"), QObject::tr("Coloured points, binary PLY."), &DeliverySettings::points_ply));
   column->addWidget(fileSwitch(session, QObject::tr("camera.csv"), QObject::tr("Camera and lens by frame, as a table."), &DeliverySettings::camera_csv));
   column->addWidget(fileSwitch(session, QObject::tr("report.json"), QObject::tr("Everything, machine-readable."), &DeliverySettings::report_json));
+  column->addWidget(
+      fileSwitch(session, QObject::tr("object.glb"),
+                 QObject::tr("The moving object before a camera that stands still, for shots in which only an object was tracked (masks: only inside)."),
+                 &DeliverySettings::object_glb));
   auto* run = new QPushButton(QObject::tr("Deliver"));
   run->setObjectName("runDeliver");
   run->setProperty("primary", true);

@@ -82,6 +82,33 @@ TEST_F(DeliveryTest, CameraGlbReprojectsItsPointsOntoTheTracks) {
   EXPECT_LT(worst, 0.01) << "single precision leaves a thousandth of a pixel";
 }
 
+TEST_F(DeliveryTest, ObjectGlbShowsTheSamePictureFromACameraThatStandsStill) {
+  const tinygltf::Model model = readGlb(objectGlb(input()));
+  ASSERT_EQ(model.animations.size(), 1u);
+  const auto& animation = model.animations[0];
+  EXPECT_EQ(model.nodes[animation.channels[0].target_node].name, "object");
+  const auto places = floats(model, animation.samplers[0].output), turns = floats(model, animation.samplers[1].output);
+  const auto points = floats(model, model.meshes[0].primitives[0].attributes.at("POSITION"));
+  const auto& camera = model.nodes[0];
+  ASSERT_EQ(camera.name, "camera");
+  const Eigen::Quaterniond still(camera.rotation[3], camera.rotation[0], camera.rotation[1], camera.rotation[2]);
+  const Vec3 centre(camera.translation[0], camera.translation[1], camera.translation[2]);
+  double worst = 0;
+  for (std::size_t k = 0; k < places.size() / 3; ++k) {
+    const Eigen::Quaterniond q(turns[4 * k + 3], turns[4 * k], turns[4 * k + 1], turns[4 * k + 2]);
+    for (std::size_t t = 0; t < solution.tracks.size(); ++t) {
+      const Vec3 world = q * Vec3(points[3 * t], points[3 * t + 1], points[3 * t + 2]) + Vec3(places[3 * k], places[3 * k + 1], places[3 * k + 2]);
+      const Vec3 p = still.conjugate() * (world - centre);
+      const Vec2 seen = solution.lens.distort(Vec2(p.x() / -p.z(), -p.y() / -p.z()));
+      if (const Observation* o = shot.tracks.tracks[t].at(1001 + static_cast<int>(k))) worst = std::max(worst, (seen - o->position).norm());
+    }
+  }
+  EXPECT_LT(worst, 0.02);
+  const TemporaryFolder folder;
+  ASSERT_TRUE(writeFileAtomically(folder / "object.glb", objectGlb(input())).ok());
+  EXPECT_EQ(std::system(("node " DUSKY_SOURCE "/tests/validator/check.mjs " + (folder / "object.glb").string()).c_str()), 0);
+}
+
 TEST_F(DeliveryTest, CameraGlbPassesTheStandardsValidator) {
   const TemporaryFolder folder;
   ASSERT_TRUE(writeFileAtomically(folder / "camera.glb", cameraGlb(input())).ok());
