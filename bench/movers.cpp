@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <Eigen/Dense>
 #include <cmath>
 
 #include "core/mask/mask.h"
@@ -73,33 +74,28 @@ class MoverMasks final : public FrameMasks {
   const MadeShot& shot_;
 };
 
-/// Whether a track stays within 1 px of one point of the set. A feature on a silhouette belongs to what lies on either side of it, so the
-/// points a few px beside its birth are asked as well, each carried along with its distance.
-bool followsThePoint(const MadeShot& shot, const Track& track, const std::vector<TrackError>& errors, const Vec2& beside) {
-  const auto at = [&](int frame) { return static_cast<std::size_t>(frame - shot.info().first); };
-  const auto born = at(track.born());
-  const auto& pose = shot.truth().poses[born];
-  const auto ray = shot.truth().lenses[born].undistort(track.at(track.born())->position + beside);
-  const auto point = ray ? shot.meet(pose.centre, pose.direction(Vec3(ray->x(), ray->y(), 1)).normalized(), static_cast<int>(born)) : std::nullopt;
-  if (!point) return false;
-  return std::all_of(errors.begin(), errors.end(), [&](const TrackError& e) {
-    const auto there = e.used ? project(shot.truth().lenses[at(e.frame)], shot.truth().poses[at(e.frame)], *point) : std::nullopt;
-    return !e.used || (there && (*there - beside - track.at(e.frame)->position).norm() <= 1);
-  });
-}
-
-/// Kept tracks with a used place over 1 px from where a point of the set truly is.
+/// Kept tracks that no still point explains: seen from the true cameras, the point nearest to all their rays lies over 1 px from a used place.
 int wronglyKept(const MadeShot& shot, const TrackSet& tracks, const Solution& solution) {
+  const auto at = [&](int frame) { return static_cast<std::size_t>(frame - shot.info().first); };
   int wrong = 0;
   for (const SolvedTrack& solved : solution.tracks) {
     if (solved.state != TrackState::Kept) continue;
     const Track& track = *tracks.find(solved.id);
-    bool right = false;
-    for (int k = 0; k < 17 && !right; ++k) {
-      const double angle = k * 3.14159265 / 4, reach = k == 0 ? 0 : k <= 8 ? 2 : 4;
-      right = followsThePoint(shot, track, solved.errors, reach * Vec2(std::cos(angle), std::sin(angle)));
+    Mat3 normal = Mat3::Zero();
+    Vec3 right = Vec3::Zero();
+    for (const TrackError& e : solved.errors) {
+      const auto& pose = shot.truth().poses[at(e.frame)];
+      const auto ray = shot.truth().lenses[at(e.frame)].undistort(track.at(e.frame)->position);
+      if (!e.used || !ray) continue;
+      const Vec3 d = pose.direction(Vec3(ray->x(), ray->y(), 1)).normalized();
+      const Mat3 across = Mat3::Identity() - d * d.transpose();
+      normal += across, right += across * pose.centre;
     }
-    wrong += !right;
+    const Vec3 point = normal.ldlt().solve(right);
+    wrong += std::any_of(solved.errors.begin(), solved.errors.end(), [&](const TrackError& e) {
+      const auto there = e.used ? project(shot.truth().lenses[at(e.frame)], shot.truth().poses[at(e.frame)], point) : std::nullopt;
+      return e.used && (!there || (*there - track.at(e.frame)->position).norm() > 1);
+    });
   }
   return wrong;
 }

@@ -154,10 +154,13 @@ TEST(Descriptor, IsTheSameWhenThePictureIsTurnedAndUnlikeElsewhere) {
 
 TEST(LumaStore, KeepsTheNewestThatFit) {
   LumaStore store(3 * 20 * 10 * 2);
-  for (int n = 1; n <= 5; ++n) store.keep(n, FloatPlane(20, 10, 40.25f + static_cast<float>(n)));
+  for (int n = 1; n <= 5; ++n) store.keep(n, FloatPlane(20, 10, 40.25f + static_cast<float>(n)), n);
   EXPECT_FALSE(store.has(2));
   ASSERT_TRUE(store.has(4));
-  EXPECT_FLOAT_EQ(store.take(4).at(3, 3), 44.25f);
+  const PreparedFrame frame = store.take(4);
+  EXPECT_FLOAT_EQ(frame.pyramid.base().at(3, 3), 44.25f);
+  EXPECT_EQ(frame.sharpness, 4);
+  EXPECT_EQ(frame.number, 4);
   EXPECT_FALSE(store.has(4));
 }
 
