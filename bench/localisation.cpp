@@ -100,11 +100,14 @@ int main(int argc, char** argv) {
   const std::vector<Case> cases = {{"lossless", {}},
                                    {"noise 2", {.noise = 2}},
                                    {"crf 18", {}, true},
+                                   {"1080p crf 18", {.width = 1920, .height = 1080, .pan_px = Vec2(225, -90)}, true},
                                    {"blur", {.shake_px = 5, .noise = 1, .shutter = 0.5}},
                                    {"away", {.zoom = 1.2, .roll_rad = 0.1, .swing_px = 600, .noise = 1}},
                                    {"movers", {.noise = 1, .mover_share = 0.2}},
                                    {"movers crf", {.noise = 1, .mover_share = 0.2}, true}};
-  fmt::print("1280x720, 61 frames, 500 features; px RMS of the best 99 % after 10 and 50 frames; tracks ever over 1 px off; over 1 px off at the end\n");
+  fmt::print(
+      "1280x720 unless said otherwise, 61 frames, 500 features; px RMS of the best 99 % after 10 and 50 frames; tracks ever over 1 px off; over 1 px off at "
+      "the end\n");
   for (const Case& c : cases) {
     if (argc < 2 || c.name == std::string_view(argv[1])) run(c);
   }

@@ -38,7 +38,7 @@ struct FollowScope {
   std::vector<Vec2> region;             ///< New features only inside this closed line, full-size px; empty: anywhere.
   FrameRange births;                    ///< New features only in these frames; 0, 0: in any.
   const TrackSet* existing = nullptr;   ///< Tracks there are already: they count towards a full picture, stay, and come first in the result.
-  std::size_t keep_bytes = 192u << 20;  ///< Memory for frames kept for the way back. Changes speed, not the result.
+  std::size_t keep_bytes = 384u << 20;  ///< Memory for frames kept for the way back. Changes speed, not the result.
 };
 
 /// Finds features and follows them through the footage, forward and then back in time from where they were found. Every step is

@@ -36,6 +36,7 @@ QPushButton:focus, QToolButton:focus { border: 1px solid #a99db6; }
 QPushButton[primary="true"] { background: #f4b45f; color: #241a10; border: 1px solid #f4b45f; font-weight: 600; }
 QPushButton[primary="true"]:hover { background: #ffc679; }
 QPushButton[primary="true"]:disabled { background: #3a3138; color: #8d8179; border-color: #3a3138; }
+QPushButton[role="small"] { padding: 4px 2px; }
 QPushButton[role="verdict"] { background: transparent; border: 1px solid transparent; padding: 3px 7px; text-align: left; }
 QPushButton[role="verdict"]:hover { background: #312a3e; border-color: #433a53; }
 QToolButton { background: transparent; border: 1px solid transparent; border-radius: 4px; padding: 2px; color: #ece6f1; }

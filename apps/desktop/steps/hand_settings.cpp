@@ -5,7 +5,6 @@
 #include <QPushButton>
 #include <QSignalBlocker>
 #include <QSpinBox>
-#include <QToolButton>
 #include <QVBoxLayout>
 
 #include "apps/desktop/app/theme.h"
@@ -30,13 +29,13 @@ QSpinBox* pixels(const char* name, int low, int high) {
   return box;
 }
 
-QToolButton* way(const QString& text, const char* name, const QString& tip) {
-  auto* made = new QToolButton;
-  made->setText(text);
+QPushButton* way(const QString& text, const char* name, const QString& tip) {
+  auto* made = new QPushButton(text);
   made->setObjectName(name);
   made->setToolTip(tip);
   made->setFocusPolicy(Qt::NoFocus);
-  made->setMinimumWidth(36);
+  made->setMinimumWidth(30);
+  made->setProperty("role", "small");
   return made;
 }
 
@@ -59,7 +58,7 @@ QWidget* waysToFollow(Session& session) {
   for (const Way& w : kWays) {
     auto* button = way(QString::fromUtf8(w.text), w.name, QObject::tr(w.tip));
     line->addWidget(button, 1);
-    QObject::connect(button, &QToolButton::clicked, row, [&session, w] {
+    QObject::connect(button, &QPushButton::clicked, row, [&session, w] {
       const HandTrack* track = chosenHand(session);
       if (track) session.jobs.followByHand(track->id, {.frame = session.playback.frame(), .forward = w.forward, .backward = w.backward, .frames = w.frames});
     });

@@ -208,7 +208,7 @@ QComboBox* sensorField(Session& session) {
   const auto fill = [field, &session] {
     const QSignalBlocker quiet(field);
     field->clear();
-    field->addItem(QObject::tr("by width"), 0.0);
+    field->addItem(QObject::tr("sensor by its width"), 0.0);
     for (const Format& format : kFormats) field->addItem(QObject::tr("%1 mm").arg(QObject::tr(format.name)), format.width_mm);
     for (const QVariant& own : QSettings("Dusky Moth", "dusky-moth").value("sensors_mm").toList())
       field->addItem(QObject::tr("own, %1 mm").arg(own.toDouble(), 0, 'g', 4), own.toDouble());
@@ -253,7 +253,9 @@ QWidget* solveSettings(Session& session) {
            QObject::tr("Unknown: found from the footage. About known: the value is a start. Locked: the value stands."));
   addField(*body.grid, QObject::tr("Value"), focal, QObject::tr("Focal length, mm; read unless it is unknown."));
   addField(*body.grid, QObject::tr("Sensor width"), sensor, QObject::tr("Width of the sensor, mm; turns mm into px and back."));
-  addField(*body.grid, QObject::tr("Sensor"), sensorField(session), QObject::tr("Common formats by name; “remember this width” adds your own to the list."));
+  auto* sensors = sensorField(session);
+  sensors->setToolTip(QObject::tr("Sensors by common format name; “remember this width” adds your own to the list."));
+  body.grid->addWidget(sensors, body.grid->rowCount(), 0, 1, 2);
   const auto refresh = [&session, focal] { focal->setEnabled(session.model.document().lens.focal != FocalKnowledge::Unknown); };
   QObject::connect(&session.model, &DocumentModel::documentChanged, focal, refresh);
   refresh();

@@ -122,6 +122,8 @@ void shootTracks(desktop::MainWindow& window) {
   waitUntil([&] { return s.candidates.frame() == 60; });
   window.showCoverage();
   drag(window.coverage(), {window.coverage().placeOf(0, 44), window.coverage().placeOf(7, 78)});
+  goTo(window, 60);
+  waitUntil([&] { return s.candidates.frame() == 60; });
   shoot(window, "candidates");
   s.view.showCandidates(false);
   s.view.showTracks(true);
@@ -131,6 +133,7 @@ void shootTracks(desktop::MainWindow& window) {
   waitUntil([&] { return !s.frames.frame(1).isNull() && !s.frames.frame(20).isNull(); }, 10000);
   shoot(window, "two-frames");
   s.selection.clear();
+  goTo(window, 60);
   s.view.setTool(desktop::ViewSettings::Tool::Hand);
   QTest::mouseClick(&window.plate(), Qt::LeftButton, {}, onPlate(window, 655, 402).toPoint());
   waitForJobs(window);
