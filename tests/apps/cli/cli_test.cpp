@@ -358,4 +358,30 @@ TEST_F(CliTest, ToneAndNumbersAreTakenFromTheArguments) {
   EXPECT_EQ(moth({"track", shot(ShotKind::Free), "-o", json, "--gamma", "9"}).code, 2);
 }
 
+TEST_F(CliTest, SolvesAProjectAndDeliversTheObject) {
+  Workspace w;
+  ASSERT_TRUE(w.openFootage(shot(ShotKind::Free)).ok());
+  FollowOptions few = w.document().tracking;
+  few.features = 250;
+  ASSERT_TRUE(w.run(setMember("Features", &Document::tracking, few)).ok());
+  ASSERT_TRUE(w.run(addRun(w.document(), {.region = {{200, 90}, {460, 90}, {460, 300}, {200, 300}}, .first_frame = 4, .last_frame = 9})).ok());
+  LensSettings lens = w.document().lens;
+  lens.focal = FocalKnowledge::Near, lens.focal_mm = 560.0 / 640 * lens.sensor_mm;
+  ASSERT_TRUE(w.run(setMember("Lens", &Document::lens, lens)).ok());
+  const fs::path project = out / "quay.moth", target = out / "solved";
+  ASSERT_TRUE(w.saveAs(project).ok());
+  const Ran ran = moth({"solve", project.string(), "-o", target.string(), "--object"});
+  ASSERT_EQ(ran.code, 0) << ran.err;
+  EXPECT_GT(fs::file_size(target / "object.glb"), 1000u);
+  Workspace solved;
+  ASSERT_TRUE(solved.openProject(target / "quay.moth").ok());
+  EXPECT_EQ(solved.document().extra_runs, w.document().extra_runs);
+  EXPECT_EQ(solved.document().lens.focal, FocalKnowledge::Near) << "a project keeps its lens";
+  ASSERT_TRUE(solved.solution());
+  EXPECT_NEAR(solved.solution()->lens.focal_px, 560, 12);
+  const Ran plain = moth({"solve", project.string(), "-o", (out / "plain").string(), "--quiet"});
+  EXPECT_EQ(plain.code, 0);
+  EXPECT_FALSE(fs::exists(out / "plain" / "object.glb")) << "only when asked for";
+}
+
 }  // namespace dusky::testing

@@ -1,9 +1,16 @@
 // Parts of the window that need no screen: playback, selection, the eye, the gesture, the frame store.
 #include <gtest/gtest.h>
 
+#include <QAction>
+#include <QLabel>
+
 #include <QApplication>
 #include <QSignalSpy>
 
+#include "apps/desktop/closeup/closeup_view.h"
+#include "apps/desktop/coverage/coverage_view.h"
+#include "apps/desktop/tracklist/track_list.h"
+#include "apps/desktop/twoframes/two_frames_view.h"
 #include "apps/desktop/app/theme.h"
 #include "apps/desktop/model/frame_store.h"
 #include "apps/desktop/model/playback.h"
@@ -162,6 +169,57 @@ TEST(FrameStore, ShowsWhatMasksLeaveOutAndForgetsWhatItShowedBefore) {
   store.setMasks({}, footage);
   ASSERT_TRUE(waitUntil([&] { return !store.frame(10).isNull(); }, 10000));
   EXPECT_EQ(store.frame(10).pixel(200, 300), plain.pixel(200, 300));
+}
+
+TEST(FrameStore, TwoViewsMayAskForDifferentFramesInTurn) {
+  FrameStore store;
+  store.setFootage(MainWindow::demoPath(), {}, 1, 120);
+  // Each time one is ready both ask again, as two pictures side by side do.
+  ASSERT_TRUE(waitUntil(
+      [&] {
+        const bool first = !store.frame(5).isNull(), second = !store.frame(90).isNull();
+        return first && second;
+      },
+      15000));
+}
+
+TEST(FrameStore, KeepsWithinItsBoundWhatWasSeenLast) {
+  FrameStore store;
+  store.setBound(std::size_t{4} * 1280 * 720 * 4 + 100);
+  EXPECT_EQ(store.bound(), std::size_t{4} * 1280 * 720 * 4 + 100);
+  store.setFootage(MainWindow::demoPath(), {}, 1, 120);
+  for (int frame = 1; frame <= 9; frame += 2) ASSERT_TRUE(waitUntil([&] { return !store.frame(frame).isNull(); }, 10000)) << frame;
+  QTest::qWait(300);
+  EXPECT_TRUE(store.frame(1).isNull()) << "it had to give way";
+}
+
+TEST(FrameStore, ShowsFramesAsTheArtistTakesThem) {
+  FrameStore store;
+  store.setFootage(MainWindow::demoPath(), {.frame_offset = 1000, .tone = {.channel = Channel::Red}}, 1001, 1120);
+  ASSERT_TRUE(waitUntil([&] { return !store.frame(1010).isNull(); }, 10000));
+  const QColor c = store.frame(1010).pixelColor(900, 200);
+  EXPECT_EQ(c.red(), c.green());
+  EXPECT_EQ(c.red(), c.blue());
+}
+
+TEST(EmptyViews, SayWhatTheyWaitFor) {
+  MainWindow window;
+  showWindow(window);
+  ASSERT_TRUE(openAndWait(window, MainWindow::demoPath()));
+  EXPECT_FALSE(window.coverage().coverage());
+  EXPECT_FALSE(window.twoFrames().pair());
+  EXPECT_EQ(window.closeup().track(), 0);
+  EXPECT_EQ(window.trackList().shown(), 0);
+  window.showTwoFrames();
+  window.showCoverage();
+  QTest::qWait(50);
+  EXPECT_TRUE(window.findChild<QLabel*>("pairText")->text().contains("Track features first"));
+  EXPECT_FALSE(window.coverage().grab().isNull());
+  // A press where there is nothing yet does nothing.
+  QTest::mouseClick(&window.coverage(), Qt::LeftButton, {}, QPoint(300, 60));
+  EXPECT_FALSE(window.coverage().hasChoice());
+  for (QAction* one : {window.editActions().cut, window.editActions().join, window.editActions().remove, window.editActions().key_here})
+    EXPECT_FALSE(one->isEnabled());
 }
 
 }  // namespace dusky::testing

@@ -7,6 +7,7 @@
 #include <QComboBox>
 #include <QLabel>
 #include <QLineEdit>
+#include <QSpinBox>
 #include <QTableView>
 #include <QToolButton>
 #include <cmath>
@@ -355,6 +356,141 @@ TEST_F(ToolsTest, SensorsAreChosenByNameAndOwnOnesRemembered) {
   session().model.set("Change sensor width", &Document::lens, own);
   emit field->activated(field->count() - 1);
   EXPECT_GT(field->findText("own, 21.37 mm"), 0);
+}
+
+TEST_F(ToolsTest, TheMaskPanelChangesTheChosenMask) {
+  Mask first = newMask(document(), MaskShape::Box);
+  first.keys = {{.frame = 1, .position = Vec2(150, 150), .points = {Vec2(60, 50)}}};
+  session().model.run(changeMask("Draw mask", document(), first));
+  Mask second = newMask(document(), MaskShape::Ellipse);
+  second.keys = {{.frame = 1, .position = Vec2(450, 150), .points = {Vec2(60, 50)}}};
+  session().model.run(changeMask("Draw mask", document(), second));
+  window->steps().openStep(Step::Masks);
+  key(Qt::Key_E);
+  ASSERT_EQ(session().view.tool(), Tool::MaskEdit);
+  QTest::mouseClick(&window->plate(), Qt::LeftButton, {}, onPlate(450, 150));
+  EXPECT_EQ(session().view.chosenMask(), 2) << "a click in a mask chooses it";
+  QTest::mouseClick(&window->plate(), Qt::LeftButton, {}, onPlate(320, 330));
+  EXPECT_EQ(session().view.chosenMask(), 0) << "a click beside all lets go";
+  session().view.chooseMask(2);
+  auto* grow = window->findChild<QDoubleSpinBox*>("maskGrow");
+  grow->setValue(12);
+  window->findChild<QComboBox*>("maskRole")->setCurrentIndex(1);
+  window->findChild<QSpinBox*>("maskFirst")->setValue(4);
+  QTest::qWait(30);
+  ASSERT_TRUE(click(*window, "maskInverted"));
+  const Mask& changed = document().masks.shapes[1];
+  EXPECT_EQ(changed.grow_px, 12);
+  EXPECT_TRUE(changed.only_inside);
+  EXPECT_TRUE(changed.inverted);
+  EXPECT_EQ(changed.first_frame, 4);
+  EXPECT_EQ(changed.last_frame, 16);
+  EXPECT_FALSE(changed.holdsIn(3));
+  EXPECT_EQ(document().masks.shapes[0], first) << "the other one stays as it is";
+  session().model.undo();
+  EXPECT_FALSE(document().masks.shapes[1].inverted);
+  ASSERT_TRUE(click(*window, "removeMask"));
+  EXPECT_EQ(document().masks.shapes.size(), 1u);
+}
+
+TEST_F(ToolsTest, AMaskIsTurnedAndScaledByItsHandles) {
+  Mask box = newMask(document(), MaskShape::Box);
+  box.keys = {{.frame = 1, .position = Vec2(320, 180), .points = {Vec2(80, 40)}}};
+  session().model.run(changeMask("Draw mask", document(), box));
+  session().view.chooseMask(1);
+  session().view.setTool(Tool::MaskEdit);
+  goTo(8);
+  // The round handle stands over the middle of the upper side.
+  const QPoint middle = onPlate(320, 180), handle = onPlate(320, 140) + QPoint(0, -22);
+  const int reach = middle.y() - handle.y();
+  drag(window->plate(), {handle, middle + QPoint(reach / 2, -reach * 866 / 1000), middle + QPoint(reach * 866 / 1000, -reach / 2)});
+  ASSERT_EQ(document().masks.shapes[0].keys.size(), 2u) << "the turn is a key in this frame";
+  EXPECT_NEAR(document().masks.shapes[0].keys[1].rotation_rad, 3.14159 / 3, 0.06);
+  session().model.undo();
+  const QPoint corner = onPlate(400, 220) + QPoint(15, 15);
+  drag(window->plate(), {corner, middle + (corner - middle) * 3 / 2});
+  EXPECT_NEAR(document().masks.shapes[0].keys[1].scale, 1.5, 0.06);
+  EXPECT_EQ(document().masks.shapes[0].keys[0].scale, 1) << "the other key stays";
+}
+
+TEST_F(ToolsTest, TheCloseUpHoldsATrackStillAndSetsItsKey) {
+  HandTrack hand = newHandTrack(document(), {});
+  for (int f = 2; f <= 14; ++f) hand.points.push_back({f, {300.0 + 2 * f, 180}, f == 2, 0.95});
+  session().model.run(changeHandTrack("Place track", document(), hand));
+  session().selection.pick({hand.id}, desktop::Selection::Mode::Replace);
+  window->showCloseup();
+  QTest::qWait(60);
+  desktop::CloseupView& view = window->closeup();
+  view.setZoom(10);
+  EXPECT_EQ(view.zoom(), 10);
+  view.setZoom(500);
+  EXPECT_EQ(view.zoom(), 32) << "no farther";
+  view.setZoom(10);
+  const QPoint at(view.width() / 2, (view.height() - 58) / 2);
+  drag(view, {at, at + QPoint(20, 0), at + QPoint(50, -30)});
+  const HandPoint* point = document().work.by_hand[0].at(8);
+  EXPECT_TRUE(point->keyed);
+  EXPECT_NEAR(point->position.x(), 316 + 5, 1e-6) << "50 px at ten times";
+  EXPECT_NEAR(point->position.y(), 180 - 3, 1e-6);
+  // Its keys stand in the lane and can be moved there.
+  desktop::ErrorMap& map = window->errorMap();
+  drag(map, {map.keyPlace(8).toPoint(), map.keyPlace(10).toPoint(), map.keyPlace(11).toPoint()});
+  EXPECT_TRUE(document().work.by_hand[0].at(11)->keyed);
+  EXPECT_FALSE(document().work.by_hand[0].at(8));
+  // A press on the curve goes to its frame.
+  QTest::mouseClick(&view, Qt::LeftButton, {}, QPoint(view.width() / 4, view.height() - 10));
+  EXPECT_NEAR(session().playback.frame(), 5, 1);
+  key(Qt::Key_Delete);
+  EXPECT_TRUE(document().work.by_hand.empty());
+}
+
+TEST_F(ToolsTest, ToolsShareTheButtonAndLetGo) {
+  for (const auto& [k, tool] : {std::pair{Qt::Key_E, Tool::MaskEdit}, {Qt::Key_P, Tool::Hand}, {Qt::Key_R, Tool::Region}, {Qt::Key_Q, Tool::Lasso}}) {
+    key(k);
+    EXPECT_EQ(session().view.tool(), tool);
+  }
+  key(Qt::Key_P);
+  key(Qt::Key_P);
+  EXPECT_EQ(session().view.tool(), Tool::Box) << "the same key again lets go";
+  // A curve half drawn is given up with the tool.
+  session().view.setTool(Tool::MaskCurve);
+  QTest::mouseClick(&window->plate(), Qt::LeftButton, {}, onPlate(200, 100));
+  QTest::mouseClick(&window->plate(), Qt::LeftButton, {}, onPlate(300, 100));
+  EXPECT_TRUE(window->plate().leaveTool());
+  EXPECT_TRUE(document().masks.shapes.empty());
+  session().view.setTool(Tool::MaskCurve);
+  for (const auto& [x, y] : {std::pair{150, 80}, {350, 90}, {340, 260}}) QTest::mouseClick(&window->plate(), Qt::LeftButton, {}, onPlate(x, y));
+  QTest::mouseClick(&window->plate(), Qt::LeftButton, {}, onPlate(150, 80));
+  ASSERT_EQ(document().masks.shapes.size(), 1u);
+  EXPECT_EQ(document().masks.shapes[0].keys[0].points.size(), 3u) << "nothing of the one given up is in it";
+  EXPECT_FALSE((session().view.setTool(Tool::Box), window->plate().leaveTool())) << "there is nothing to leave";
+}
+
+TEST_F(ToolsTest, WorkByHandIsSavedWithTheProjectAndComesBack) {
+  track();
+  const int id = session().model.tracks()->tracks[4].id;
+  session().selection.pick({id}, desktop::Selection::Mode::Replace);
+  session().model.run(nameTrack(document(), id, "Bollard", session().model.workspace().followedKey()));
+  session().model.run(groupTracks(document(), {id}, "quay", session().model.workspace().followedKey()));
+  HandTrack hand = newHandTrack(document(), {});
+  hand.putKey(8, {300, 180});
+  session().model.run(changeHandTrack("Place track", document(), hand));
+  const TemporaryFolder files;
+  const QString path = QString::fromStdString((files / "quay.moth").string());
+  ASSERT_TRUE(window->saveTo(path));
+  MainWindow other;
+  showWindow(other);
+  ASSERT_TRUE(openAndWait(other, path));
+  const desktop::DocumentModel& model = other.session().model;
+  EXPECT_EQ(model.workspace().labelOf(id)->name, "Bollard");
+  EXPECT_EQ(model.workspace().labelOf(id)->group, "quay");
+  EXPECT_TRUE(model.tracks()->find(hand.id));
+  other.showTrackList();
+  auto* words = other.findChild<QLineEdit*>("trackFilter");
+  words->setText("quay bollard");
+  EXPECT_EQ(other.trackList().shown(), 1);
+  words->setText("by hand");
+  EXPECT_EQ(other.trackList().shown(), 1);
 }
 
 }  // namespace dusky::testing

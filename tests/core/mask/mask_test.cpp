@@ -179,4 +179,46 @@ TEST(MaskKeys, CornersComeAndGoInEveryKey) {
   EXPECT_FALSE(covers(ellipse(50, 50, 20, 10), 1, Vec(50, 65)));
 }
 
+TEST(MaskKeys, WhatTheyMoveIsWhatIsLeftOutFrameByFrame) {
+  // An actor walks through a stage that alone is tracked; the mask of the actor holds for a while only.
+  Mask actor = ellipse(40, 60, 20, 30);
+  putKey(actor, {.frame = 21, .position = Vec(140, 60), .points = {Vec(20, 30)}});
+  actor.first_frame = 5, actor.last_frame = 15;
+  Mask stage = ellipse(100, 60, 0, 0);
+  stage.id = 2, stage.shape = MaskShape::Box, stage.only_inside = true;
+  stage.keys[0].points = {Vec(90, 50)};
+  for (const int frame : {1, 5, 11, 15, 16}) {
+    const LeftOut out = leftOutByShapes({actor, stage}, frame, 200, 120);
+    const double x = 40 + 5.0 * (frame - 1);
+    const bool holds = frame >= 5 && frame <= 15;
+    EXPECT_EQ(out.at(static_cast<int>(x), 60) != 0, holds) << frame << ": in the actor";
+    EXPECT_TRUE(out.at(4, 60)) << frame << ": off the stage";
+    EXPECT_FALSE(out.at(static_cast<int>(x) < 100 ? 170 : 30, 60)) << frame << ": on the stage, beside the actor";
+  }
+}
+
+TEST(MaskKeys, AKeySetWhereTheMaskLiesChangesNoFrame) {
+  Mask mask = ellipse(40, 60, 20, 30);
+  putKey(mask, {.frame = 31, .position = Vec(160, 90), .scale = 1.6, .rotation_rad = 0.9, .points = {Vec(25, 12)}});
+  Mask keyed = mask;
+  for (const int frame : {4, 17, 29}) putKey(keyed, maskAt(keyed, frame));
+  for (int frame = 1; frame <= 35; frame += 2) {
+    const MaskKey a = maskAt(mask, frame), b = maskAt(keyed, frame);
+    EXPECT_LT((a.position - b.position).norm(), 1e-9) << frame;
+    EXPECT_NEAR(a.scale, b.scale, 1e-9) << frame;
+    EXPECT_NEAR(a.rotation_rad, b.rotation_rad, 1e-9) << frame;
+    EXPECT_LT((a.points[0] - b.points[0]).norm(), 1e-9) << frame;
+  }
+}
+
+TEST(MaskKeys, InsertedCornersStayWithTheCurve) {
+  Mask curve{.id = 3, .name = "sail", .shape = MaskShape::Curve};
+  curve.keys = {{.frame = 1, .position = Vec(60, 60), .points = {Vec(-30, -30), Vec(30, -30), Vec(30, 30), Vec(-30, 30)}}};
+  const int before = count(fillLine(outlineOf(curve, 1), 120, 120));
+  insertPoint(curve, 3);
+  insertPoint(curve, 1);
+  ASSERT_EQ(curve.keys[0].points.size(), 6u);
+  EXPECT_NEAR(count(fillLine(outlineOf(curve, 1), 120, 120)), before, 0.12 * before) << "a corner half way flattens its side a little";
+}
+
 }  // namespace dusky::testing
