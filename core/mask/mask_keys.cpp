@@ -63,7 +63,8 @@ void insertPoint(Mask& mask, int after) {
   for (MaskKey& key : mask.keys) {
     const auto count = static_cast<int>(key.points.size());
     if (after < 0 || after >= count) continue;
-    const Vec middle = 0.5 * (key.points[static_cast<std::size_t>(after)] + key.points[static_cast<std::size_t>((after + 1) % count)]);
+    const auto at = [&](int i) { return key.points[static_cast<std::size_t>((after + i + count) % count)]; };
+    const Vec middle = (9 * (at(0) + at(1)) - at(-1) - at(2)) / 16;  // half way along the curve itself
     key.points.insert(key.points.begin() + after + 1, middle);
   }
 }

@@ -20,7 +20,7 @@ std::optional<int> neighbourKey(const Mask& mask, int frame, int direction);
 Eigen::Vector2d toPicture(const MaskKey& key, const Eigen::Vector2d& own);
 Eigen::Vector2d toOwn(const MaskKey& key, const Eigen::Vector2d& picture);
 
-/// A new corner of a curve half way between corner `after` and the next one, in every key, so that all keys still fit together.
+/// A new corner on the curve half way between corner `after` and the next one, in every key, so that all keys still fit together.
 void insertPoint(Mask& mask, int after);
 /// Takes a corner out of every key; three always stay. False when nothing was taken out.
 bool removePoint(Mask& mask, int index);
