@@ -43,10 +43,10 @@ TrackList::TrackList(Session& session, QMenu* track_menu, QWidget* parent)
   });
   connect(table_, &QWidget::customContextMenuRequested, this, [this, track_menu](const QPoint& at) { track_menu->popup(table_->viewport()->mapToGlobal(at)); });
   connect(table_->selectionModel(), &QItemSelectionModel::selectionChanged, this, &TrackList::takeSelection);
-  connect(&session_.selection, &Selection::changed, this, &TrackList::showSelection);
+  connect(&session_.selection, &Selection::changed, this, &TrackList::followSelection);
   connect(model_, &QAbstractItemModel::modelReset, this, [this] {
     tellCount();
-    showSelection();
+    followSelection();
   });
 }
 
@@ -59,7 +59,7 @@ void TrackList::takeSelection() {
   following_ = false;
 }
 
-void TrackList::showSelection() {
+void TrackList::followSelection() {
   if (following_) return;
   following_ = true;
   QItemSelection rows;

@@ -20,7 +20,7 @@ class TrackList : public QWidget {
 
  private:
   void takeSelection();
-  void showSelection();
+  void followSelection();
   void tellCount();
 
   Session& session_;
