@@ -29,7 +29,7 @@ QComboBox* whiskerField(ViewSettings& view) {
   for (int times : {1, 5, 10, 20, 50, 100}) field->addItem(QObject::tr("×%1").arg(times), static_cast<double>(times));
   field->setCurrentIndex(field->findData(view.whisker()));
   field->setFocusPolicy(Qt::NoFocus);
-  field->setFixedWidth(58);
+  field->setFixedWidth(54);
   field->setToolTip(QObject::tr("Whiskers run from where a track was measured to where the solve puts it; drawn this many times longer."));
   QObject::connect(&view, &ViewSettings::changed, field, [field, &view] { field->setCurrentIndex(field->findData(view.whisker())); });
   QObject::connect(field, &QComboBox::currentIndexChanged, &view, [field, &view] { view.setWhisker(field->currentData().toDouble()); });
@@ -40,7 +40,7 @@ QSlider* dimField(ViewSettings& view) {
   auto* field = new QSlider(Qt::Horizontal);
   field->setRange(0, 90);
   field->setValue(view.dim());
-  field->setFixedWidth(56);
+  field->setFixedWidth(46);
   field->setFocusPolicy(Qt::NoFocus);
   field->setToolTip(QObject::tr("Darkens the plate so that what lies over it is seen better, %."));
   QObject::connect(field, &QSlider::valueChanged, &view, &ViewSettings::setDim);

@@ -52,6 +52,6 @@ QToolButton* ViewFrame::addTool(QAction* action) {
 
 void ViewFrame::addTool(QWidget* widget) { head_->addWidget(widget); }
 
-void ViewFrame::addGap() { head_->addSpacing(8); }
+void ViewFrame::addGap() { head_->addSpacing(4); }
 
 }  // namespace dusky::desktop

@@ -7,7 +7,7 @@
 namespace dusky::desktop {
 
 StepsPanel::StepsPanel(Session& session, TrackActions& actions, QAction* open_footage, QWidget* parent) : QScrollArea(parent), session_(session) {
-  setFixedWidth(254);
+  setFixedWidth(264);
   setWidgetResizable(true);
   setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   auto* all = new QWidget;

@@ -206,6 +206,7 @@ TEST(EmptyViews, SayWhatTheyWaitFor) {
   MainWindow window;
   showWindow(window);
   ASSERT_TRUE(openAndWait(window, MainWindow::demoPath()));
+  EXPECT_LE(window.minimumSizeHint().width(), 1280) << "it must fit a small screen";
   EXPECT_FALSE(window.coverage().coverage());
   EXPECT_FALSE(window.twoFrames().pair());
   EXPECT_EQ(window.closeup().track(), 0);
