@@ -79,8 +79,7 @@ bool removePoint(Mask& mask, int index) {
   return true;
 }
 
-bool covers(const Mask& mask, int frame, const Vec& place) {
-  const std::vector<Vec> line = outlineOf(mask, frame);
+bool insideLine(const std::vector<Vec>& line, const Vec& place) {
   bool inside = false;
   for (std::size_t i = 0, j = line.size() - 1; i < line.size(); j = i++) {
     const Vec &a = line[i], &b = line[j];
@@ -88,5 +87,7 @@ bool covers(const Mask& mask, int frame, const Vec& place) {
   }
   return inside;
 }
+
+bool covers(const Mask& mask, int frame, const Vec& place) { return insideLine(outlineOf(mask, frame), place); }
 
 }  // namespace dusky

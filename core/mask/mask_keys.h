@@ -25,6 +25,9 @@ void insertPoint(Mask& mask, int after);
 /// Takes a corner out of every key; three always stay. False when nothing was taken out.
 bool removePoint(Mask& mask, int index);
 
+/// Whether a place lies inside a closed line (even-odd rule).
+bool insideLine(const std::vector<Eigen::Vector2d>& line, const Eigen::Vector2d& place);
+
 /// Whether a place of the picture lies inside the mask's line.
 bool covers(const Mask& mask, int frame, const Eigen::Vector2d& place);
 

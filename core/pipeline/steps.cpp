@@ -5,6 +5,7 @@ namespace dusky {
 ShotView shotViewOf(const Document& document) { return {document.footage.fps, document.footage.frame_offset, document.footage.tone}; }
 
 Result<std::unique_ptr<FrameSource>> openFootageOf(const Document& document) { return openShot(document.footage_path, shotViewOf(document)); }
+
 SolveOptions solveOptionsOf(const Document& document, int width) {
   SolveOptions options;
   options.focal = document.lens.focal;

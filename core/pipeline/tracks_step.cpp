@@ -3,6 +3,8 @@
 namespace dusky {
 namespace {
 
+FollowScope scopeOf(const Document& document) { return {.step = document.footage.step, .left_out = document.footage.left_out}; }
+
 /// Footage and masks as one run needs them.
 struct Opened {
   std::unique_ptr<FrameSource> source;
@@ -13,7 +15,7 @@ struct Opened {
 Result<Opened> openFor(const Document& document) {
   auto source = openFootageOf(document);
   if (!source.ok()) return source.error();
-  Opened opened{std::move(*source), nullptr, {.step = document.footage.step, .left_out = document.footage.left_out}};
+  Opened opened{std::move(*source), nullptr, scopeOf(document)};
   if (!document.masks.any()) return opened;
   const auto frames = framesToFollow(opened.source->info(), document.tracking, opened.scope);
   if (!frames.ok()) return frames.error();
@@ -67,7 +69,7 @@ TrackSetPtr withHandWork(const TrackSetPtr& followed, const Document& document, 
     return ours || !work.by_hand.empty() ? applyTrackWork(*followed, work, ours) : followed;
   }
   if (work.by_hand.empty()) return nullptr;
-  const auto frames = framesToFollow(footage, document.tracking, {.step = document.footage.step, .left_out = document.footage.left_out});
+  const auto frames = framesToFollow(footage, document.tracking, scopeOf(document));
   if (!frames.ok()) return nullptr;
   TrackSet none{.width = footage.width, .height = footage.height, .first_frame = frames->front(), .last_frame = frames->back(), .used_frames = *frames};
   return applyTrackWork(none, work, false);
@@ -90,7 +92,7 @@ Result<std::vector<Feature>> findCandidates(FrameSource& source, const Document&
 Result<HandTrack> runHandTrack(const Document& document, const HandTrack& track, const HandOptions& options, const Progress& progress, std::string* note) {
   auto source = openFootageOf(document);
   if (!source.ok()) return source.error();
-  const auto frames = framesToFollow((*source)->info(), document.tracking, {.step = document.footage.step, .left_out = document.footage.left_out});
+  const auto frames = framesToFollow((*source)->info(), document.tracking, scopeOf(document));
   if (!frames.ok()) return frames.error();
   return followByHand(**source, *frames, track, options, progress, note);
 }

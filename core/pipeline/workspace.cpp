@@ -91,6 +91,12 @@ const TrackLabel* Workspace::labelOf(int track) const {
   return ours ? document_.work.labelOf(track) : nullptr;
 }
 
+std::string Workspace::nameOf(int track) const {
+  const TrackLabel* label = labelOf(track);
+  if (const HandTrack* by_hand = document_.work.find(track)) return by_hand->name;
+  return label && !label->name.empty() ? label->name : std::to_string(track);
+}
+
 /// The followed tracks with what was done by hand; made anew only when either changed.
 void Workspace::refreshTracks() {
   if (tracks_ && shown_from_ == followed_ && shown_work_ == document_.work) return;

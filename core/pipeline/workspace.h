@@ -48,6 +48,8 @@ class Workspace {
   const std::string& followedKey() const { return tracks_key_; }
   /// What is there already for the next run of tracking to go on from.
   TracksStart tracksStart() const;
+  /// What a track is called: the name an artist gave it, else its number.
+  std::string nameOf(int track) const;
   /// The name and group an artist gave a track; nullptr: none.
   const TrackLabel* labelOf(int track) const;
   const SolutionPtr& solution() const { return solution_; }

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/mask/mask_keys.h"
 #include "core/track/follower.h"
 
 namespace dusky {
@@ -14,16 +15,6 @@ constexpr int kRefillEvery = 3;  // frames
 constexpr double kThin = 0.75;   // share of the wanted features below which new ones are looked for at once
 constexpr double kPartialEvery_s = 0.4;
 constexpr double kShareForward = 0.6;  // of the progress
-
-bool insideLine(const std::vector<Vec2>& line, const Vec2& p) {
-  bool inside = false;
-  for (std::size_t i = 0, j = line.size() - 1; i < line.size(); j = i++) {
-    if ((line[i].y() > p.y()) != (line[j].y() > p.y()) &&
-        p.x() < (line[j].x() - line[i].x()) * (p.y() - line[i].y()) / (line[j].y() - line[i].y()) + line[i].x())
-      inside = !inside;
-  }
-  return inside;
-}
 
 /// How a track moves when time runs back from its birth, px a frame, by its first step forward.
 Eigen::Vector2f velocityBefore(const Track& track) {

@@ -80,7 +80,7 @@ void EditActions::fill(QMenu& menu) const {
   menu.addActions({key_here, no_key});
 }
 
-const HandTrack* EditActions::hand() const { return ids().size() == 1 ? session_.model.document().work.find(ids().front()) : nullptr; }
+const HandTrack* EditActions::hand() const { return session_.chosenHand(); }
 
 void EditActions::refresh() {
   const TrackSetPtr tracks = session_.model.tracks();

@@ -67,11 +67,7 @@ QString trackText(const DocumentModel& model, int id) {
   const TrackSetPtr tracks = model.tracks();
   const Track* track = tracks ? tracks->find(id) : nullptr;
   if (!track) return {};
-  const HandTrack* by_hand = model.document().work.find(id);
-  const TrackLabel* label = model.workspace().labelOf(id);
-  const QString name = by_hand                         ? QString::fromStdString(by_hand->name)
-                       : label && !label->name.empty() ? QString::fromStdString(label->name)
-                                                       : QString::number(id);
+  const QString name = QString::fromStdString(model.workspace().nameOf(id));
   QString text = QObject::tr("track %1 · life %2 %3").arg(name).arg(track->life()).arg(track->life() == 1 ? QObject::tr("frame") : QObject::tr("frames"));
   const SolutionPtr solution = model.solution();
   const SolvedTrack* solved = solution ? solution->find(id) : nullptr;

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "apps/desktop/app/theme.h"
+#include "apps/desktop/plate/plate_marks.h"
 #include "core/project/edits.h"
 
 namespace dusky::desktop {
@@ -17,11 +18,8 @@ constexpr int kLeast = 4, kMost = 32;
 const TrackError* errorIn(const DocumentModel& model, int id, int frame) {
   const SolutionPtr solution = model.solution();
   const SolvedTrack* track = solution ? solution->find(id) : nullptr;
-  if (!track) return nullptr;
-  for (const TrackError& e : track->errors) {
-    if (e.frame == frame && !std::isnan(e.error_px)) return &e;
-  }
-  return nullptr;
+  const TrackError* error = track ? errorAt(*track, frame) : nullptr;
+  return error && !std::isnan(error->error_px) ? error : nullptr;
 }
 
 void frameText(QPainter& painter, const QRect& box, const QString& text) {

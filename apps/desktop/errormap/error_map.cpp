@@ -131,11 +131,8 @@ void ErrorMap::reveal(int track) {
 std::optional<double> ErrorMap::errorIn(int row, int frame) const {
   const SolutionPtr solution = session_.model.solution();
   const SolvedTrack* track = solution && row >= 0 ? solution->find(trackAt(row)) : nullptr;
-  if (!track) return std::nullopt;
-  for (const TrackError& e : track->errors) {
-    if (e.frame == frame && !std::isnan(e.error_px)) return e.error_px;
-  }
-  return std::nullopt;
+  const TrackError* error = track ? errorAt(*track, frame) : nullptr;
+  return error && !std::isnan(error->error_px) ? std::optional(error->error_px) : std::nullopt;
 }
 
 void ErrorMap::mousePressEvent(QMouseEvent* event) {

@@ -12,26 +12,15 @@ namespace {
 
 constexpr double kGrip_px = 6;
 
-const HandTrack* selectedHand(const Session& session) {
-  return session.selection.ids().size() == 1 ? session.model.document().work.find(session.selection.ids().front()) : nullptr;
-}
-
-const Mask* chosenMask(const Session& session) {
-  for (const Mask& mask : session.model.document().masks.shapes) {
-    if (mask.id == session.view.chosenMask()) return &mask;
-  }
-  return nullptr;
-}
-
 }  // namespace
 
 std::vector<int> ErrorMap::laneKeys() const {
   std::vector<int> frames;
-  if (const HandTrack* track = selectedHand(session_)) {
+  if (const HandTrack* track = session_.chosenHand()) {
     for (const HandPoint& p : track->points) {
       if (p.keyed) frames.push_back(p.frame);
     }
-  } else if (const Mask* mask = chosenMask(session_)) {
+  } else if (const Mask* mask = session_.chosenMask()) {
     for (const MaskKey& key : mask->keys) frames.push_back(key.frame);
   }
   return frames;
@@ -49,13 +38,13 @@ std::optional<int> ErrorMap::laneKeyAt(const QPointF& at) const {
 }
 
 void ErrorMap::moveLaneKey(int from, int to) {
-  if (const HandTrack* track = selectedHand(session_)) {
+  if (const HandTrack* track = session_.chosenHand()) {
     HandTrack changed = *track;
     const HandPoint point = *changed.at(from);
     changed.remove(from, from);
     changed.putKey(to, point.position);
     session_.model.run(changeHandTrack("Move key", session_.model.document(), std::move(changed)));
-  } else if (const Mask* mask = chosenMask(session_)) {
+  } else if (const Mask* mask = session_.chosenMask()) {
     Mask changed = *mask;
     if (moveKey(changed, from, to)) session_.model.run(changeMask("Move mask key", session_.model.document(), std::move(changed)));
   }
@@ -70,8 +59,8 @@ void ErrorMap::drawLane(QPainter& painter) const {
   if (lane_.isEmpty()) return;
   painter.fillRect(lane_, color::Raised);
   painter.setPen(color::Quiet);
-  const HandTrack* track = selectedHand(session_);
-  const Mask* mask = chosenMask(session_);
+  const HandTrack* track = session_.chosenHand();
+  const Mask* mask = session_.chosenMask();
   const QString name = QString::fromStdString(track ? track->name : mask ? mask->name : std::string());
   painter.drawText(lane_.adjusted(0, 0, -6, 0), Qt::AlignRight | Qt::AlignVCenter, tr("keys of %1").arg(name));
   painter.setRenderHint(QPainter::Antialiasing);

@@ -19,6 +19,14 @@ struct Session {
   ViewSettings view;
   FrameStore frames;
   Candidates candidates;
+
+  /// The mask that is chosen, and the track by hand that is selected alone; nullptr: none.
+  const Mask* chosenMask() const {
+    const auto& shapes = model.document().masks.shapes;
+    const auto found = std::find_if(shapes.begin(), shapes.end(), [this](const Mask& mask) { return mask.id == view.chosenMask(); });
+    return found != shapes.end() ? &*found : nullptr;
+  }
+  const HandTrack* chosenHand() const { return selection.ids().size() == 1 ? model.document().work.find(selection.ids().front()) : nullptr; }
 };
 
 }  // namespace dusky::desktop

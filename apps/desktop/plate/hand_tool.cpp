@@ -22,10 +22,7 @@ bool atCorner(const QRectF& box, const QPointF& at) {
 
 }  // namespace
 
-const HandTrack* HandTool::chosen() const {
-  if (working_) return &*working_;
-  return session_.selection.ids().size() == 1 ? session_.model.document().work.find(session_.selection.ids().front()) : nullptr;
-}
+const HandTrack* HandTool::chosen() const { return working_ ? &*working_ : session_.chosenHand(); }
 
 HandTool::Grip HandTool::gripAt(const PlatePlace& place, const QPointF& at) const {
   const HandTrack* track = chosen();

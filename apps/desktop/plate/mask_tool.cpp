@@ -33,13 +33,7 @@ bool MaskTool::active() const {
   return tool == Tool::MaskEllipse || tool == Tool::MaskBox || tool == Tool::MaskCurve || tool == Tool::MaskEdit;
 }
 
-const Mask* MaskTool::chosen() const {
-  if (working_) return &*working_;
-  for (const Mask& mask : session_.model.document().masks.shapes) {
-    if (mask.id == session_.view.chosenMask()) return &mask;
-  }
-  return nullptr;
-}
+const Mask* MaskTool::chosen() const { return working_ ? &*working_ : session_.chosenMask(); }
 
 std::vector<QPointF> MaskTool::corners(const PlatePlace& place, const Mask& mask) const {
   const MaskKey key = maskAt(mask, place.frame);

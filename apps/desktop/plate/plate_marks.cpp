@@ -12,11 +12,6 @@ constexpr int kTrail = 8;  // frames
 
 QPointF point(const Vec2& p) { return {p.x(), p.y()}; }
 
-const TrackError* errorAt(const SolvedTrack& track, int frame) {
-  const auto found = std::lower_bound(track.errors.begin(), track.errors.end(), frame, [](const TrackError& e, int f) { return e.frame < f; });
-  return found != track.errors.end() && found->frame == frame ? &*found : nullptr;
-}
-
 std::vector<QPointF> trailOf(const Track& track, int frame) {
   std::vector<QPointF> trail;
   for (const Observation& o : track.observations) {
@@ -42,6 +37,11 @@ std::optional<Vec2> seen(const Lens& lens, const Pose& camera, const Vec3& place
 }
 
 }  // namespace
+
+const TrackError* errorAt(const SolvedTrack& track, int frame) {
+  const auto found = std::lower_bound(track.errors.begin(), track.errors.end(), frame, [](const TrackError& e, int f) { return e.frame < f; });
+  return found != track.errors.end() && found->frame == frame ? &*found : nullptr;
+}
 
 Glyph glyphNow(const DocumentModel& model, int id, const SolvedTrack* track) {
   const auto& aside = model.document().set_aside;

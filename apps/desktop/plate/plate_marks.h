@@ -22,6 +22,9 @@ struct PlateMark {
 /// All tracks with an observation in this frame.
 std::vector<PlateMark> plateMarks(const DocumentModel& model, int frame);
 
+/// What the solve says of a track in a frame; nullptr when it was not seen there.
+const TrackError* errorAt(const SolvedTrack& track, int frame);
+
 /// The shape of a track now: the solve's, overruled by what the artist set aside since.
 Glyph glyphNow(const DocumentModel& model, int id, const SolvedTrack* track);
 

@@ -14,11 +14,6 @@
 namespace dusky::desktop {
 namespace {
 
-/// The track by hand that is selected alone, or nullptr.
-const HandTrack* chosenHand(const Session& session) {
-  return session.selection.ids().size() == 1 ? session.model.document().work.find(session.selection.ids().front()) : nullptr;
-}
-
 QSpinBox* pixels(const char* name, int low, int high) {
   auto* box = new QSpinBox;
   box->setObjectName(name);
@@ -59,12 +54,12 @@ QWidget* waysToFollow(Session& session) {
     auto* button = way(QString::fromUtf8(w.text), w.name, QObject::tr(w.tip));
     line->addWidget(button, 1);
     QObject::connect(button, &QPushButton::clicked, row, [&session, w] {
-      const HandTrack* track = chosenHand(session);
+      const HandTrack* track = session.chosenHand();
       if (track) session.jobs.followByHand(track->id, {.frame = session.playback.frame(), .forward = w.forward, .backward = w.backward, .frames = w.frames});
     });
   }
   const auto refresh = [&session, row] {
-    const HandTrack* track = chosenHand(session);
+    const HandTrack* track = session.chosenHand();
     row->setEnabled(track && track->at(session.playback.frame()) && !session.jobs.busy());
   };
   QObject::connect(&session.selection, &Selection::changed, row, refresh);
@@ -76,7 +71,7 @@ QWidget* waysToFollow(Session& session) {
 }
 
 void changeHand(Session& session, const char* name, const std::function<void(HandTrack&)>& change) {
-  const HandTrack* track = chosenHand(session);
+  const HandTrack* track = session.chosenHand();
   if (!track) return change(session.hand_defaults);
   HandTrack changed = *track;
   change(changed);
@@ -130,7 +125,7 @@ QWidget* handSettings(Session& session) {
   QObject::connect(search, &QSpinBox::valueChanged, body,
                    [&session](int px) { changeHand(session, "Change search area", [px](HandTrack& t) { t.search_px = px; }); });
   const auto refresh = [&session, kind, pattern, search, place] {
-    const HandTrack* track = chosenHand(session);
+    const HandTrack* track = session.chosenHand();
     const HandTrack& shown = track ? *track : session.hand_defaults;
     const QSignalBlocker a(kind), b(pattern), c(search);
     kind->setCurrentIndex(static_cast<int>(shown.kind));

@@ -20,15 +20,8 @@ namespace {
 
 using Tool = ViewSettings::Tool;
 
-const Mask* chosenMask(const Session& session) {
-  for (const Mask& mask : session.model.document().masks.shapes) {
-    if (mask.id == session.view.chosenMask()) return &mask;
-  }
-  return nullptr;
-}
-
 void change(Session& session, const char* name, const std::function<void(Mask&)>& how) {
-  const Mask* mask = chosenMask(session);
+  const Mask* mask = session.chosenMask();
   if (!mask) return;
   Mask changed = *mask;
   how(changed);
@@ -73,7 +66,7 @@ QWidget* keyButtons(Session& session) {
     return button;
   };
   const auto go = [&session](int direction) {
-    const Mask* mask = chosenMask(session);
+    const Mask* mask = session.chosenMask();
     const auto frame = mask ? neighbourKey(*mask, session.playback.frame(), direction) : std::nullopt;
     if (!frame) return;
     session.playback.pause();
@@ -90,7 +83,7 @@ QWidget* keyButtons(Session& session) {
   });
   auto* after = add("›", "nextKey", QObject::tr("To the key after this frame."), [go] { go(1); });
   const auto refresh = [&session, before, put, remove, after] {
-    const Mask* mask = chosenMask(session);
+    const Mask* mask = session.chosenMask();
     const int frame = session.playback.frame();
     const bool keyed = mask && std::any_of(mask->keys.begin(), mask->keys.end(), [frame](const MaskKey& k) { return k.frame == frame; });
     before->setEnabled(mask && neighbourKey(*mask, frame, -1));
@@ -165,7 +158,7 @@ QWidget* chosenSettings(Session& session) {
   QObject::connect(last, &QSpinBox::valueChanged, body, range);
   QObject::connect(remove, &QPushButton::clicked, body, [&session] { session.model.run(removeMask(session.model.document(), session.view.chosenMask())); });
   const auto refresh = [=, &session] {
-    const Mask* mask = chosenMask(session);
+    const Mask* mask = session.chosenMask();
     body->setVisible(mask != nullptr);
     if (!mask) return;
     const FootageInfo& info = session.model.workspace().footage();

@@ -35,8 +35,7 @@ void TrackListModel::refresh() {
     const SolvedTrack* solved = solution ? solution->find(track.id) : nullptr;
     const bool pinned = std::binary_search(document.pinned.begin(), document.pinned.end(), track.id);
     Row row{track.id, {}};
-    const QString name = label && !label->name.empty() ? words(label->name) : by_hand ? words(by_hand->name) : QString::number(track.id);
-    row.cells[Name] = name;
+    row.cells[Name] = words(session_.model.workspace().nameOf(track.id));
     row.cells[Group] = label ? words(label->group) : QString();
     row.cells[Kind] = kindOf(track, by_hand);
     row.cells[Life] = track.life();
