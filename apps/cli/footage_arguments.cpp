@@ -27,21 +27,14 @@ Status readSizes(const std::string& text, FeatureSizes& sizes) {
 
 /// "7,12-15": single frames and ranges; those within the footage, ascending.
 Result<std::vector<int>> readLeftOut(const std::string& text, const FootageInfo& footage) {
+  const auto ranges = readRanges(text);
+  if (!ranges.ok()) return invalidInput("--leave-out: " + ranges.error().message);
   std::vector<int> frames;
-  std::istringstream parts(text);
-  for (std::string part; std::getline(parts, part, ',');) {
-    int first = 0, last = 0, used = 0;
-    const bool range = std::sscanf(part.c_str(), "%d-%d%n", &first, &last, &used) == 2 && used == static_cast<int>(part.size());
-    if (!range && (std::sscanf(part.c_str(), "%d%n", &first, &used) != 1 || used != static_cast<int>(part.size()))) {
-      return invalidInput(fmt::format("--leave-out takes frames like 7,12-15, not \"{}\".", text));
-    }
-    for (int frame = std::max(first, footage.first); frame <= std::min(range ? last : first, footage.last); ++frame) frames.push_back(frame);
+  for (const FrameRange& r : *ranges) {
+    for (int frame = std::max(r.first, footage.first); frame <= std::min(r.last, footage.last); ++frame) frames.push_back(frame);
   }
-  std::sort(frames.begin(), frames.end());
-  frames.erase(std::unique(frames.begin(), frames.end()), frames.end());
   return frames;
 }
-
 }  // namespace
 
 void FootageArguments::addFootage(CLI::App& command) {
@@ -102,15 +95,18 @@ Status FootageArguments::putTone(Workspace& workspace) const {
 
 void FootageArguments::addMasks(CLI::App& command) {
   command.add_option("--masks", masks, "Folder of mattes, one a frame by its number: what is light is left out");
+  command.add_flag("--alpha", alpha, "Leave out what is transparent in the footage's own alpha");
   command.add_flag("--invert-masks", invert_masks, "What is dark is left out: only what the mattes show is tracked");
 }
 
 Status FootageArguments::putMasks(Workspace& workspace) const {
-  if (masks.empty()) return invert_masks ? Status(invalidInput("--invert-masks needs --masks DIR.")) : Status(Done{});
+  if (masks.empty() && invert_masks) return invalidInput("--invert-masks needs --masks DIR.");
+  if (masks.empty() && !alpha) return Done{};
   MaskSettings settings = workspace.document().masks;
+  settings.alpha.used = settings.alpha.used || alpha;
   // A project may be opened from anywhere.
-  settings.mattes = {.folder = std::filesystem::absolute(masks).lexically_normal().string(), .inverted = invert_masks};
-  return workspace.run(setMember("Use mattes", &Document::masks, settings));
+  if (!masks.empty()) settings.mattes = {.folder = std::filesystem::absolute(masks).lexically_normal().string(), .inverted = invert_masks};
+  return workspace.run(setMember("Use masks", &Document::masks, settings));
 }
 
 void FootageArguments::addRunning(CLI::App& command) {
@@ -181,5 +177,4 @@ Status trackNow(Workspace& workspace, const Progress& progress) {
   if (!tracks.ok()) return tracks.error();
   return workspace.takeTracks(*tracks, key);
 }
-
 }  // namespace dusky::cli

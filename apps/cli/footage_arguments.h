@@ -16,7 +16,7 @@ struct FootageArguments {
   FollowOptions tracking;
   std::optional<int> step;
   int threads = 0;
-  bool quiet = false, invert_masks = false;
+  bool quiet = false, invert_masks = false, alpha = false;
   std::optional<std::string> curve, channel;
   std::optional<double> exposure, gamma, fps;
   std::optional<int> frame_offset;
@@ -56,5 +56,4 @@ class ThreadLimit {
 
 /// Tracks the workspace's footage and takes the result.
 Status trackNow(Workspace& workspace, const Progress& progress);
-
 }  // namespace dusky::cli

@@ -4,8 +4,8 @@
 
 #include "apps/cli/cli.h"
 #include "apps/cli/footage_arguments.h"
-#include "core/media/footage.h"
 #include "core/media/frame_check.h"
+#include "core/pipeline/workspace.h"
 
 namespace dusky::cli {
 namespace {
@@ -40,27 +40,27 @@ void printText(const std::vector<CheckedFrame>& frames) {
 }
 
 int frames(const FramesArguments& a, std::stop_token stop) {
-  auto source = openFootage(a.footage);
-  if (!source.ok()) return failWith(source.error());
   if (!a.check) return failWith(invalidInput("Say what to do with the frames: --check looks for blurred and repeated ones and for cuts."));
-  FollowOptions range;
-  if (const Status fine = a.readRange(range); !fine.ok()) return failWith(fine.error());
+  Workspace workspace;
+  if (const Status ready = a.prepare(workspace); !ready.ok()) return failWith(ready.error());
+  auto source = openFootageOf(workspace.document());
+  if (!source.ok()) return failWith(source.error());
+  const FollowOptions& range = workspace.document().tracking;
   const auto checked = checkFrames(**source, {.range = {range.first_frame, range.last_frame}}, a.makeProgress(stop));
   if (!checked.ok()) return failWith(checked.error());
   a.json ? printJson(*checked) : printText(*checked);
   return kSolved;
 }
-
 }  // namespace
 
 void addFrames(CLI::App& app, std::stop_token stop, int& code) {
   auto* command = app.add_subcommand("frames", "Looks through the frames for what spoils a solve: blurred frames, repeated frames, cuts.");
   auto a = std::make_shared<FramesArguments>();
   a->addFootage(*command);
+  a->addTone(*command);
   command->add_flag("--check", a->check, "Mark blurred and repeated frames and cuts, each with a sentence");
   command->add_flag("--json", a->json, "One JSON object with sharpness, brightness and change of every frame");
   a->addRunning(*command);
   command->callback([a, stop, &code] { code = frames(*a, stop); });
 }
-
 }  // namespace dusky::cli

@@ -28,12 +28,12 @@ Status open(const MaskArguments& a, Workspace& workspace) {
 
 Status preview(const MaskArguments& a, const Workspace& workspace, const Progress& progress) {
   const Document& document = workspace.document();
-  if (!document.masks.any()) return invalidInput("There are no masks: give --masks DIR, or a project that has some.");
-  auto source = openFootage(document.footage_path);
+  if (!document.masks.any()) return invalidInput("There are no masks: give --masks DIR or --alpha, or a project that has some.");
+  auto source = openFootageOf(document);
   if (!source.ok()) return source.error();
   const auto frames = framesToFollow((*source)->info(), document.tracking, {.step = document.footage.step, .left_out = document.footage.left_out});
   if (!frames.ok()) return frames.error();
-  const auto masks = makeMasks(document.masks, (*source)->info(), *frames);
+  const auto masks = makeMasks(document.masks, (*source)->info(), document.footage.frame_offset, *frames);
   if (!masks.ok()) return masks.error();
   std::error_code failed;
   std::filesystem::create_directories(a.folder, failed);
@@ -62,7 +62,6 @@ int mask(const MaskArguments& a, std::stop_token stop) {
   if (const Status done = preview(a, workspace, a.makeProgress(stop)); !done.ok()) return failWith(done.error());
   return kSolved;
 }
-
 }  // namespace
 
 void addMask(CLI::App& app, std::stop_token stop, int& code) {
@@ -76,5 +75,4 @@ void addMask(CLI::App& app, std::stop_token stop, int& code) {
   a->addRunning(*command);
   command->callback([a, stop, &code] { code = mask(*a, stop); });
 }
-
 }  // namespace dusky::cli

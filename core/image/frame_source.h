@@ -18,6 +18,7 @@ struct FootageInfo {
   double pixel_aspect = 1;                 ///< Width of a pixel over its height, as the file says it.
   double focal_mm = 0;                     ///< From the file's metadata, a hint: 0 when it says nothing.
   double focal_35_mm = 0;                  ///< The same as on a 36 mm wide sensor.
+  bool has_alpha = false;                  ///< Whether its pictures say how opaque they are.
   std::vector<std::string> warnings = {};  ///< What is unusual about the footage, in sentences.
   int frames() const { return last - first + 1 - static_cast<int>(missing.size()); }
   /// Whether there is a picture of this number.
@@ -26,13 +27,15 @@ struct FootageInfo {
 
 struct FrameRange {
   int first = 0, last = 0;  ///< Both included; 0, 0: all of the footage.
+  bool operator==(const FrameRange&) const = default;
 };
 
 /// The range with 0, 0 made definite. Errors: InvalidInput when it is not within the footage.
 Result<FrameRange> rangeIn(const FootageInfo& info, FrameRange asked);
 
-/// What a frame is read for. Tracking needs no full-size colours: its picture may be a fraction of the footage's size.
-enum class FrameUse { Screen, Tracking };
+/// What a frame is read for. Tracking needs no full-size colours: its picture may be a fraction of the footage's size. Alpha: no picture, and
+/// for luma how opaque the footage is, 0 to 255; only where FootageInfo says that it has alpha.
+enum class FrameUse { Screen, Tracking, Alpha };
 
 struct Frame {
   int number = 0;
@@ -48,5 +51,4 @@ class FrameSource {
   /// Errors: InvalidInput outside first..last and for missing frames; Unreadable naming the frame.
   virtual Result<Frame> read(int number, FrameUse use = FrameUse::Screen) = 0;
 };
-
 }  // namespace dusky

@@ -83,8 +83,11 @@ std::vector<Vec> smoothed(const std::vector<Vec>& p) {
   }
   return line;
 }
-
 }  // namespace
+
+bool Mask::holdsIn(int frame) const {
+  return ranges.empty() || std::any_of(ranges.begin(), ranges.end(), [frame](const FrameRange& r) { return frame >= r.first && frame <= r.last; });
+}
 
 MaskKey maskAt(const Mask& mask, int frame) {
   if (mask.keys.empty()) return {};
@@ -140,5 +143,4 @@ Plane<std::uint8_t> grown(const Plane<std::uint8_t>& inside, double px) {
   for (std::size_t i = 0; i < out.data.size(); ++i) out.data[i] = (d.data[i] <= px * px) == larger;
   return out;
 }
-
 }  // namespace dusky

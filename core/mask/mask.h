@@ -3,7 +3,7 @@
 #include <string>
 #include <vector>
 
-#include "core/image/plane.h"
+#include "core/image/frame_source.h"
 
 namespace dusky {
 
@@ -24,14 +24,14 @@ struct Mask {
   int id = 0;
   std::string name;
   MaskShape shape = MaskShape::Ellipse;
-  bool only_inside = false;             ///< Only what lies inside is tracked; otherwise what lies inside is left out.
-  bool inverted = false;                ///< Inside and outside exchanged.
-  double grow_px = 0;                   ///< Larger, or smaller when under 0; -500 to 500.
-  int first_frame = 0, last_frame = 0;  ///< Where it holds, both included; 0, 0: always.
-  std::vector<MaskKey> keys;            ///< By frame, ascending; at least one.
+  bool only_inside = false;        ///< Only what lies inside is tracked; otherwise what lies inside is left out.
+  bool inverted = false;           ///< Inside and outside exchanged.
+  double grow_px = 0;              ///< Larger, or smaller when under 0; -500 to 500.
+  std::vector<FrameRange> ranges;  ///< Where it holds, ascending, apart; none: always.
+  std::vector<MaskKey> keys;       ///< By frame, ascending; at least one.
   bool operator==(const Mask&) const = default;
 
-  bool holdsIn(int frame) const { return (first_frame == 0 && last_frame == 0) || (frame >= first_frame && frame <= last_frame); }
+  bool holdsIn(int frame) const;
 };
 
 /// The mask between its keys: positions, points and the rest change evenly; before the first and after the last key it stays. Points
@@ -48,5 +48,4 @@ Plane<std::uint8_t> fillLine(const std::vector<Eigen::Vector2d>& line, int width
 /// Grows what is not 0 by so many px in every direction (shrinks it when under 0). What lies outside the picture counts as its border does.
 /// Source: Felzenszwalb and Huttenlocher, Theory of Computing 8, 2012 (exact distances in linear time).
 Plane<std::uint8_t> grown(const Plane<std::uint8_t>& inside, double px);
-
 }  // namespace dusky

@@ -13,9 +13,20 @@ void unite(LeftOut& all, const Plane<std::uint8_t>& more) {
   for (std::size_t i = 0; i < all.data.size(); ++i) all.data[i] |= more.data[i];
 }
 
+/// Where a plane reaches a share of white; `wanted` false: where it does not.
+Plane<std::uint8_t> brighter(const FloatPlane& plane, double share, bool wanted) {
+  Plane<std::uint8_t> area(plane.width, plane.height);
+  const auto from = static_cast<float>(255 * share);
+  for (std::size_t i = 0; i < area.data.size(); ++i) area.data[i] = (plane.data[i] >= from) == wanted;
+  return area;
+}
+
 Status checkMask(const Mask& mask) {
   if (mask.keys.empty()) return invalidInput(fmt::format("Mask \"{}\" has no key: it lies nowhere.", mask.name));
   if (!(std::abs(mask.grow_px) <= kMostGrowth_px)) return invalidInput(fmt::format("Mask \"{}\" may grow by -500 to 500 px, not {}.", mask.name, mask.grow_px));
+  for (const FrameRange& range : mask.ranges) {
+    if (range.last < range.first) return invalidInput(fmt::format("Mask \"{}\": its range {}–{} ends before it begins.", mask.name, range.first, range.last));
+  }
   for (const MaskKey& key : mask.keys) {
     if (!(key.scale > 0)) return invalidInput(fmt::format("Mask \"{}\": its scale in frame {} must be over 0.", mask.name, key.frame));
     const std::size_t least = mask.shape == MaskShape::Curve ? 3 : 1;
@@ -23,7 +34,6 @@ Status checkMask(const Mask& mask) {
   }
   return Done{};
 }
-
 }  // namespace
 
 Status MaskSettings::check() const {
@@ -32,6 +42,8 @@ Status MaskSettings::check() const {
   }
   if (!(mattes.threshold >= 0 && mattes.threshold <= 1)) return invalidInput(fmt::format("The mattes' threshold must be 0 to 1, not {}.", mattes.threshold));
   if (!(std::abs(mattes.grow_px) <= kMostGrowth_px)) return invalidInput(fmt::format("Mattes may grow by -500 to 500 px, not {}.", mattes.grow_px));
+  if (!(alpha.threshold >= 0 && alpha.threshold <= 1)) return invalidInput(fmt::format("The alpha's threshold must be 0 to 1, not {}.", alpha.threshold));
+  if (!(std::abs(alpha.grow_px) <= kMostGrowth_px)) return invalidInput(fmt::format("Alpha may grow by -500 to 500 px, not {}.", alpha.grow_px));
   return Done{};
 }
 
@@ -51,36 +63,42 @@ LeftOut leftOutByShapes(const std::vector<Mask>& shapes, int frame, int width, i
   return out;
 }
 
-Result<std::unique_ptr<MaskSet>> MaskSet::make(MaskSettings settings, const FootageInfo& footage, std::unique_ptr<FrameSource> mattes,
-                                               const std::vector<int>& frames) {
-  if (const Status fine = settings.check(); !fine.ok()) return fine.error();
-  if (mattes) {
-    const FootageInfo& info = mattes->info();
-    if (info.width != footage.width || info.height != footage.height) {
-      return invalidInput(fmt::format("The mattes in {} are {}×{}, the footage is {}×{}; they must have one size.", settings.mattes.folder, info.width,
-                                      info.height, footage.width, footage.height));
-    }
-    const auto has = [&](int f) { return info.has(f); };
-    const auto lacking = std::find_if_not(frames.begin(), frames.end(), has);
-    if (lacking != frames.end()) {
-      return invalidInput(fmt::format(
-          "{} has no matte for frame {} ({} of {} frames have none): a matte belongs to the frame of the same number, and these are {}–{}.",
-          settings.mattes.folder, *lacking, std::count_if(frames.begin(), frames.end(), [&](int f) { return !has(f); }), frames.size(), info.first, info.last));
-    }
+Status MaskSet::checkMattes(const MatteSettings& settings, const FootageInfo& mattes, const FootageInfo& footage, const std::vector<int>& frames) {
+  if (mattes.width != footage.width || mattes.height != footage.height) {
+    return invalidInput(fmt::format("The mattes in {} are {}×{}, the footage is {}×{}; they must have one size.", settings.folder, mattes.width, mattes.height,
+                                    footage.width, footage.height));
   }
-  return std::unique_ptr<MaskSet>(new MaskSet(std::move(settings), footage.width, footage.height, std::move(mattes)));
+  const auto has = [&](int f) { return mattes.has(f); };
+  const auto lacking = std::find_if_not(frames.begin(), frames.end(), has);
+  if (lacking == frames.end()) return Done{};
+  return invalidInput(fmt::format(
+      "{} has no matte for frame {} ({} of {} frames have none): a matte belongs to the frame of the same number, and these are {}–{}.", settings.folder,
+      *lacking, std::count_if(frames.begin(), frames.end(), [&](int f) { return !has(f); }), frames.size(), mattes.first, mattes.last));
+}
+
+Result<std::unique_ptr<MaskSet>> MaskSet::make(MaskSettings settings, const FootageInfo& footage, MaskSources sources, const std::vector<int>& frames) {
+  if (const Status fine = settings.check(); !fine.ok()) return fine.error();
+  if (settings.alpha.used && !footage.has_alpha) return invalidInput(fmt::format("{} has no alpha to leave out what is transparent by.", footage.path));
+  if (sources.mattes) {
+    if (const Status fine = checkMattes(settings.mattes, sources.mattes->info(), footage, frames); !fine.ok()) return fine.error();
+  }
+  return std::unique_ptr<MaskSet>(new MaskSet(std::move(settings), footage.width, footage.height, std::move(sources)));
 }
 
 Result<LeftOut> MaskSet::leftOut(int frame) {
   LeftOut out = leftOutByShapes(settings_.shapes, frame, width_, height_);
-  if (!mattes_) return out;
-  const auto matte = mattes_->read(frame, FrameUse::Tracking);
-  if (!matte.ok()) return matte.error();
-  Plane<std::uint8_t> area(width_, height_);
-  const auto from = static_cast<float>(255 * settings_.mattes.threshold);
-  for (std::size_t i = 0; i < area.data.size(); ++i) area.data[i] = (matte->luma.data[i] >= from) != settings_.mattes.inverted;
-  unite(out, grown(area, settings_.mattes.grow_px));
+  if (sources_.mattes) {
+    const MatteSettings& mattes = settings_.mattes;
+    const auto matte = sources_.mattes->read(frame, FrameUse::Tracking);
+    if (!matte.ok()) return matte.error();
+    unite(out, grown(brighter(matte->luma, mattes.threshold, !mattes.inverted), mattes.grow_px));
+  }
+  if (sources_.footage) {
+    const AlphaSettings& alpha = settings_.alpha;
+    const auto opacity = sources_.footage->read(frame, FrameUse::Alpha);
+    if (!opacity.ok()) return opacity.error();
+    unite(out, grown(brighter(opacity->luma, alpha.threshold, alpha.inverted), alpha.grow_px));
+  }
   return out;
 }
-
 }  // namespace dusky

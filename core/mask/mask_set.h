@@ -16,11 +16,21 @@ struct MatteSettings {
   bool operator==(const MatteSettings&) const = default;
 };
 
+/// How the footage's own alpha is read: what is transparent is left out.
+struct AlphaSettings {
+  bool used = false;
+  double threshold = 0.5;  ///< Under this opacity a pixel is left out, 0 to 1.
+  double grow_px = 0;      ///< -500 to 500.
+  bool inverted = false;   ///< What is opaque is left out.
+  bool operator==(const AlphaSettings&) const = default;
+};
+
 /// All that leaves out parts of the picture.
 struct MaskSettings {
   std::vector<Mask> shapes;
   MatteSettings mattes;
-  bool any() const { return !shapes.empty() || !mattes.folder.empty(); }
+  AlphaSettings alpha;
+  bool any() const { return !shapes.empty() || !mattes.folder.empty() || alpha.used; }
   bool operator==(const MaskSettings&) const = default;
 
   /// Errors: InvalidInput naming the mask and what is out of range.
@@ -30,22 +40,26 @@ struct MaskSettings {
 /// What the shapes leave out of a frame of a size: inside any that leaves out, and outside all that say "only inside".
 LeftOut leftOutByShapes(const std::vector<Mask>& shapes, int frame, int width, int height);
 
-/// Shapes and mattes together.
+/// Where mattes and alpha are read from; nothing where they are not used.
+struct MaskSources {
+  std::unique_ptr<FrameSource> mattes, footage;
+};
+
+/// Shapes, mattes and alpha together.
 class MaskSet final : public FrameMasks {
  public:
-  /// `mattes` is the opened folder, or nothing; `frames` are those that will be asked for.
-  /// Errors: InvalidInput: mattes of another size than the footage; frames without a matte, named.
-  static Result<std::unique_ptr<MaskSet>> make(MaskSettings settings, const FootageInfo& footage, std::unique_ptr<FrameSource> mattes,
-                                               const std::vector<int>& frames);
+  /// `frames` are those that will be asked for.
+  /// Errors: InvalidInput: mattes of another size than the footage; frames without a matte, named; footage without alpha.
+  static Result<std::unique_ptr<MaskSet>> make(MaskSettings settings, const FootageInfo& footage, MaskSources sources, const std::vector<int>& frames);
   Result<LeftOut> leftOut(int frame) override;
 
  private:
-  MaskSet(MaskSettings settings, int width, int height, std::unique_ptr<FrameSource> mattes)
-      : settings_(std::move(settings)), width_(width), height_(height), mattes_(std::move(mattes)) {}
+  MaskSet(MaskSettings settings, int width, int height, MaskSources sources)
+      : settings_(std::move(settings)), width_(width), height_(height), sources_(std::move(sources)) {}
+  static Status checkMattes(const MatteSettings& settings, const FootageInfo& mattes, const FootageInfo& footage, const std::vector<int>& frames);
 
   const MaskSettings settings_;
   const int width_, height_;
-  std::unique_ptr<FrameSource> mattes_;
+  MaskSources sources_;
 };
-
 }  // namespace dusky

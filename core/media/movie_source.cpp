@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <optional>
 #include <vector>
@@ -69,6 +70,7 @@ class MovieSource final : public FrameSource {
   bool sendNextPacket();
   bool seekTo(int number);
   Picture convert(int width, int height);
+  FloatPlane alphaPlane();
   std::optional<FloatPlane> lumaPlane() const;
   int numberOf(std::int64_t pts) const;
 
@@ -118,6 +120,8 @@ Status MovieSource::openDecoder() {
   info_.width = codec_->width;
   info_.height = codec_->height;
   info_.kind = fmt::format("movie ({})", codec->name);
+  const AVPixFmtDescriptor* pixels = av_pix_fmt_desc_get(codec_->pix_fmt);
+  info_.has_alpha = pixels && (pixels->flags & AV_PIX_FMT_FLAG_ALPHA);
   const AVRational aspect = av_guess_sample_aspect_ratio(format_.get(), format_->streams[stream_], nullptr);
   if (aspect.num > 0 && aspect.den > 0) info_.pixel_aspect = av_q2d(aspect);
   readTurn();
@@ -221,6 +225,19 @@ Picture MovieSource::convert(int width, int height) {
   return picture;
 }
 
+FloatPlane MovieSource::alphaPlane() {
+  const int width = raw_->width, height = raw_->height;
+  Plane<std::array<std::uint8_t, 4>> all(width, height);
+  scaler_.reset(sws_getCachedContext(scaler_.release(), width, height, static_cast<AVPixelFormat>(raw_->format), width, height, AV_PIX_FMT_RGBA, SWS_POINT,
+                                     nullptr, nullptr, nullptr));
+  std::uint8_t* rows[1] = {all.data.front().data()};
+  const int stride[1] = {4 * width};
+  sws_scale(scaler_.get(), raw_->data, raw_->linesize, 0, height, rows, stride);
+  FloatPlane alpha = FloatPlane::unset(width, height);
+  for (std::size_t i = 0; i < alpha.data.size(); ++i) alpha.data[i] = all.data[i][3];
+  return alpha;
+}
+
 /// The decoded luma itself, at its own depth, where the movie has one (planar YUV of 8 to 16 bits): tracking needs no colours.
 std::optional<FloatPlane> MovieSource::lumaPlane() const {
   const AVPixFmtDescriptor* format = av_pix_fmt_desc_get(static_cast<AVPixelFormat>(raw_->format));
@@ -265,6 +282,10 @@ Result<Frame> MovieSource::read(int number, FrameUse use) {
   }
   Frame frame;
   frame.number = number;
+  if (use == FrameUse::Alpha) {
+    frame.luma = quarter_turns_ > 0 ? turned(alphaPlane(), quarter_turns_) : alphaPlane();
+    return frame;
+  }
   auto luma = lumaPlane();
   const int smaller = luma && use == FrameUse::Tracking ? kSmaller : 1;
   frame.picture = convert(std::max(1, raw_->width / smaller), std::max(1, raw_->height / smaller));
@@ -272,7 +293,6 @@ Result<Frame> MovieSource::read(int number, FrameUse use) {
   if (quarter_turns_ > 0) frame.picture = turned(frame.picture, quarter_turns_), frame.luma = turned(frame.luma, quarter_turns_);
   return frame;
 }
-
 }  // namespace
 
 Result<std::unique_ptr<FrameSource>> openMovie(const std::filesystem::path& path) {
@@ -280,5 +300,4 @@ Result<std::unique_ptr<FrameSource>> openMovie(const std::filesystem::path& path
   if (const Status opened = source->open(path); !opened.ok()) return opened.error();
   return std::unique_ptr<FrameSource>(std::move(source));
 }
-
 }  // namespace dusky

@@ -6,24 +6,14 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/image/frame_ranges.h"
+
 namespace dusky {
 namespace {
 
 float displayFromLinear(float linear) {
   const float x = std::clamp(linear, 0.0f, 1.0f);
   return x <= 0.0031308f ? 12.92f * x : 1.055f * std::pow(x, 1 / 2.4f) - 0.055f;
-}
-
-/// "4, 7–9": numbers with runs drawn together.
-std::string listed(const std::vector<int>& numbers) {
-  std::string text;
-  for (std::size_t i = 0; i < numbers.size();) {
-    std::size_t end = i;
-    while (end + 1 < numbers.size() && numbers[end + 1] == numbers[end] + 1) ++end;
-    text += fmt::format("{}{}", text.empty() ? "" : ", ", end > i ? fmt::format("{}–{}", numbers[i], numbers[end]) : fmt::format("{}", numbers[i]));
-    i = end + 1;
-  }
-  return text;
 }
 
 class SequenceSource final : public FrameSource {
@@ -53,7 +43,7 @@ class SequenceSource final : public FrameSource {
 
   const FootageInfo& info() const override { return info_; }
 
-  Result<Frame> read(int number, FrameUse) override {
+  Result<Frame> read(int number, FrameUse use) override {
     const auto found = sequence_.files.find(number);
     if (found == sequence_.files.end()) {
       const bool missing = number > info_.first && number < info_.last;
@@ -72,7 +62,7 @@ class SequenceSource final : public FrameSource {
     if (!input->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, pixels.data())) {
       return unreadable(fmt::format("{} (frame {}) is damaged: {}.", file, number, input->geterror()));
     }
-    return toFrame(number, pixels, spec);
+    return use == FrameUse::Alpha ? alphaOf(number, pixels, spec) : toFrame(number, pixels, spec);
   }
 
  private:
@@ -89,8 +79,27 @@ class SequenceSource final : public FrameSource {
     info_.fps = fps > 0 ? fps : 24.0;
     const float aspect = spec.get_float_attribute("PixelAspectRatio", 1.0f);
     if (aspect > 0.1f && aspect < 10) info_.pixel_aspect = aspect;
+    info_.has_alpha = spec.alpha_channel >= 0;
     info_.focal_mm = std::max(0.0f, spec.get_float_attribute("Exif:FocalLength", 0.0f));
     info_.focal_35_mm = std::max(0.0f, spec.get_float_attribute("Exif:FocalLengthIn35mmFilm", 0.0f));
+  }
+
+  /// Visits the part of the display window that the data window covers: place in the picture, values of the pixel.
+  template <class Visit>
+  void eachPixel(const std::vector<float>& pixels, const OIIO::ImageSpec& spec, Visit visit) const {
+    const int left = spec.x - spec.full_x, top = spec.y - spec.full_y;
+    for (int y = std::max(0, -top); y < std::min(spec.height, info_.height - top); ++y) {
+      for (int x = std::max(0, -left); x < std::min(spec.width, info_.width - left); ++x)
+        visit(x + left, y + top, pixels.data() + (static_cast<std::size_t>(y) * spec.width + x) * spec.nchannels);
+    }
+  }
+
+  /// Outside of the data window there is nothing.
+  Result<Frame> alphaOf(int number, const std::vector<float>& pixels, const OIIO::ImageSpec& spec) const {
+    if (spec.alpha_channel < 0) return unreadable(fmt::format("Frame {} of {} has no alpha.", number, info_.path));
+    Frame frame{number, {}, FloatPlane(info_.width, info_.height)};
+    eachPixel(pixels, spec, [&](int x, int y, const float* p) { frame.luma.at(x, y) = 255 * std::clamp(p[spec.alpha_channel], 0.0f, 1.0f); });
+    return frame;
   }
 
   /// The display window; what the data window does not cover stays black.
@@ -101,24 +110,19 @@ class SequenceSource final : public FrameSource {
     frame.number = number;
     frame.picture = Picture(info_.width, info_.height);
     frame.luma = FloatPlane(info_.width, info_.height);
-    const int left = spec.x - spec.full_x, top = spec.y - spec.full_y;
-    for (int y = std::max(0, -top); y < std::min(spec.height, info_.height - top); ++y) {
-      for (int x = std::max(0, -left); x < std::min(spec.width, info_.width - left); ++x) {
-        const float* p = pixels.data() + (static_cast<std::size_t>(y) * spec.width + x) * channels;
-        float c[3] = {p[0], channels >= 3 ? p[1] : p[0], channels >= 3 ? p[2] : p[0]};
-        for (float& v : c) v = linear ? displayFromLinear(v) : std::clamp(v, 0.0f, 1.0f);
-        const auto byte = [](float v) { return static_cast<std::uint8_t>(v * 255.0f + 0.5f); };
-        frame.picture.at(x + left, y + top) = {byte(c[0]), byte(c[1]), byte(c[2])};
-        frame.luma.at(x + left, y + top) = 255.0f * (0.2126f * c[0] + 0.7152f * c[1] + 0.0722f * c[2]);
-      }
-    }
+    eachPixel(pixels, spec, [&](int x, int y, const float* p) {
+      float c[3] = {p[0], channels >= 3 ? p[1] : p[0], channels >= 3 ? p[2] : p[0]};
+      for (float& v : c) v = linear ? displayFromLinear(v) : std::clamp(v, 0.0f, 1.0f);
+      const auto byte = [](float v) { return static_cast<std::uint8_t>(v * 255.0f + 0.5f); };
+      frame.picture.at(x, y) = {byte(c[0]), byte(c[1]), byte(c[2])};
+      frame.luma.at(x, y) = 255.0f * (0.2126f * c[0] + 0.7152f * c[1] + 0.0722f * c[2]);
+    });
     return frame;
   }
 
   Sequence sequence_;
   FootageInfo info_;
 };
-
 }  // namespace
 
 Result<std::unique_ptr<FrameSource>> openSequence(Sequence sequence) {
@@ -126,5 +130,4 @@ Result<std::unique_ptr<FrameSource>> openSequence(Sequence sequence) {
   if (const Status opened = source->open(); !opened.ok()) return opened.error();
   return std::unique_ptr<FrameSource>(std::move(source));
 }
-
 }  // namespace dusky

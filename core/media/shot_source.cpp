@@ -14,9 +14,10 @@ class ShotSource final : public FrameSource {
 
   Result<Frame> read(int number, FrameUse use) override {
     // A single channel comes from the full picture.
-    auto frame = source_->read(number - view_.frame_offset, channel_ == Channel::Luma ? use : FrameUse::Screen);
+    auto frame = source_->read(number - view_.frame_offset, channel_ == Channel::Luma || use == FrameUse::Alpha ? use : FrameUse::Screen);
     if (!frame.ok()) return frame.error();
     frame->number = number;
+    if (use == FrameUse::Alpha) return frame;
     if (channel_ != Channel::Luma) frame->luma = channelOf(frame->picture, channel_);
     frame->luma = toned(std::move(frame->luma), view_.tone);
     frame->picture = toned(std::move(frame->picture), view_.tone);
@@ -31,7 +32,6 @@ class ShotSource final : public FrameSource {
   const Channel channel_;
   const FootageInfo info_;
 };
-
 }  // namespace
 
 Status ShotView::check() const {
@@ -63,5 +63,4 @@ Result<std::unique_ptr<FrameSource>> openShot(const std::filesystem::path& path,
   }
   return std::unique_ptr<FrameSource>(std::make_unique<ShotSource>(std::move(*source), view, channel));
 }
-
 }  // namespace dusky

@@ -3,14 +3,18 @@
 
 namespace dusky {
 
-Result<std::unique_ptr<MaskSet>> makeMasks(const MaskSettings& settings, const FootageInfo& footage, const std::vector<int>& frames) {
-  std::unique_ptr<FrameSource> mattes;
+Result<std::unique_ptr<MaskSet>> makeMasks(const MaskSettings& settings, const FootageInfo& footage, int frame_offset, const std::vector<int>& frames) {
+  MaskSources sources;
   if (!settings.mattes.folder.empty()) {
     auto opened = openFootage(settings.mattes.folder);
     if (!opened.ok()) return Error{opened.error().kind, "Mattes: " + opened.error().message};
-    mattes = std::move(*opened);
+    sources.mattes = std::move(*opened);
   }
-  return MaskSet::make(settings, footage, std::move(mattes), frames);
+  if (settings.alpha.used && footage.has_alpha) {
+    auto opened = openShot(footage.path, {.frame_offset = frame_offset});
+    if (!opened.ok()) return opened.error();
+    sources.footage = std::move(*opened);
+  }
+  return MaskSet::make(settings, footage, std::move(sources), frames);
 }
-
 }  // namespace dusky

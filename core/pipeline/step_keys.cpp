@@ -2,17 +2,32 @@
 #include <filesystem>
 
 #include "core/base/content_key.h"
+#include "core/media/footage.h"
+#include "core/media/sequence.h"
 #include "core/pipeline/steps.h"
 
 namespace dusky {
 namespace {
 
-void addFootage(KeyBuilder& key, const Document& document, const FootageInfo& footage) {
+void addFile(KeyBuilder& key, const std::filesystem::path& path) {
   std::error_code failed;
-  const std::filesystem::path path = document.footage_path;
   const auto size = std::filesystem::is_regular_file(path, failed) ? std::filesystem::file_size(path, failed) : 0;
   const auto time = std::filesystem::last_write_time(path, failed).time_since_epoch().count();
   key.add(std::filesystem::absolute(path, failed).string()).add(static_cast<std::int64_t>(size)).add(static_cast<std::int64_t>(time));
+}
+
+/// A movie, or every file of a sequence: one may be replaced in its place.
+void addPictures(KeyBuilder& key, const std::filesystem::path& path) {
+  std::error_code failed;
+  const bool sequence = std::filesystem::is_directory(path, failed) || isPictureFile(path);
+  const auto found = sequence ? findSequence(path) : Result<Sequence>(Sequence());
+  if (!sequence || !found.ok()) return addFile(key, path);
+  key.add(std::filesystem::absolute(path, failed).string());
+  for (const auto& [number, file] : found->files) key.add(number), addFile(key, file);
+}
+
+void addFootage(KeyBuilder& key, const Document& document, const FootageInfo& footage) {
+  addPictures(key, document.footage_path);
   key.add(footage.width).add(footage.height).add(footage.first).add(footage.last);
 }
 
@@ -28,19 +43,18 @@ void addMasks(KeyBuilder& key, const MaskSettings& masks) {
         .add(m.only_inside)
         .add(m.inverted)
         .add(m.grow_px)
-        .add(m.first_frame)
-        .add(m.last_frame)
+        .add(static_cast<std::int64_t>(m.ranges.size()))
         .add(static_cast<std::int64_t>(m.keys.size()));
+    for (const FrameRange& r : m.ranges) key.add(r.first).add(r.last);
     for (const MaskKey& k : m.keys) {
       key.add(k.frame).add(k.position.x()).add(k.position.y()).add(k.scale).add(k.rotation_rad);
       for (const Vec2& p : k.points) key.add(p.x()).add(p.y());
     }
   }
+  if (const AlphaSettings& alpha = masks.alpha; alpha.used) key.add("alpha").add(alpha.threshold).add(alpha.grow_px).add(alpha.inverted);
   const MatteSettings& mattes = masks.mattes;
   if (mattes.folder.empty()) return;
-  std::error_code failed;
-  const auto time = std::filesystem::last_write_time(mattes.folder, failed).time_since_epoch().count();
-  key.add(std::filesystem::absolute(mattes.folder, failed).string()).add(static_cast<std::int64_t>(time));
+  addPictures(key, mattes.folder);
   key.add(mattes.threshold).add(mattes.grow_px).add(mattes.inverted);
 }
 
@@ -62,7 +76,6 @@ void addWork(KeyBuilder& key, TrackWork work, const std::string& followed_key) {
   work.edited_key.clear();
   key.add(trackWorkToJson(work));
 }
-
 }  // namespace
 
 int runsOf(const Document& document) { return 1 + static_cast<int>(document.extra_runs.size()); }
@@ -73,7 +86,7 @@ std::string tracksKey(const Document& document, const FootageInfo& footage, int 
   KeyBuilder key;
   addFootage(key, document, footage);
   const FollowOptions& o = document.tracking;
-  key.add("tracks 2")
+  key.add("tracks 3")
       .add(document.footage.step)
       .add(o.first_frame)
       .add(o.last_frame)
@@ -106,9 +119,8 @@ std::string solveKey(const Document& document, const FootageInfo& footage) {
   const std::string followed = tracksKey(document, footage);
   key.add("solve 1").add(followed).add(static_cast<int>(lens.focal)).add(lens.distortion).add(document.seed);
   if (lens.focal != FocalKnowledge::Unknown) key.add(lens.focal_mm / lens.sensor_mm);
-  for (int id : document.set_aside) key.add(id);
+  for (int id : document.picks.set_aside) key.add(id);
   addWork(key, document.work, followed);
   return key.key();
 }
-
 }  // namespace dusky

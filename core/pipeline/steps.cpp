@@ -12,7 +12,7 @@ SolveOptions solveOptionsOf(const Document& document, int width) {
   options.focal_px = document.lens.focal_mm / document.lens.sensor_mm * width;
   options.lens_distortion = document.lens.distortion;
   options.seed = document.seed;
-  options.set_aside = document.set_aside;
+  options.set_aside = document.picks.set_aside;
   return options;
 }
 
@@ -34,5 +34,4 @@ std::filesystem::path defaultDeliveryFolder(const Document& document) {
   const std::filesystem::path footage = document.footage_path;
   return footage.parent_path() / (footage.stem().string() + "-delivery");
 }
-
 }  // namespace dusky

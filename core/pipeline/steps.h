@@ -25,7 +25,7 @@ std::string tracksKey(const Document& document, const FootageInfo& footage, int 
 std::string solveKey(const Document& document, const FootageInfo& footage);
 
 /// Masks ready for these frames of the footage. Errors: as MaskSet::make, and what the folder of mattes says.
-Result<std::unique_ptr<MaskSet>> makeMasks(const MaskSettings& settings, const FootageInfo& footage, const std::vector<int>& frames);
+Result<std::unique_ptr<MaskSet>> makeMasks(const MaskSettings& settings, const FootageInfo& footage, int frame_offset, const std::vector<int>& frames);
 
 /// What is there already to go on from.
 struct TracksStart {
@@ -38,6 +38,16 @@ Result<TrackSetPtr> runTracks(const Document& document, const Progress& progress
                               const TracksStart& start = {});
 /// The followed tracks (nullptr: none) with everything done by hand, as views and solve take them; nullptr when there are none at all.
 TrackSetPtr withHandWork(const TrackSetPtr& followed, const Document& document, const FootageInfo& footage);
+
+/// Picks and the tracks that they speak of; nullptr: not known any more.
+struct PicksOnTracks {
+  Picks picks;
+  TrackSetPtr tracks;
+
+  /// The picks as numbers of other tracks, those under `key`: carried over by place where it is not their own key. Without their tracks all
+  /// but those of tracks by hand are dropped. `lost`: tracks spoken of that have no counterpart.
+  Picks carriedTo(const TrackSet& to, const std::string& key, int* lost = nullptr) const;
+};
 
 /// The features that tracking would begin with in a frame.
 Result<std::vector<Feature>> findCandidates(FrameSource& source, const Document& document, int frame);
@@ -70,5 +80,4 @@ std::filesystem::path defaultDeliveryFolder(const Document& document);
 
 /// What solveShot is asked, from the document's millimetres.
 SolveOptions solveOptionsOf(const Document& document, int width);
-
 }  // namespace dusky

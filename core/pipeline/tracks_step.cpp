@@ -1,4 +1,5 @@
 #include "core/pipeline/steps.h"
+#include "core/track/same_tracks.h"
 
 namespace dusky {
 namespace {
@@ -19,7 +20,7 @@ Result<Opened> openFor(const Document& document) {
   if (!document.masks.any()) return opened;
   const auto frames = framesToFollow(opened.source->info(), document.tracking, opened.scope);
   if (!frames.ok()) return frames.error();
-  auto made = makeMasks(document.masks, opened.source->info(), *frames);
+  auto made = makeMasks(document.masks, opened.source->info(), document.footage.frame_offset, *frames);
   if (!made.ok()) return made.error();
   opened.masks = std::move(*made);
   opened.scope.masks = opened.masks.get();
@@ -37,7 +38,6 @@ FollowOptions optionsOf(const Document& document, int run, FollowScope& scope) {
   scope.births = {extra.first_frame, extra.last_frame};
   return options;
 }
-
 }  // namespace
 
 Result<TrackSetPtr> runTracks(const Document& document, const Progress& progress, const std::function<void(TrackSetPtr)>& on_partial,
@@ -75,12 +75,29 @@ TrackSetPtr withHandWork(const TrackSetPtr& followed, const Document& document, 
   return applyTrackWork(none, work, false);
 }
 
+Picks PicksOnTracks::carriedTo(const TrackSet& to, const std::string& key, int* lost) const {
+  Picks carried = picks;
+  const std::vector<int> ids = picks.tracks();
+  if (!picks.key.empty() && picks.key != key && !ids.empty()) {
+    const std::map<int, int> same = tracks ? sameTracks(*tracks, ids, to) : std::map<int, int>();
+    const auto number = [&](int id) -> std::optional<int> {
+      if (id >= kFirstHandId) return id;
+      const auto found = same.find(id);
+      return found != same.end() ? std::optional(found->second) : std::nullopt;
+    };
+    carried = renumbered(picks, number);
+    if (lost) *lost = static_cast<int>(std::count_if(ids.begin(), ids.end(), [&](int id) { return !number(id); }));
+  }
+  carried.key = key;
+  return carried;
+}
+
 Result<std::vector<Feature>> findCandidates(FrameSource& source, const Document& document, int frame) {
   auto read = source.read(frame, FrameUse::Tracking);
   if (!read.ok()) return read.error();
   LeftOut left_out;
   if (document.masks.any()) {
-    const auto masks = makeMasks(document.masks, source.info(), {});
+    const auto masks = makeMasks(document.masks, source.info(), document.footage.frame_offset, {});
     if (!masks.ok()) return masks.error();
     auto out = (*masks)->leftOut(frame);
     if (!out.ok()) return out.error();
@@ -90,11 +107,13 @@ Result<std::vector<Feature>> findCandidates(FrameSource& source, const Document&
 }
 
 Result<HandTrack> runHandTrack(const Document& document, const HandTrack& track, const HandOptions& options, const Progress& progress, std::string* note) {
-  auto source = openFootageOf(document);
-  if (!source.ok()) return source.error();
-  const auto frames = framesToFollow((*source)->info(), document.tracking, scopeOf(document));
+  auto opened = openFor(document);
+  if (!opened.ok()) return opened.error();
+  const auto frames = framesToFollow(opened->source->info(), document.tracking, opened->scope);
   if (!frames.ok()) return frames.error();
-  return followByHand(**source, *frames, track, options, progress, note);
+  HandOptions masked = options;
+  masked.masks = opened->masks.get();
+  return followByHand(*opened->source, *frames, track, masked, progress, note);
 }
 
 Result<HandTrack> placeKey(const Document& document, HandTrack track, int frame, const Vec2& pointed, bool snap) {
@@ -109,5 +128,4 @@ Result<HandTrack> placeKey(const Document& document, HandTrack track, int frame,
   if (track.points.size() == 1) track.color = read->picture.at(static_cast<int>(place.x()), static_cast<int>(place.y()));
   return track;
 }
-
 }  // namespace dusky

@@ -14,6 +14,7 @@ Status Workspace::openFootage(const std::string& path) {
   file_info_ = footage_ = (*source)->info();
   // A project may be opened from anywhere.
   document_.footage_path = std::filesystem::absolute(path).lexically_normal().string();
+  recall();
   return Done{};
 }
 
@@ -39,7 +40,7 @@ Status Workspace::saveAs(const std::filesystem::path& path) {
   if (!store.ok()) return store.error();
   store_ = std::move(*store);
   if (followed_) {
-    if (Status saved = store_->saveResult("tracks", tracks_key_, encode(*followed_)); !saved.ok()) return saved;
+    if (const Status saved = saveTracks(); !saved.ok()) return saved;
   }
   if (solution_) return store_->saveResult("solve", solution_key_, encode(*solution_));
   return Done{};
@@ -104,19 +105,47 @@ void Workspace::refreshTracks() {
   tracks_ = withHandWork(followed_, document_, footage_);
 }
 
+PicksOnTracks Workspace::picksAsMade() const {
+  const Picks& picks = document_.picks;
+  if (picks.key == tracks_key_) return {picks, tracks_};
+  TrackSetPtr from = madeTracks(picks.key);
+  if (from && document_.work.edited_key == picks.key) from = applyTrackWork(*from, document_.work, true);
+  return {picks, from};
+}
+
+/// The picks as numbers of the tracks shown.
+void Workspace::refreshPicks() {
+  seen_ = document_;
+  lost_picks_ = 0;
+  if (tracks_) seen_.picks = picksAsMade().carriedTo(*tracks_, tracks_key_, &lost_picks_);
+  asked_solve_key_ = solveKey(seen_, footage_);
+}
+
+/// Results are stored newest last and the oldest go: tracks that picks speak of must not.
+Status Workspace::saveTracks() {
+  const TrackSetPtr picked = document_.picks.key != tracks_key_ && document_.picks != Picks() ? madeTracks(document_.picks.key) : nullptr;
+  if (picked) {
+    if (const Status saved = store_->saveResult("tracks", document_.picks.key, encode(*picked)); !saved.ok()) return saved;
+  }
+  return store_->saveResult("tracks", tracks_key_, encode(*followed_));
+}
+
 /// Going back to earlier settings finds their results again.
 void Workspace::recall() {
+  seen_ = document_;
   if (!hasFootage()) return;
-  const std::string tracks_key = tracksKey(document_, footage_), solve_key = solveKey(document_, footage_);
-  if (tracks_key != tracks_key_) {
-    if (TrackSetPtr made = madeTracks(tracks_key)) followed_ = std::move(made), tracks_key_ = tracks_key;
+  asked_tracks_key_ = tracksKey(document_, footage_);
+  if (asked_tracks_key_ != tracks_key_) {
+    if (TrackSetPtr made = madeTracks(asked_tracks_key_)) followed_ = std::move(made), tracks_key_ = asked_tracks_key_;
   }
   refreshTracks();
-  if (solve_key != solution_key_ || !solution_) {
-    if (const auto made = made_solutions_.find(solve_key); made != made_solutions_.end()) {
-      holdSolution(made->second, solve_key);
-    } else if (const auto bytes = stored("solve", solve_key)) {
-      if (auto decoded = decodeSolution(*bytes); decoded.ok()) holdSolution(made_solutions_[solve_key] = *decoded, solve_key);
+  refreshPicks();
+  const std::string& asked = asked_solve_key_;
+  if (asked != solution_key_ || !solution_) {
+    if (const auto made = made_solutions_.find(asked); made != made_solutions_.end()) {
+      holdSolution(made->second, asked);
+    } else if (const auto bytes = stored("solve", asked)) {
+      if (auto decoded = decodeSolution(*bytes); decoded.ok()) holdSolution(made_solutions_[asked] = *decoded, asked);
     }
   }
   dropForeignSolution();
@@ -138,8 +167,9 @@ Status Workspace::takeTracks(TrackSetPtr tracks, const std::string& key) {
   tracks_key_ = key;
   made_tracks_[key] = followed_;
   refreshTracks();
+  refreshPicks();
   dropForeignSolution();
-  return store_ ? store_->saveResult("tracks", key, encode(*followed_)) : Status(Done{});
+  return store_ ? saveTracks() : Status(Done{});
 }
 
 Status Workspace::takeSolution(SolutionPtr solution, const std::string& key) {
@@ -150,14 +180,16 @@ Status Workspace::takeSolution(SolutionPtr solution, const std::string& key) {
 
 Result<SceneFrame> Workspace::scene() const {
   if (!solution_) return invalidInput("There is no solved camera yet.");
-  return orientScene(*solution_, document_.scene);
+  return orientScene(*solution_, seen_.picks.scene);
 }
+
+static std::string lostLine(int lost) { return lost > 0 ? fmt::format(" · {} picked {} not here", lost, lost == 1 ? "track is" : "tracks are") : ""; }
 
 StepStatus Workspace::status(Step step) const {
   if (!hasFootage()) return {StepState::NotRun, step == Step::Footage ? "none yet" : "not run"};
-  const bool tracks_current = followed_ && tracks_key_ == tracksKey(document_, footage_);
+  const bool tracks_current = followed_ && tracks_key_ == asked_tracks_key_;
   const auto by_hand = document_.work.by_hand.size();
-  const bool solve_current = solution_ && tracks_current && solution_key_ == solveKey(document_, footage_);
+  const bool solve_current = solution_ && tracks_current && solution_key_ == asked_solve_key_;
   switch (step) {
     case Step::Footage:
       return {StepState::Current, fmt::format("{} frames · {}×{} · {:g} fps", footage_.frames(), footage_.width, footage_.height, footage_.fps)};
@@ -166,13 +198,14 @@ StepStatus Workspace::status(Step step) const {
       if (!masks.any()) return {StepState::NotRun, "none"};
       std::string line = masks.shapes.empty() ? "" : fmt::format("{} {}", masks.shapes.size(), masks.shapes.size() == 1 ? "shape" : "shapes");
       if (!masks.mattes.folder.empty()) line += (line.empty() ? "mattes " : " · mattes ") + std::filesystem::path(masks.mattes.folder).filename().string();
+      if (masks.alpha.used) line += line.empty() ? "alpha" : " · alpha";
       return {StepState::Current, line};
     }
     case Step::Tracks:
       if (!followed_) return {StepState::NotRun, by_hand > 0 ? fmt::format("{} by hand, none followed yet", by_hand) : "not run"};
       if (!tracks_current) return {StepState::Stale, "frames, masks or settings changed"};
-      return {StepState::Current, fmt::format("{} · median life {:.0f} frames{}", tracks_->tracks.size(), tracks_->medianLife(),
-                                              by_hand > 0 ? fmt::format(" · {} by hand", by_hand) : "")};
+      return {StepState::Current, fmt::format("{} · median life {:.0f} frames{}{}", tracks_->tracks.size(), tracks_->medianLife(),
+                                              by_hand > 0 ? fmt::format(" · {} by hand", by_hand) : "", lostLine(lost_picks_))};
     case Step::Solve:
       if (!solution_) return solution_key_.empty() ? StepStatus{StepState::NotRun, "not run"} : StepStatus{StepState::Stale, "tracks changed"};
       if (!tracks_current) return {StepState::Stale, "tracks changed"};
@@ -202,5 +235,4 @@ Result<DeliveryJob> Workspace::deliveryJob(double total_s) const {
   }
   return job;
 }
-
 }  // namespace dusky

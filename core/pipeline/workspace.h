@@ -31,7 +31,10 @@ class Workspace {
   bool hasFile() const { return store_ != nullptr; }
   std::filesystem::path filePath() const { return store_ ? store_->path() : std::filesystem::path(); }
 
-  const Document& document() const { return document_; }
+  /// What the artist decided, in the numbers of tracks(): picks made on other tracks are carried over by place.
+  const Document& document() const { return seen_; }
+  /// Picked tracks that tracks() have no counterpart of. The picks are kept until other picks are made.
+  int lostPicks() const { return lost_picks_; }
   const FootageInfo& footage() const { return footage_; }
   bool hasFootage() const { return footage_.width > 0; }
   const UndoStack& undoStack() const { return undo_; }
@@ -48,6 +51,8 @@ class Workspace {
   const std::string& followedKey() const { return tracks_key_; }
   /// What is there already for the next run of tracking to go on from.
   TracksStart tracksStart() const;
+  /// The picks as they were made.
+  PicksOnTracks picksAsMade() const;
   /// What a track is called: the name an artist gave it, else its number.
   std::string nameOf(int track) const;
   /// The name and group an artist gave a track; nullptr: none.
@@ -67,23 +72,27 @@ class Workspace {
   Status afterChange();
   void recall();
   void refreshTracks();
+  void refreshPicks();
   TrackSetPtr madeTracks(const std::string& key) const;
+  Status saveTracks();
   void holdSolution(SolutionPtr solution, const std::string& key);
   void dropForeignSolution();
   std::optional<std::string> stored(const std::string& step, const std::string& key) const;
 
-  Document document_;
+  Document document_;  ///< As it is saved and undone.
+  Document seen_;      ///< The same with its picks as numbers of tracks_.
+  int lost_picks_ = 0;
   FootageInfo file_info_, footage_;  ///< As the file has it; as the document takes it.
   UndoStack undo_;
   std::unique_ptr<ProjectStore> store_;
   TrackSetPtr followed_, tracks_;
   SolutionPtr solution_;
-  std::string tracks_key_, solution_key_;  ///< Under which they were made.
-  std::string solution_tracks_key_;        ///< Of the tracks that the solution was made from.
-  TrackWork shown_work_;                   ///< That tracks_ were made with, from shown_from_.
+  std::string tracks_key_, solution_key_;           ///< Under which they were made.
+  std::string solution_tracks_key_;                 ///< Of the tracks that the solution was made from.
+  std::string asked_tracks_key_, asked_solve_key_;  ///< Of what the document asks for now.
+  TrackWork shown_work_;                            ///< That tracks_ were made with, from shown_from_.
   TrackSetPtr shown_from_;
   mutable std::map<std::string, TrackSetPtr> made_tracks_;
   std::map<std::string, SolutionPtr> made_solutions_;
 };
-
 }  // namespace dusky

@@ -29,6 +29,10 @@ static std::vector<Vec2> placesFrom(const Json& json) {
   return places;
 }
 
+static void to_json(Json& json, const FrameRange& range) { json = {range.first, range.last}; }
+
+static void from_json(const Json& json, FrameRange& range) { range = {json.at(0), json.at(1)}; }
+
 static void to_json(Json& json, const MaskKey& key) {
   json = {{"frame", key.frame},
           {"position", {key.position.x(), key.position.y()}},
@@ -82,9 +86,10 @@ NLOHMANN_JSON_SERIALIZE_ENUM(
     TrackEditKind, {{TrackEditKind::Remove, "remove"}, {TrackEditKind::RemovePart, "remove part"}, {TrackEditKind::Cut, "cut"}, {TrackEditKind::Join, "join"}})
 NLOHMANN_JSON_SERIALIZE_ENUM(HandKind, {{HandKind::Patch, "patch"}, {HandKind::Corner, "corner"}, {HandKind::Dot, "dot"}, {HandKind::Crossing, "crossing"}})
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Mask, id, name, shape, only_inside, inverted, grow_px, first_frame, last_frame, keys)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Mask, id, name, shape, only_inside, inverted, grow_px, ranges, keys)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(MatteSettings, folder, threshold, grow_px, inverted)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(MaskSettings, shapes, mattes)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(AlphaSettings, used, threshold, grow_px, inverted)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(MaskSettings, shapes, mattes, alpha)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Tone, curve, exposure_stops, gamma, channel, even_contrast)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(FootageSettings, fps, frame_offset, tone, step, left_out)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(FeatureSizes, fine, medium, coarse)
@@ -113,8 +118,8 @@ static void from_json(const Json& json, SceneSettings& scene) {
   if (json.contains("length")) scene.length = json["length"].get<KnownLength>();
 }
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Document, footage_path, footage, masks, tracking, extra_runs, work, lens, seed, set_aside, pinned, scene,
-                                                objects, delivery)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Picks, key, set_aside, pinned, scene, objects)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Document, footage_path, footage, masks, tracking, extra_runs, work, lens, seed, picks, delivery)
 
 std::string documentToJson(const Document& document) { return Json(document).dump(); }
 
@@ -122,10 +127,12 @@ std::string trackWorkToJson(const TrackWork& work) { return Json(work).dump(); }
 
 Result<Document> documentFromJson(const std::string& text) {
   try {
-    return Json::parse(text).get<Document>();
+    Json json = Json::parse(text);
+    // Picks once stood in the document itself.
+    if (!json.contains("picks")) json["picks"] = json;
+    return json.get<Document>();
   } catch (const std::exception& problem) {
     return unreadable(fmt::format("The project's settings are damaged: {}.", problem.what()));
   }
 }
-
 }  // namespace dusky

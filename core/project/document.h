@@ -5,8 +5,7 @@
 #include "core/base/result.h"
 #include "core/image/tone.h"
 #include "core/mask/mask_set.h"
-#include "core/scene/scene.h"
-#include "core/scene/test_object.h"
+#include "core/project/picks.h"
 #include "core/solve/solve_shot.h"
 #include "core/track/follow_features.h"
 #include "core/track/track_edits.h"
@@ -58,10 +57,7 @@ struct Document {
   TrackWork work;                    ///< What was done to tracks by hand.
   LensSettings lens;
   int seed = 1;
-  std::vector<int> set_aside;  ///< Track ids taken out by hand, ascending.
-  std::vector<int> pinned;     ///< Track ids protected from pruning, ascending.
-  SceneSettings scene;
-  std::vector<TestObject> objects;
+  Picks picks;
   DeliverySettings delivery;
   bool operator==(const Document&) const = default;
 };
@@ -70,5 +66,4 @@ std::string documentToJson(const Document& document);
 std::string trackWorkToJson(const TrackWork& work);
 /// Errors: Unreadable when the text is not a document of this version.
 Result<Document> documentFromJson(const std::string& text);
-
 }  // namespace dusky

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <functional>
 
 namespace dusky {
 namespace {
@@ -30,56 +31,59 @@ Ids without(const Ids& before, const Ids& fewer) {
 
 std::string counted(std::string_view what, std::size_t count) { return fmt::format("{} {} {}", what, count, count == 1 ? "track" : "tracks"); }
 
+/// Picks always change as a whole, together with the tracks that they speak of.
+std::unique_ptr<Edit> changePicks(std::string name, const Document& document, const std::function<void(Picks&)>& change) {
+  Picks picks = document.picks;
+  change(picks);
+  return setMember(std::move(name), &Document::picks, std::move(picks));
+}
 }  // namespace
 
 std::unique_ptr<Edit> setAside(const Document& document, const Ids& ids) {
-  const Ids free = without(sorted(ids), document.pinned);
-  return setMember(counted("Set aside", free.size()), &Document::set_aside, with(document.set_aside, free));
+  const Ids free = without(sorted(ids), document.picks.pinned);
+  return changePicks(counted("Set aside", free.size()), document, [&](Picks& picks) { picks.set_aside = with(picks.set_aside, free); });
 }
 
 std::unique_ptr<Edit> bringBack(const Document& document, const Ids& ids) {
-  return setMember(counted("Bring back", ids.size()), &Document::set_aside, without(document.set_aside, ids));
+  return changePicks(counted("Bring back", ids.size()), document, [&](Picks& picks) { picks.set_aside = without(picks.set_aside, ids); });
 }
 
 std::unique_ptr<Edit> pinTracks(const Document& document, const Ids& ids, bool pinned) {
-  return setMember(counted(pinned ? "Pin" : "Unpin", ids.size()), &Document::pinned, pinned ? with(document.pinned, ids) : without(document.pinned, ids));
+  return changePicks(counted(pinned ? "Pin" : "Unpin", ids.size()), document,
+                     [&](Picks& picks) { picks.pinned = pinned ? with(picks.pinned, ids) : without(picks.pinned, ids); });
 }
 
-std::unique_ptr<Edit> changeScene(std::string name, SceneSettings scene) { return setMember(std::move(name), &Document::scene, std::move(scene)); }
+std::unique_ptr<Edit> changeScene(std::string name, const Document& document, SceneSettings scene) {
+  return changePicks(std::move(name), document, [&](Picks& picks) { picks.scene = std::move(scene); });
+}
 
 std::unique_ptr<Edit> useAsGround(const Document& document, Ids ids) {
-  SceneSettings scene = document.scene;
-  scene.ground = sorted(std::move(ids));
-  return changeScene("Use as ground", std::move(scene));
+  return changePicks("Use as ground", document, [&](Picks& picks) { picks.scene.ground = sorted(std::move(ids)); });
 }
 
 std::unique_ptr<Edit> useAsOrigin(const Document& document, int id) {
-  SceneSettings scene = document.scene;
-  scene.origin = id;
-  return changeScene("Use as origin", std::move(scene));
+  return changePicks("Use as origin", document, [&](Picks& picks) { picks.scene.origin = id; });
 }
 
 std::unique_ptr<Edit> useAsDirection(const Document& document, int from, int to) {
-  SceneSettings scene = document.scene;
-  scene.direction = KnownDirection{from, to};
-  return changeScene("Use as direction", std::move(scene));
+  return changePicks("Use as direction", document, [&](Picks& picks) { picks.scene.direction = KnownDirection{from, to}; });
 }
 
 std::unique_ptr<Edit> useAsLength(const Document& document, int from, int to, double metres) {
-  SceneSettings scene = document.scene;
-  scene.length = KnownLength{from, to, metres};
-  return changeScene("Use as length", std::move(scene));
+  return changePicks("Use as length", document, [&](Picks& picks) { picks.scene.length = KnownLength{from, to, metres}; });
 }
 
 std::unique_ptr<Edit> placeObjects(const Document& document, ObjectShape shape, const Ids& tracks, double size) {
-  std::vector<TestObject> objects = document.objects;
-  int next = 1;
-  for (const TestObject& object : objects) next = std::max(next, object.id + 1);
-  for (int track : tracks) objects.push_back({next++, shape, track, size});
-  return setMember("Place test object", &Document::objects, std::move(objects));
+  return changePicks("Place test object", document, [&](Picks& picks) {
+    int next = 1;
+    for (const TestObject& object : picks.objects) next = std::max(next, object.id + 1);
+    for (const int track : tracks) picks.objects.push_back({next++, shape, track, size});
+  });
 }
 
-std::unique_ptr<Edit> removeObjects() { return setMember("Remove test objects", &Document::objects, {}); }
+std::unique_ptr<Edit> removeObjects(const Document& document) {
+  return changePicks("Remove test objects", document, [](Picks& picks) { picks.objects.clear(); });
+}
 
 Mask newMask(const Document& document, MaskShape shape) {
   Mask mask{.id = 1, .shape = shape};
@@ -116,7 +120,6 @@ class SetDocument final : public Edit {
  private:
   Document document_;  ///< The other state: new before apply, old after it.
 };
-
 }  // namespace
 
 std::unique_ptr<Edit> changeFrameOffset(const Document& document, int offset) {
@@ -130,7 +133,7 @@ std::unique_ptr<Edit> changeFrameOffset(const Document& document, int offset) {
   moveRange(d.tracking.first_frame, d.tracking.last_frame);
   std::for_each(d.footage.left_out.begin(), d.footage.left_out.end(), move);
   for (Mask& mask : d.masks.shapes) {
-    moveRange(mask.first_frame, mask.last_frame);
+    for (FrameRange& range : mask.ranges) move(range.first), move(range.last);
     for (MaskKey& key : mask.keys) move(key.frame);
   }
   for (ExtraRun& run : d.extra_runs) moveRange(run.first_frame, run.last_frame);
@@ -152,5 +155,4 @@ std::unique_ptr<Edit> useAllFrames(const Document& document) {
   footage.left_out.clear();
   return setMember("Use all frames", &Document::footage, std::move(footage));
 }
-
 }  // namespace dusky

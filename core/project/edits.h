@@ -19,11 +19,11 @@ std::unique_ptr<Edit> useAsGround(const Document& document, std::vector<int> ids
 std::unique_ptr<Edit> useAsOrigin(const Document& document, int id);
 std::unique_ptr<Edit> useAsDirection(const Document& document, int from, int to);
 std::unique_ptr<Edit> useAsLength(const Document& document, int from, int to, double metres);
-std::unique_ptr<Edit> changeScene(std::string name, SceneSettings scene);
+std::unique_ptr<Edit> changeScene(std::string name, const Document& document, SceneSettings scene);
 
 /// One object on each track.
 std::unique_ptr<Edit> placeObjects(const Document& document, ObjectShape shape, const std::vector<int>& tracks, double size);
-std::unique_ptr<Edit> removeObjects();
+std::unique_ptr<Edit> removeObjects(const Document& document);
 
 // Masks. A new mask gets the next free number.
 Mask newMask(const Document& document, MaskShape shape);
@@ -55,5 +55,4 @@ std::unique_ptr<Edit> cutTracks(const Document& document, const std::vector<int>
 std::unique_ptr<Edit> joinTracks(const Document& document, int track, int other, const std::string& followed_key);
 std::unique_ptr<Edit> nameTrack(const Document& document, int id, std::string name, const std::string& followed_key);
 std::unique_ptr<Edit> groupTracks(const Document& document, const std::vector<int>& ids, const std::string& group, const std::string& followed_key);
-
 }  // namespace dusky

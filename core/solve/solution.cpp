@@ -22,9 +22,8 @@ const SolvedTrack* Solution::find(int id) const {
 }
 
 const SolvedFrame* Solution::frameAt(int frame) const {
-  if (frames.empty()) return nullptr;
-  const auto index = static_cast<std::size_t>(frame - frames.front().frame);
-  return frame >= frames.front().frame && index < frames.size() ? &frames[index] : nullptr;
+  const auto found = std::lower_bound(frames.begin(), frames.end(), frame, [](const SolvedFrame& f, int number) { return f.frame < number; });
+  return found != frames.end() && found->frame == frame ? &*found : nullptr;
 }
 
 int Solution::placedFrames() const {

@@ -13,7 +13,6 @@ constexpr int kSearchLevels = 4;
 constexpr int kSearchRadius = 7;      // of the patch that is searched for from frame to frame
 constexpr float kLooksRight = 0.85f;  // likeness that makes a search needless
 constexpr float kLeap_px = 4;         // the same for the way from the expected place, px of the level
-constexpr float kMasked = 0.35f;      // share of a window
 
 bool insidePicture(const FloatPlane& plane, const Eigen::Vector2f& p, float margin) {
   return p.x() > margin && p.y() > margin && p.x() < static_cast<float>(plane.width) - margin && p.y() < static_cast<float>(plane.height) - margin;
@@ -40,7 +39,6 @@ std::optional<Eigen::Vector2f> search(const Pyramid& from, const Pyramid& to, co
 int patchRadiusOf(FeatureSize size, const FollowOptions& options) {
   return size == FeatureSize::Fine ? std::max(4, (2 * options.patch_radius + 1) / 3) : options.patch_radius;
 }
-
 }  // namespace
 
 bool Growing::has(int frame) const {
@@ -52,20 +50,6 @@ Track Growing::whole() const {
   Track all = track;
   all.observations.insert(all.observations.begin(), earlier.rbegin(), earlier.rend());
   return all;
-}
-
-double leftOutShare(const LeftOut& left_out, const Vec2& place, double radius_px) {
-  if (left_out.empty()) return 0;
-  int out = 0, all = 0;
-  for (int j = -2; j <= 2; ++j) {
-    for (int i = -2; i <= 2; ++i) {
-      const int x = static_cast<int>(std::floor(place.x() + 0.4 * i * radius_px)), y = static_cast<int>(std::floor(place.y() + 0.4 * j * radius_px));
-      if (x < 0 || y < 0 || x >= left_out.width || y >= left_out.height) continue;
-      ++all;
-      out += left_out.at(x, y) != 0;
-    }
-  }
-  return all > 0 ? static_cast<double>(out) / all : 1;
 }
 
 bool Follower::add(std::size_t track, const PreparedFrame& now, const Eigen::Vector2f& velocity) {
@@ -160,7 +144,7 @@ void Follower::step(const PreparedFrame& before, const PreparedFrame& now, const
   const float px = pxOf(one.size);
   const Eigen::Vector2f found = match->centre * px;
   if (match->sigma_px * px > static_cast<float>(options_.max_sigma_px)) return void(one.stop = StopReason::Ambiguous);
-  if (leftOutShare(left_out, found.cast<double>(), px * static_cast<float>(one.reference.radius())) > kMasked) return void(one.stop = StopReason::Masked);
+  if (leftOutShare(left_out, found.cast<double>(), px * static_cast<float>(one.reference.radius())) > kMostLeftOut) return void(one.stop = StopReason::Masked);
   if (match->foreign > static_cast<float>(options_.max_foreign * (2 - softness(now, one)))) return void(one.stop = StopReason::Lost);
   if (!returns(before, now, one, found)) return void(one.stop = StopReason::Drifted);
   one.velocity = found - one.position;
@@ -206,15 +190,12 @@ bool Follower::returns(const PreparedFrame& before, const PreparedFrame& now, co
   return match.likeness > 0.4f && (match.centre * px - one.position).norm() < static_cast<float>(options_.max_return_px) * px;
 }
 
-/// A reference seen much larger, smaller or more slanted than it was cut no longer localises well: cut it anew here.
 void Follower::renewWhenWornOut(const PreparedFrame& now, Living& one) const {
-  const float area = std::abs(one.shape.determinant());
-  if (area > 0.45f && area < 2.4f) return;
+  if (!wornOut(one.shape)) return;
   Reference fresh(now.pyramid.levels[levelOf(one.size)], one.position / pxOf(one.size), one.reference.radius());
   if (!fresh.usable()) return void(one.stop = StopReason::LeftPicture);
   one.reference = std::move(fresh);
   one.shape.setIdentity();
   one.sharpness = now.sharpness;
 }
-
 }  // namespace dusky

@@ -71,8 +71,4 @@ class Follower {
   std::vector<Living> living_;
   std::vector<Looks> looks_, early_looks_;
 };
-
-/// Share of a feature's window that is left out, 0 to 1.
-double leftOutShare(const LeftOut& left_out, const Vec2& place, double radius_px);
-
 }  // namespace dusky

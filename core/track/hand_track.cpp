@@ -56,7 +56,11 @@ class HandFollower {
       if ((way.cancelled = progress_.stopRequested())) break;
       auto now = luma(order[i]);
       if (!now.ok()) return now.error();
-      const auto stop = step(*before, *now);
+      auto stop = step(*before, *now);
+      if (const auto masked = underMask(order[i]); !masked.ok())
+        return masked.error();
+      else if (!stop && *masked)
+        stop = StopReason::Masked;
       if (stop) {
         way.stop = *stop;
         break;
@@ -69,6 +73,13 @@ class HandFollower {
   }
 
  private:
+  Result<bool> underMask(int frame) const {
+    if (!options_.masks) return false;
+    const auto left_out = options_.masks->leftOut(frame);
+    if (!left_out.ok()) return left_out.error();
+    return leftOutShare(*left_out, position_.cast<double>(), static_cast<float>(track_.pattern_px)) > kMostLeftOut;
+  }
+
   Result<FloatPlane> luma(int frame) {
     auto read = source_.read(frame, FrameUse::Tracking);
     if (!read.ok()) return read.error();
@@ -102,10 +113,8 @@ class HandFollower {
     return renewWhenWornOut(now);
   }
 
-  /// Seen much larger or smaller than it was cut, it no longer localises well.
   std::optional<StopReason> renewWhenWornOut(const FloatPlane& now) {
-    const float area = std::abs(shape_.determinant());
-    if (area > 0.45f && area < 2.4f) return std::nullopt;
+    if (!wornOut(shape_)) return std::nullopt;
     Reference fresh(now, position_, track_.pattern_px);
     if (!fresh.usable()) return StopReason::LeftPicture;
     reference_ = std::move(fresh);
@@ -172,7 +181,6 @@ std::string sentenceOf(const Stretch& stretch, std::size_t found, const Way& way
   if (static_cast<int>(found) + (stretch.key ? 1 : 0) < way.asked) text += fmt::format(", then {}", describe(way.stop));
   return text;
 }
-
 }  // namespace
 
 const HandPoint* HandTrack::at(int frame) const {
@@ -252,5 +260,4 @@ std::string_view describe(HandKind kind) {
   }
   return "";
 }
-
 }  // namespace dusky

@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "core/image/frame_source.h"
+#include "core/mask/frame_masks.h"
 #include "core/track/track_set.h"
 
 namespace dusky {
@@ -50,9 +51,10 @@ struct HandTrack {
 struct HandOptions {
   int frame = 0;  ///< Where to begin: a frame with a point.
   bool forward = true, backward = false;
-  int frames = 0;              ///< How many on each way; 0: to the end of the range.
-  double min_likeness = 0.75;  ///< Confidence under which it stops, 0 to 1.
-  double max_sigma_px = 0.5;   ///< Uncertainty over which it stops: along an edge, in soft texture; px.
+  int frames = 0;               ///< How many on each way; 0: to the end of the range.
+  double min_likeness = 0.75;   ///< Confidence under which it stops, 0 to 1.
+  FrameMasks* masks = nullptr;  ///< Stops where they leave out what it follows; nullptr: nothing is left out.
+  double max_sigma_px = 0.5;    ///< Uncertainty over which it stops: along an edge, in soft texture; px.
 };
 
 /// Follows a track by hand from the point in options.frame through `frames` (ascending), up to the next key on each way. Between two keys
@@ -67,5 +69,4 @@ Result<HandTrack> followByHand(FrameSource& source, const std::vector<int>& fram
 Vec2 snapped(const FloatPlane& luma, const Vec2& pointed, HandKind kind, int pattern_px);
 
 std::string_view describe(HandKind kind);
-
 }  // namespace dusky

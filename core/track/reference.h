@@ -1,5 +1,5 @@
 #pragma once
-#include <Eigen/Core>
+#include <Eigen/LU>
 #include <vector>
 
 #include "core/image/plane.h"
@@ -15,6 +15,12 @@ struct ReferenceMatch {
   float foreign = 0;    ///< Largest mean difference of a ninth of the window, in standard deviations of the reference: something else lies there.
   bool settled = false;
 };
+
+/// Whether a shape is so much larger, smaller or more slanted than the reference was cut that it no longer localises well.
+inline bool wornOut(const Eigen::Matrix2f& shape) {
+  const float area = std::abs(shape.determinant());
+  return area <= 0.45f || area >= 2.4f;
+}
 
 /// A piece of picture as it was when a feature was found, found again under an affine change and any gain and bias of the light. Because
 /// every frame is compared with the same piece, small errors don't add up.
@@ -55,5 +61,4 @@ class Reference {
   Eigen::Matrix<float, 6, 6> inverse_;  ///< ... and of shift and shape.
   float spread_ = 0;                    ///< Largest variance of a shift for residuals of unit variance.
 };
-
 }  // namespace dusky

@@ -13,7 +13,6 @@ namespace {
 constexpr std::size_t kMostObjects = 12;
 
 bool within(const std::vector<int>& sorted, int id) { return std::binary_search(sorted.begin(), sorted.end(), id); }
-
 }  // namespace
 
 TrackActions::TrackActions(Session& session, QObject* parent) : QObject(parent), session_(session) {
@@ -85,11 +84,11 @@ void TrackActions::refresh() {
   length->setText(tr("Use as length of %1 m").arg(length_metres_, 0, 'g', 4));
   cone->setEnabled(places >= 1 && places <= kMostObjects);
   cube->setEnabled(cone->isEnabled());
-  remove_objects->setEnabled(!document.objects.empty());
-  aside->setEnabled(any([&](int id) { return !within(document.set_aside, id) && !within(document.pinned, id); }));
-  back->setEnabled(any([&](int id) { return within(document.set_aside, id); }));
-  pin->setEnabled(any([&](int id) { return !within(document.pinned, id); }));
-  unpin->setEnabled(any([&](int id) { return within(document.pinned, id); }));
+  remove_objects->setEnabled(!document.picks.objects.empty());
+  aside->setEnabled(any([&](int id) { return !within(document.picks.set_aside, id) && !within(document.picks.pinned, id); }));
+  back->setEnabled(any([&](int id) { return within(document.picks.set_aside, id); }));
+  pin->setEnabled(any([&](int id) { return !within(document.picks.pinned, id); }));
+  unpin->setEnabled(any([&](int id) { return within(document.picks.pinned, id); }));
   select_none->setEnabled(!ids.empty());
   select_all->setEnabled(session_.model.tracks() != nullptr);
   select_others->setEnabled(select_all->isEnabled());
@@ -108,7 +107,7 @@ void TrackActions::setSelectedAside() { session_.model.run(dusky::setAside(sessi
 void TrackActions::bringSelectedBack() { session_.model.run(dusky::bringBack(session_.model.document(), session_.selection.ids())); }
 void TrackActions::pinSelected() { session_.model.run(dusky::pinTracks(session_.model.document(), session_.selection.ids(), true)); }
 void TrackActions::unpinSelected() { session_.model.run(dusky::pinTracks(session_.model.document(), session_.selection.ids(), false)); }
-void TrackActions::removeAllObjects() { session_.model.run(dusky::removeObjects()); }
+void TrackActions::removeAllObjects() { session_.model.run(dusky::removeObjects(session_.model.document())); }
 void TrackActions::selectNone() { session_.selection.clear(); }
 
 void TrackActions::place(ObjectShape shape) {
@@ -139,5 +138,4 @@ QPushButton* buttonFor(QAction* action, const QString& text, bool primary) {
   QObject::connect(action, &QAction::enabledChanged, button, &QPushButton::setEnabled);
   return button;
 }
-
 }  // namespace dusky::desktop

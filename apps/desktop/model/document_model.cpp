@@ -65,7 +65,7 @@ void DocumentModel::refreshScene() {
   const SolutionPtr shown = solution();
   if (!shown) return;
   // While a solve is under way, picks may not have a place yet: show it by a guess.
-  const auto frame = orientScene(*shown, partial_solution_ ? SceneSettings{} : document().scene);
+  const auto frame = orientScene(*shown, partial_solution_ ? SceneSettings{} : document().picks.scene);
   if (frame.ok()) {
     scene_ = *frame;
   } else {
@@ -113,5 +113,4 @@ void DocumentModel::takeSolution(SolutionPtr solution, const std::string& key) {
   touched_ = true;
   tellAll();
 }
-
 }  // namespace dusky::desktop

@@ -17,7 +17,6 @@ QImage toImage(const Picture& picture) {
   const QImage wrapped(&picture.data.front().r, picture.width, picture.height, 3 * picture.width, QImage::Format_RGB888);
   return wrapped.convertToFormat(QImage::Format_RGB32);
 }
-
 }  // namespace
 
 FrameStore::FrameStore(QObject* parent) : QObject(parent), worker_([this](std::stop_token stop) { run(stop); }) {}
@@ -155,7 +154,7 @@ void FrameStore::run(std::stop_token stop) {
       opened = generation;
       masks.reset();
       if (mask_settings.any()) {
-        auto made = makeMasks(mask_settings, footage, {});
+        auto made = makeMasks(mask_settings, footage, view.frame_offset, {});
         if (made.ok())
           masks = std::move(*made);
         else
@@ -178,5 +177,4 @@ void FrameStore::run(std::stop_token stop) {
         this, [this, number, generation, image = toImage(frame->picture)] { keep(number, image, generation); }, Qt::QueuedConnection);
   }
 }
-
 }  // namespace dusky::desktop

@@ -97,7 +97,7 @@ void Jobs::open(const QString& path) {
 
 Jobs::TrackTask Jobs::trackTask() const {
   const Workspace& workspace = model_.workspace();
-  return {model_.document(), workspace.footage(), tracksKey(model_.document(), workspace.footage()), workspace.tracksStart()};
+  return {model_.document(), workspace.footage(), tracksKey(model_.document(), workspace.footage()), workspace.tracksStart(), workspace.picksAsMade()};
 }
 
 bool Jobs::track(const TrackTask& task, TrackSetPtr& tracks, std::stop_token stop) {
@@ -174,15 +174,16 @@ void Jobs::checkFootage() {
 void Jobs::runSolve() {
   if (!model_.hasFootage()) return;
   const Workspace& workspace = model_.workspace();
-  const std::string key = solveKey(model_.document(), workspace.footage());
   const TrackSetPtr ready = workspace.status(Step::Tracks).state == StepState::Current ? workspace.tracks() : nullptr;
-  start(ready ? Step::Solve : Step::Tracks, [this, task = trackTask(), key, ready](std::stop_token stop) {
+  start(ready ? Step::Solve : Step::Tracks, [this, task = trackTask(), ready](std::stop_token stop) {
     TrackSetPtr tracks = ready;
     if (!tracks) {
       if (!track(task, tracks, stop)) return;
       post([this] { moveTo(Step::Solve); });
     }
-    solve(task.document, key, *tracks, stop);
+    Document document = task.document;
+    document.picks = task.picks.carriedTo(*tracks, task.key);
+    solve(document, solveKey(document, task.footage), *tracks, stop);
   });
 }
 
@@ -194,7 +195,7 @@ void Jobs::deliver() {
     return;
   }
   const DeliveryOptions options = deliveryOptionsOf(model_.document());
-  start(Step::Deliver, [this, job = *job, options, scene_settings = model_.document().scene](std::stop_token stop) {
+  start(Step::Deliver, [this, job = *job, options, scene_settings = model_.document().picks.scene](std::stop_token stop) {
     const auto files = job.run(options, progressOf(Step::Deliver, stop));
     post([this, files, folder = options.folder.string(), solution = job.solution, scene = scene_settings] {
       delivered_solution_ = solution;
@@ -212,5 +213,4 @@ void Jobs::forgetFailures() {
   for (JobState& state : states_) state.failure.clear();
   emit changed();
 }
-
 }  // namespace dusky::desktop

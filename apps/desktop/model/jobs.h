@@ -34,7 +34,9 @@ class Jobs : public QObject {
   const std::vector<DeliveredFile>& delivered() const { return delivered_; }
   QString deliveredTo() const { return delivered_to_; }
   /// Whether what was delivered is what is shown now.
-  bool deliveredIsCurrent() const { return !delivered_.empty() && delivered_solution_ == model_.solution() && delivered_scene_ == model_.document().scene; }
+  bool deliveredIsCurrent() const {
+    return !delivered_.empty() && delivered_solution_ == model_.solution() && delivered_scene_ == model_.document().picks.scene;
+  }
 
   /// Opens footage or a project (by its ending); the present shot stays until the new one is read.
   void open(const QString& path);
@@ -76,6 +78,7 @@ class Jobs : public QObject {
     FootageInfo footage;
     std::string key;
     TracksStart start;
+    PicksOnTracks picks;
   };
   TrackTask trackTask() const;
   bool track(const TrackTask& task, TrackSetPtr& tracks, std::stop_token stop);
@@ -98,5 +101,4 @@ class Jobs : public QObject {
   int serial_ = 0;
   std::jthread worker_;
 };
-
 }  // namespace dusky::desktop

@@ -35,7 +35,6 @@ std::optional<Vec2> seen(const Lens& lens, const Pose& camera, const Vec3& place
   if (p.z() < 1e-3 || !lens.risingUpTo(p.hnormalized().norm())) return std::nullopt;
   return lens.distort(p.hnormalized());
 }
-
 }  // namespace
 
 const TrackError* errorAt(const SolvedTrack& track, int frame) {
@@ -44,7 +43,7 @@ const TrackError* errorAt(const SolvedTrack& track, int frame) {
 }
 
 Glyph glyphNow(const DocumentModel& model, int id, const SolvedTrack* track) {
-  const auto& aside = model.document().set_aside;
+  const auto& aside = model.document().picks.set_aside;
   if (std::binary_search(aside.begin(), aside.end(), id)) return Glyph::SetAside;
   if (track && track->reason == AsideReason::ByArtist) return Glyph::Kept;  // brought back, not solved again yet
   return glyphOf(track);
@@ -55,7 +54,7 @@ std::vector<PlateMark> plateMarks(const DocumentModel& model, int frame) {
   const TrackSetPtr tracks = model.tracks();
   const SolutionPtr solution = model.solution();
   if (!tracks) return marks;
-  const auto& pinned = model.document().pinned;
+  const auto& pinned = model.document().picks.pinned;
   for (const Track& track : tracks->tracks) {
     const Observation* o = track.at(frame);
     if (!o) continue;
@@ -80,7 +79,7 @@ std::vector<PlateFace> plateFaces(const DocumentModel& model, int frame) {
   std::vector<PlateFace> faces;
   const auto camera = cameraAt(model, frame);
   if (!camera) return faces;
-  for (const TestObject& object : model.document().objects) {
+  for (const TestObject& object : model.document().picks.objects) {
     for (const SolidFace& face : solidOf(object, *model.solution(), *model.scene())) {
       if (face.normal.dot(face.corners[0] - camera->centre) >= 0) continue;
       PlateFace shown{.light = lightOn(face.normal)};
@@ -113,5 +112,4 @@ std::vector<QPolygonF> plateGrid(const DocumentModel& model, int frame) {
   }
   return lines;
 }
-
 }  // namespace dusky::desktop

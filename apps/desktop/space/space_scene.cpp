@@ -148,7 +148,7 @@ class Builder {
 
   void addSolids() {
     if (!session_.view.objectsShown()) return;
-    for (const TestObject& object : session_.model.document().objects) {
+    for (const TestObject& object : session_.model.document().picks.objects) {
       for (const SolidFace& face : solidOf(object, solution_, scene_)) {
         const QColor paint = solidColor(lightOn(face.normal));
         for (const Vec3& corner : face.corners) out_.solids.push_back(vertex(corner, paint, 1));
@@ -161,7 +161,6 @@ class Builder {
   const SceneFrame& scene_;
   SpaceContents& out_;
 };
-
 }  // namespace
 
 SpaceContents buildSpace(const Session& session, bool through) {
@@ -169,5 +168,4 @@ SpaceContents buildSpace(const Session& session, bool through) {
   if (session.model.solution() && session.model.scene()) Builder(session, contents).build(through);
   return contents;
 }
-
 }  // namespace dusky::desktop

@@ -32,7 +32,6 @@ void main() {
   if (!inside) discard;
   pixel = tint;
 })";
-
 }  // namespace
 
 /// What lies over the points: texts and the region being drawn. A widget of its own, painted without GL.
@@ -194,7 +193,9 @@ void SpaceView::drawOverlay(QPainter& painter) const {
   if (contents_.points.empty()) {
     painter.setPen(color::Quiet);
     painter.drawText(rect(), Qt::AlignCenter | Qt::TextWordWrap,
-                     session_.model.hasFootage() ? tr("Points and camera appear here\nonce these tracks are solved.") : "");
+                     !session_.model.hasFootage() ? ""
+                     : session_.model.solution()  ? tr("Nothing is shown: the tracks of this solve are hidden.")
+                                                  : tr("Points and camera appear here\nonce these tracks are solved."));
     return;
   }
   if (eye_.mode != Eye::Mode::Camera || !session_.model.solution()) return;
@@ -293,5 +294,4 @@ void SpaceView::wheelEvent(QWheelEvent* event) {
 }
 
 void SpaceView::leaveEvent(QEvent*) { session_.selection.hover(0); }
-
 }  // namespace dusky::desktop

@@ -26,12 +26,62 @@ NumberField* matteField(Session& session, const char* name, double MatteSettings
       });
 }
 
+std::unique_ptr<Edit> changeAlpha(const char* name, const Document& document, const std::function<void(AlphaSettings&)>& how) {
+  AlphaSettings alpha = document.masks.alpha;
+  how(alpha);
+  return changeField(name, document, &Document::masks, &MaskSettings::alpha, alpha);
+}
+
+NumberField* alphaField(Session& session, const char* name, double AlphaSettings::*field) {
+  return new NumberField(
+      session.model, [field](const Document& d) { return d.masks.alpha.*field; },
+      [name, field](const Document& d, double v) { return changeAlpha(name, d, [&](AlphaSettings& alpha) { alpha.*field = v; }); });
+}
+
+SwitchField* alphaSwitch(Session& session, const QString& text, const char* name, bool AlphaSettings::*field) {
+  return new SwitchField(
+      text, session.model, [field](const Document& d) { return d.masks.alpha.*field; },
+      [name, field](const Document& d, bool on) { return changeAlpha(name, d, [&](AlphaSettings& alpha) { alpha.*field = on; }); });
+}
+
+/// The footage's own alpha; shown only where it has one.
+QWidget* alphaSettings(Session& session) {
+  auto* body = new QWidget;
+  body->setObjectName("alphaSettings");
+  auto* column = new QVBoxLayout(body);
+  column->setContentsMargins(0, 0, 0, 0);
+  auto* used = alphaSwitch(session, QObject::tr("Leave out what is transparent"), "Use alpha", &AlphaSettings::used);
+  used->setObjectName("useAlpha");
+  used->setToolTip(QObject::tr("The footage has an alpha channel: nothing is tracked where it is transparent."));
+  auto* more = new QWidget;
+  auto* grid = new QGridLayout(more);
+  grid->setContentsMargins(0, 0, 0, 0);
+  grid->setHorizontalSpacing(8);
+  grid->setColumnStretch(0, 1);
+  addField(*grid, QObject::tr("Threshold"), alphaField(session, "Change alpha threshold", &AlphaSettings::threshold)->range(0, 1, 2, 0.05, ""),
+           QObject::tr("Under this opacity a pixel counts as transparent, 0 to 1."));
+  addField(*grid, QObject::tr("Grow"), alphaField(session, "Grow alpha", &AlphaSettings::grow_px)->range(-500, 500, 0, 1, " px"),
+           QObject::tr("How far what is left out reaches beyond the transparent part, px; under 0 it shrinks."));
+  auto* inverted = alphaSwitch(session, QObject::tr("Leave out what is opaque instead"), "Invert alpha", &AlphaSettings::inverted);
+  inverted->setToolTip(QObject::tr("Only the transparent part is tracked."));
+  grid->addWidget(inverted, grid->rowCount(), 0, 1, 2);
+  column->addWidget(used);
+  column->addWidget(more);
+  const auto refresh = [&session, body, more] {
+    body->setVisible(session.model.workspace().footage().has_alpha);
+    more->setVisible(session.model.document().masks.alpha.used);
+  };
+  QObject::connect(&session.model, &DocumentModel::documentChanged, body, refresh);
+  QObject::connect(&session.model, &DocumentModel::opened, body, refresh);
+  refresh();
+  return body;
+}
+
 void chooseFolder(Session& session, QWidget* parent) {
   const QString folder = QFileDialog::getExistingDirectory(parent, QObject::tr("Folder of matte pictures, one a frame"),
                                                            QString::fromStdString(session.model.document().masks.mattes.folder));
   if (!folder.isEmpty()) useMattes(session, folder);
 }
-
 }  // namespace
 
 void useMattes(Session& session, const QString& folder) {
@@ -88,6 +138,7 @@ QWidget* maskSettings(Session& session) {
   column->addWidget(rule);
   column->addWidget(choose);
   column->addWidget(settings);
+  column->addWidget(alphaSettings(session));
   column->addWidget(shown);
   QObject::connect(choose, &QPushButton::clicked, body, [&session, body] { chooseFolder(session, body); });
   QObject::connect(remove, &QPushButton::clicked, body, [&session] { useMattes(session, {}); });
@@ -103,5 +154,4 @@ QWidget* maskSettings(Session& session) {
   refresh();
   return body;
 }
-
 }  // namespace dusky::desktop

@@ -42,16 +42,16 @@ class PickRow : public QWidget {
     };
     connect(&session.model, &DocumentModel::resultsChanged, this, refresh);
     connect(cross, &QToolButton::clicked, this, [&session, name, clear] {
-      SceneSettings scene = session.model.document().scene;
+      SceneSettings scene = session.model.document().picks.scene;
       clear(scene);
-      session.model.run(changeScene(QObject::tr("Forget %1").arg(name.toLower()).toStdString(), scene));
+      session.model.run(changeScene(QObject::tr("Forget %1").arg(name.toLower()).toStdString(), session.model.document(), scene));
     });
     refresh();
   }
 };
 
 QString groundText(const Session& session) {
-  const SceneSettings& scene = session.model.document().scene;
+  const SceneSettings& scene = session.model.document().picks.scene;
   if (scene.ground.empty()) return {};
   const auto& frame = session.model.scene();
   const QString fit = frame && !std::isnan(frame->ground_rms)
@@ -61,17 +61,17 @@ QString groundText(const Session& session) {
 }
 
 QString originText(const Session& session) {
-  const auto& origin = session.model.document().scene.origin;
+  const auto& origin = session.model.document().picks.scene.origin;
   return origin ? QObject::tr("track %1").arg(*origin) : QString();
 }
 
 QString directionText(const Session& session) {
-  const auto& direction = session.model.document().scene.direction;
+  const auto& direction = session.model.document().picks.scene.direction;
   return direction ? QObject::tr("track %1 → %2 runs along X").arg(direction->from).arg(direction->to) : QString();
 }
 
 QString lengthText(const Session& session) {
-  const auto& length = session.model.document().scene.length;
+  const auto& length = session.model.document().picks.scene.length;
   return length ? QObject::tr("track %1 – %2 is %3 m").arg(length->from).arg(length->to).arg(length->metres, 0, 'g', 5) : QString();
 }
 
@@ -87,10 +87,11 @@ QWidget* lengthField(Session& session, TrackActions& actions) {
   QObject::connect(metres, &QDoubleSpinBox::valueChanged, &actions, [&session, &actions](double value) {
     actions.setLengthMetres(value);
     // A length that is picked already takes the new number.
-    if (const auto& length = session.model.document().scene.length) session.model.run(useAsLength(session.model.document(), length->from, length->to, value));
+    if (const auto& length = session.model.document().picks.scene.length)
+      session.model.run(useAsLength(session.model.document(), length->from, length->to, value));
   });
   QObject::connect(&session.model, &DocumentModel::documentChanged, metres, [&session, &actions, metres] {
-    const auto& length = session.model.document().scene.length;
+    const auto& length = session.model.document().picks.scene.length;
     if (!length) return;
     const QSignalBlocker quiet(metres);
     metres->setValue(length->metres);
@@ -98,7 +99,6 @@ QWidget* lengthField(Session& session, TrackActions& actions) {
   });
   return metres;
 }
-
 }  // namespace
 
 QWidget* sceneSettings(Session& session, TrackActions& actions) {
@@ -140,5 +140,4 @@ QWidget* sceneSettings(Session& session, TrackActions& actions) {
   column->addLayout(buttons);
   return body;
 }
-
 }  // namespace dusky::desktop

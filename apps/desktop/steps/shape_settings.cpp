@@ -7,11 +7,11 @@
 #include <QListWidget>
 #include <QPushButton>
 #include <QSignalBlocker>
-#include <QSpinBox>
 #include <QVBoxLayout>
 
 #include "apps/desktop/app/theme.h"
 #include "apps/desktop/steps/step_settings.h"
+#include "core/image/frame_ranges.h"
 #include "core/mask/mask_keys.h"
 #include "core/project/edits.h"
 
@@ -119,18 +119,21 @@ QWidget* chosenSettings(Session& session) {
   grow->setDecimals(0);
   grow->setSuffix(QObject::tr(" px"));
   grow->setKeyboardTracking(false);
-  auto* first = new QSpinBox;
-  auto* last = new QSpinBox;
-  for (QSpinBox* box : {first, last}) box->setKeyboardTracking(false);
-  first->setObjectName("maskFirst");
-  last->setObjectName("maskLast");
+  auto* frames = new QLineEdit;
+  frames->setObjectName("maskFrames");
+  frames->setPlaceholderText(QObject::tr("all"));
+  auto* problem = new QLabel;
+  problem->setObjectName("maskFramesProblem");
+  problem->setProperty("role", "failure");
+  problem->setWordWrap(true);
+  problem->hide();
   addField(*grid, QObject::tr("Name"), name, QObject::tr("What the mask is called."));
   addField(*grid, QObject::tr("What it does"), role,
            QObject::tr("Leave out: nothing is tracked inside. Only inside: nothing is tracked elsewhere, for the camera around a moving object."));
   addField(*grid, QObject::tr("Grow"), grow, QObject::tr("How far it reaches beyond its line, px; under 0 it shrinks."));
-  addField(*grid, QObject::tr("Holds from"), first, QObject::tr("First frame in which the mask holds."));
-  addField(*grid, QObject::tr("to"), last, QObject::tr("Last frame in which the mask holds."));
+  addField(*grid, QObject::tr("Holds in frames"), frames, QObject::tr("Frames and ranges in which the mask holds, like 1-40, 60-80; empty: in all."));
   column->addLayout(grid);
+  column->addWidget(problem);
   auto* inverted = new QCheckBox(QObject::tr("Inside and outside exchanged"));
   inverted->setObjectName("maskInverted");
   inverted->setToolTip(QObject::tr("What lies outside the line counts as inside."));
@@ -148,26 +151,20 @@ QWidget* chosenSettings(Session& session) {
                    [&session](int index) { change(session, "Change mask", [index](Mask& m) { m.only_inside = index == 1; }); });
   QObject::connect(grow, &QDoubleSpinBox::valueChanged, body, [&session](double px) { change(session, "Grow mask", [px](Mask& m) { m.grow_px = px; }); });
   QObject::connect(inverted, &QCheckBox::toggled, body, [&session](bool on) { change(session, "Invert mask", [on](Mask& m) { m.inverted = on; }); });
-  const auto range = [&session, first, last] {
-    const FootageInfo& info = session.model.workspace().footage();
-    const int a = first->value(), b = last->value();
-    const bool always = a <= info.first && b >= info.last;
-    change(session, "Change mask range", [&](Mask& m) { m.first_frame = always ? 0 : a, m.last_frame = always ? 0 : b; });
-  };
-  QObject::connect(first, &QSpinBox::valueChanged, body, range);
-  QObject::connect(last, &QSpinBox::valueChanged, body, range);
+  QObject::connect(frames, &QLineEdit::editingFinished, body, [&session, frames, problem] {
+    const auto ranges = readRanges(frames->text().toStdString());
+    problem->setVisible(!ranges.ok());
+    if (!ranges.ok()) return problem->setText(QString::fromStdString(ranges.error().message));
+    change(session, "Change mask range", [&](Mask& m) { m.ranges = *ranges; });
+  });
   QObject::connect(remove, &QPushButton::clicked, body, [&session] { session.model.run(removeMask(session.model.document(), session.view.chosenMask())); });
   const auto refresh = [=, &session] {
     const Mask* mask = session.chosenMask();
     body->setVisible(mask != nullptr);
     if (!mask) return;
-    const FootageInfo& info = session.model.workspace().footage();
-    const QSignalBlocker a(role), b(grow), c(first), d(last), e(inverted), f(name);
-    const bool always = mask->first_frame == 0 && mask->last_frame == 0;
-    first->setRange(info.first, always ? info.last : mask->last_frame);
-    last->setRange(always ? info.first : mask->first_frame, info.last);
-    first->setValue(always ? info.first : mask->first_frame);
-    last->setValue(always ? info.last : mask->last_frame);
+    const QSignalBlocker a(role), b(grow), c(frames), d(inverted), e(name);
+    problem->hide();
+    frames->setText(QString::fromStdString(listed(mask->ranges)));
     name->setText(QString::fromStdString(mask->name));
     role->setCurrentIndex(mask->only_inside);
     grow->setValue(mask->grow_px);
@@ -213,7 +210,6 @@ QListWidget* maskList(Session& session) {
   refresh();
   return list;
 }
-
 }  // namespace
 
 QWidget* shapeSettings(Session& session) {
@@ -227,5 +223,4 @@ QWidget* shapeSettings(Session& session) {
   column->addWidget(chosenSettings(session));
   return body;
 }
-
 }  // namespace dusky::desktop

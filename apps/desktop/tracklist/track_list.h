@@ -18,6 +18,10 @@ class TrackList : public QWidget {
  signals:
   void noteChanged(const QString& note);
 
+ protected:
+  void showEvent(QShowEvent*) override { model_->watch(true); }
+  void hideEvent(QHideEvent*) override { model_->watch(false); }
+
  private:
   void takeSelection();
   void followSelection();
@@ -29,5 +33,4 @@ class TrackList : public QWidget {
   QTableView* table_;
   bool following_ = false;  ///< A change of the selection goes round once.
 };
-
 }  // namespace dusky::desktop

@@ -15,15 +15,19 @@ QString kindOf(const Track& track, const HandTrack* by_hand) {
   if (by_hand) return QObject::tr("by hand, %1").arg(words(describe(by_hand->kind)));
   return words(describe(track.size));
 }
-
 }  // namespace
 
 TrackListModel::TrackListModel(Session& session, QObject* parent) : QAbstractTableModel(parent), session_(session) {
   connect(&session_.model, &DocumentModel::resultsChanged, this, &TrackListModel::refresh);
+}
+
+void TrackListModel::watch(bool watched) {
+  watched_ = watched;
   refresh();
 }
 
 void TrackListModel::refresh() {
+  if (!watched_) return;
   beginResetModel();
   rows_.clear();
   const TrackSetPtr tracks = session_.model.tracks();
@@ -33,7 +37,7 @@ void TrackListModel::refresh() {
     const HandTrack* by_hand = document.work.find(track.id);
     const TrackLabel* label = session_.model.workspace().labelOf(track.id);
     const SolvedTrack* solved = solution ? solution->find(track.id) : nullptr;
-    const bool pinned = std::binary_search(document.pinned.begin(), document.pinned.end(), track.id);
+    const bool pinned = std::binary_search(document.picks.pinned.begin(), document.picks.pinned.end(), track.id);
     Row row{track.id, {}};
     row.cells[Name] = words(session_.model.workspace().nameOf(track.id));
     row.cells[Group] = label ? words(label->group) : QString();
@@ -121,5 +125,4 @@ bool TrackListFilter::lessThan(const QModelIndex& left, const QModelIndex& right
   const double value_a = a.toDouble(&number_a), value_b = b.toDouble(&number_b);
   return number_a && number_b ? value_a < value_b : a.toString().localeAwareCompare(b.toString()) < 0;
 }
-
 }  // namespace dusky::desktop

@@ -21,6 +21,9 @@ class TrackListModel : public QAbstractTableModel {
   Qt::ItemFlags flags(const QModelIndex& index) const override;
   bool setData(const QModelIndex& index, const QVariant& value, int role) override;
 
+  /// Whether anybody looks: rows are made only then.
+  void watch(bool watched);
+
   int trackAt(int row) const { return rows_[static_cast<std::size_t>(row)].track; }
   int rowOf(int track) const;
 
@@ -33,6 +36,7 @@ class TrackListModel : public QAbstractTableModel {
 
   Session& session_;
   std::vector<Row> rows_;
+  bool watched_ = false;
 };
 
 /// Keeps the rows that hold every word of a text, in any column.
@@ -49,5 +53,4 @@ class TrackListFilter : public QSortFilterProxyModel {
  private:
   QStringList words_;
 };
-
 }  // namespace dusky::desktop

@@ -343,6 +343,10 @@ TEST_F(CliTest, AProjectBringsItsSettingsMasksAndTracksByHandAndIsLeftAlone) {
   Workspace again;
   ASSERT_TRUE(again.openProject(project).ok());
   EXPECT_EQ(again.document(), w.document()) << "the command line changes no project";
+  EXPECT_THAT(moth({"track", shot(ShotKind::Free), "-o", json, "--alpha"}).err, HasSubstr("no alpha"));
+  const Ran checked = moth({"frames", project.string(), "--check", "--frames", "3-9", "--exposure", "1", "--json", "--quiet"});
+  EXPECT_EQ(checked.code, 0) << checked.err;
+  EXPECT_THAT(checked.out, HasSubstr("\"frame\": 9"));
   EXPECT_THAT(moth({"track", project.string(), "-o", json, "--max-tracks", "90"}).err, HasSubstr("a project keeps its own tracking settings"));
 }
 
@@ -383,5 +387,4 @@ TEST_F(CliTest, SolvesAProjectAndDeliversTheObject) {
   EXPECT_EQ(plain.code, 0);
   EXPECT_FALSE(fs::exists(out / "plain" / "object.glb")) << "only when asked for";
 }
-
 }  // namespace dusky::testing

@@ -376,16 +376,23 @@ TEST_F(ToolsTest, TheMaskPanelChangesTheChosenMask) {
   auto* grow = window->findChild<QDoubleSpinBox*>("maskGrow");
   grow->setValue(12);
   window->findChild<QComboBox*>("maskRole")->setCurrentIndex(1);
-  window->findChild<QSpinBox*>("maskFirst")->setValue(4);
+  auto* frames = window->findChild<QLineEdit*>("maskFrames");
+  const auto type = [frames](const char* text) {
+    frames->setText(text);
+    emit frames->editingFinished();
+  };
+  type("4-9, twelve");
+  EXPECT_TRUE(window->findChild<QLabel*>("maskFramesProblem")->text().contains("twelve"));
+  EXPECT_TRUE(document().masks.shapes[1].ranges.empty());
+  type("12-16, 4-9");
   QTest::qWait(30);
   ASSERT_TRUE(click(*window, "maskInverted"));
   const Mask& changed = document().masks.shapes[1];
   EXPECT_EQ(changed.grow_px, 12);
   EXPECT_TRUE(changed.only_inside);
   EXPECT_TRUE(changed.inverted);
-  EXPECT_EQ(changed.first_frame, 4);
-  EXPECT_EQ(changed.last_frame, 16);
-  EXPECT_FALSE(changed.holdsIn(3));
+  EXPECT_EQ(changed.ranges, (std::vector<FrameRange>{{4, 9}, {12, 16}}));
+  EXPECT_FALSE(changed.holdsIn(10));
   EXPECT_EQ(document().masks.shapes[0], first) << "the other one stays as it is";
   session().model.undo();
   EXPECT_FALSE(document().masks.shapes[1].inverted);
@@ -492,7 +499,6 @@ TEST_F(ToolsTest, WorkByHandIsSavedWithTheProjectAndComesBack) {
   words->setText("by hand");
   EXPECT_EQ(other.trackList().shown(), 1);
 }
-
 }  // namespace dusky::testing
 
 int main(int argc, char** argv) { return dusky::testing::runTests(argc, argv); }

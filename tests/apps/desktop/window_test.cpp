@@ -229,12 +229,12 @@ TEST_F(WindowTest, GroundIsPickedAndUndoneByTheButton) {
   session().selection.pick(keptInView(5), desktop::Selection::Mode::Replace);
   const Document before = session().model.document();
   ASSERT_TRUE(click(*window, "useAsGround"));
-  EXPECT_EQ(session().model.document().scene.ground.size(), 5u);
+  EXPECT_EQ(session().model.document().picks.scene.ground.size(), 5u);
   EXPECT_FALSE(std::isnan(session().model.scene()->ground_rms));
   key(Qt::Key_Z, Qt::ControlModifier);
   EXPECT_EQ(session().model.document(), before);
   key(Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
-  EXPECT_EQ(session().model.document().scene.ground.size(), 5u);
+  EXPECT_EQ(session().model.document().picks.scene.ground.size(), 5u);
   key(Qt::Key_Z, Qt::ControlModifier);
 }
 
@@ -245,7 +245,7 @@ TEST_F(WindowTest, ALengthMakesMetresAndATestObjectStandsLocked) {
   window->trackActions().length->trigger();
   ASSERT_TRUE(session().model.scene()->metric);
   window->trackActions().cone->trigger();
-  ASSERT_EQ(session().model.document().objects.size(), 2u);
+  ASSERT_EQ(session().model.document().picks.objects.size(), 2u);
   // Its foot is drawn where the track is, in this frame and in others.
   for (int frame : {60, 63}) {
     goTo(frame);
@@ -259,7 +259,7 @@ TEST_F(WindowTest, ALengthMakesMetresAndATestObjectStandsLocked) {
   }
   session().model.undo();
   session().model.undo();
-  EXPECT_TRUE(session().model.document().objects.empty());
+  EXPECT_TRUE(session().model.document().picks.objects.empty());
   EXPECT_FALSE(session().model.scene()->metric);
 }
 
@@ -268,11 +268,11 @@ TEST_F(WindowTest, SettingAsideMakesTheSolveStaleAndComesBack) {
   session().selection.pick(ids, desktop::Selection::Mode::Replace);
   const SolutionPtr solved = session().model.solution();
   key(Qt::Key_X);
-  EXPECT_EQ(session().model.document().set_aside.size(), 3u);
+  EXPECT_EQ(session().model.document().picks.set_aside.size(), 3u);
   EXPECT_EQ(session().model.workspace().status(Step::Solve).state, StepState::Stale);
   EXPECT_TRUE(window->findChild<QPushButton*>("verdictHurt")->text().contains("solve again"));
   key(Qt::Key_X, Qt::ShiftModifier);
-  EXPECT_TRUE(session().model.document().set_aside.empty());
+  EXPECT_TRUE(session().model.document().picks.set_aside.empty());
   EXPECT_EQ(session().model.workspace().status(Step::Solve).state, StepState::Current);
   EXPECT_EQ(session().model.solution(), solved);
 }
@@ -382,7 +382,6 @@ TEST(EmptyWindow, EveryButtonAndActionSaysWhatItDoes) {
   }
   for (const auto* field : window.findChildren<QAbstractSpinBox*>()) EXPECT_FALSE(field->toolTip().isEmpty()) << field->objectName().toStdString();
 }
-
 }  // namespace dusky::testing
 
 int main(int argc, char** argv) { return dusky::testing::runTests(argc, argv); }

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "core/image/color_scale.h"
+#include "core/image/frame_ranges.h"
 #include "core/image/pyramid.h"
 #include "core/image/tone.h"
 
@@ -60,6 +61,19 @@ TEST(ErrorColor, ClampsAndHasItsOwnColourForUnknown) {
   for (int i = 0; i <= 100; ++i) EXPECT_FALSE(errorColor(i / 100.0) == unknown);
 }
 
+TEST(FrameRanges, AreReadAsTheyAreWritten) {
+  const auto read = readRanges("60-80, 7,12 - 15, 8, 78–90");
+  ASSERT_TRUE(read.ok()) << read.error().message;
+  EXPECT_EQ(*read, (std::vector<FrameRange>{{7, 8}, {12, 15}, {60, 90}}));
+  EXPECT_EQ(listed(*read), "7–8, 12–15, 60–90");
+  EXPECT_EQ(*readRanges(listed(*read)), *read);
+  EXPECT_EQ(listed(std::vector<int>{-3, -2, 4}), "-3–-2, 4");
+  EXPECT_EQ(*readRanges("-3–-2"), (std::vector<FrameRange>{{-3, -2}}));
+  EXPECT_TRUE(readRanges("")->empty());
+  for (const char* wrong : {"seven", "9-7", "4-", "1;2", "3-x", "5,,6"}) EXPECT_FALSE(readRanges(wrong).ok()) << wrong;
+  EXPECT_NE(readRanges("4, 9-7").error().message.find("9-7"), std::string::npos);
+}
+
 TEST(Tone, StopsAndCurvesAreThoseOfLight) {
   FloatPlane grey(1, 1, 100.0f);
   const auto under = [&](const Tone& tone) { return toned(grey, tone).at(0, 0); };
@@ -113,5 +127,4 @@ TEST(Tone, EvenContrastLiftsShadowsButNotFlatWalls) {
   const FloatPlane flat = evenContrast(FloatPlane(60, 60, 90.0f), 12);
   EXPECT_NEAR(flat.at(30, 30), 128, 1e-3);
 }
-
 }  // namespace dusky::testing

@@ -82,9 +82,10 @@ TEST(Masks, CombineLeaveOutOnlyInsideInvertAndRange) {
   out.inverted = true;
   EXPECT_FALSE(leftOutByShapes({out}, 1, 120, 100).at(40, 50));
   EXPECT_TRUE(leftOutByShapes({out}, 1, 120, 100).at(80, 50));
-  out.inverted = false, out.first_frame = 5, out.last_frame = 9;
+  out.inverted = false, out.ranges = {{5, 9}, {20, 22}};
   EXPECT_EQ(count(leftOutByShapes({out}, 4, 120, 100)), 0);
-  EXPECT_GT(count(leftOutByShapes({out}, 5, 120, 100)), 200);
+  for (const int frame : {5, 9, 20}) EXPECT_GT(count(leftOutByShapes({out}, frame, 120, 100)), 200) << frame;
+  EXPECT_EQ(count(leftOutByShapes({out}, 15, 120, 100)), 0);
 }
 
 /// Mattes in memory: white at the left, numbers 10 to 14.
@@ -108,7 +109,7 @@ const FootageInfo kFootage{"shot", "made", 64, 40, 24.0, 10, 14};
 
 TEST(Masks, MattesGoByFrameNumberThresholdGrowthAndInversion) {
   const auto area = [](const MatteSettings& mattes) {
-    auto masks = MaskSet::make({.mattes = mattes}, kFootage, std::make_unique<Mattes>(64), {10, 11, 13});
+    auto masks = MaskSet::make({.mattes = mattes}, kFootage, {std::make_unique<Mattes>(64), nullptr}, {10, 11, 13});
     EXPECT_TRUE(masks.ok());
     return count(*(*masks)->leftOut(11));
   };
@@ -118,9 +119,26 @@ TEST(Masks, MattesGoByFrameNumberThresholdGrowthAndInversion) {
   EXPECT_EQ(area({.folder = "m", .inverted = true}), 44 * 40);
 }
 
+TEST(Masks, AlphaLeavesOutWhatIsTransparent) {
+  FootageInfo footage = kFootage;
+  footage.has_alpha = true;
+  const auto area = [&](const AlphaSettings& alpha) {
+    auto masks = MaskSet::make({.alpha = alpha}, footage, {nullptr, std::make_unique<Mattes>(64)}, {10});
+    EXPECT_TRUE(masks.ok());
+    return count(*(*masks)->leftOut(10));
+  };
+  EXPECT_EQ(area({.used = true}), 44 * 40);
+  EXPECT_EQ(area({.used = true, .grow_px = -4}), 40 * 40);
+  EXPECT_EQ(area({.used = true, .inverted = true}), 20 * 40);
+  EXPECT_EQ(area({.used = true, .threshold = 0.9}), 64 * 40);
+  const auto none = MaskSet::make({.alpha = {.used = true}}, kFootage, {}, {10});
+  ASSERT_FALSE(none.ok());
+  EXPECT_THAT(none.error().message, HasSubstr("no alpha"));
+}
+
 TEST(Masks, SayWhatIsWrong) {
   const auto why = [](const MaskSettings& settings, int width, const std::vector<int>& frames) {
-    const auto masks = MaskSet::make(settings, kFootage, std::make_unique<Mattes>(width), frames);
+    const auto masks = MaskSet::make(settings, kFootage, {std::make_unique<Mattes>(width), nullptr}, frames);
     return masks.ok() ? std::string() : masks.error().message;
   };
   EXPECT_THAT(why({.mattes = {.folder = "m"}}, 64, {10, 11, 12}), AllOf(HasSubstr("no matte for frame 12"), HasSubstr("1 of 3")));
@@ -183,7 +201,7 @@ TEST(MaskKeys, WhatTheyMoveIsWhatIsLeftOutFrameByFrame) {
   // An actor walks through a stage that alone is tracked; the mask of the actor holds for a while only.
   Mask actor = ellipse(40, 60, 20, 30);
   putKey(actor, {.frame = 21, .position = Vec(140, 60), .points = {Vec(20, 30)}});
-  actor.first_frame = 5, actor.last_frame = 15;
+  actor.ranges = {{5, 15}};
   Mask stage = ellipse(100, 60, 0, 0);
   stage.id = 2, stage.shape = MaskShape::Box, stage.only_inside = true;
   stage.keys[0].points = {Vec(90, 50)};
@@ -220,5 +238,4 @@ TEST(MaskKeys, InsertedCornersStayWithTheCurve) {
   ASSERT_EQ(curve.keys[0].points.size(), 6u);
   EXPECT_NEAR(count(fillLine(outlineOf(curve, 1), 120, 120)), before, 0.03 * before) << "a new corner lies on the curve";
 }
-
 }  // namespace dusky::testing

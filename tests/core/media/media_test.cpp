@@ -82,6 +82,23 @@ TEST(Sequence, LinearExrIsBroughtToTheScreen) {
   EXPECT_NEAR((*source)->read(1)->luma.at(5, 5), expected, 0.3);
 }
 
+TEST(Sequence, AlphaSaysHowOpaqueThePictureIs) {
+  const TemporaryFolder folder;
+  const auto out = OIIO::ImageOutput::create((folder / "keyed.0001.png").string());
+  ASSERT_TRUE(out && out->open((folder / "keyed.0001.png").string(), OIIO::ImageSpec(8, 4, 4, OIIO::TypeDesc::UINT8)));
+  std::vector<float> values;
+  for (int i = 0; i < 32; ++i) values.insert(values.end(), {0.2f, 0.2f, 0.2f, i % 8 < 4 ? 1.0f : 0.4f});
+  ASSERT_TRUE(out->write_image(OIIO::TypeDesc::FLOAT, values.data()) && out->close());
+  auto source = openShot(folder.path(), {.frame_offset = 100, .tone = {.exposure_stops = 2}});
+  ASSERT_TRUE(source.ok());
+  EXPECT_TRUE((*source)->info().has_alpha);
+  const auto alpha = (*source)->read(101, FrameUse::Alpha);
+  ASSERT_TRUE(alpha.ok()) << alpha.error().message;
+  EXPECT_EQ(alpha->luma.at(3, 2), 255);
+  EXPECT_NEAR(alpha->luma.at(4, 2), 102, 0.5) << "the tone is not its matter";
+  EXPECT_FALSE((*openFootage(kDemo))->info().has_alpha);
+}
+
 /// An EXR of two parts whose first part's data covers only a piece of its display window.
 void writeTwoParts(const fs::path& path) {
   OIIO::ImageSpec first(20, 10, 3, OIIO::TypeDesc::HALF), second(64, 48, 3, OIIO::TypeDesc::HALF);
@@ -243,6 +260,18 @@ TEST(Movie, ATurnedOneStandsUpright) {
   EXPECT_EQ(b->picture.at(200, 1279 - 100), a->picture.at(100, 200));
 }
 
+TEST(Movie, AlphaIsReadToo) {
+  const TemporaryFolder folder;
+  auto source = openFootage(madeMovie(folder, "-vf \"format=rgba,colorchannelmixer=aa=0.25\" -frames:v 3 -c:v png -f mov"));
+  ASSERT_TRUE(source.ok()) << source.error().message;
+  EXPECT_TRUE((*source)->info().has_alpha);
+  const auto alpha = (*source)->read(2, FrameUse::Alpha);
+  ASSERT_TRUE(alpha.ok());
+  EXPECT_EQ(alpha->luma.width, 1280);
+  EXPECT_NEAR(alpha->luma.at(600, 300), 64, 1.5);
+  EXPECT_GT((*source)->read(2)->luma.at(600, 300), 0);
+}
+
 TEST(Movie, UnevenTimesAreNumberedInOrderAndSaidSo) {
   const TemporaryFolder folder;
   auto source = openFootage(madeMovie(folder, "-vf \"select='not(eq(mod(n,5),3))'\" -vsync vfr"));
@@ -338,5 +367,4 @@ TEST(ShotSource, OneChannelIsSeenAndTracked) {
   EXPECT_NEAR((*blue)->read(1)->picture.at(5, 5).r, 0.8 * 255, 1);
   EXPECT_NEAR((*blue)->read(1, FrameUse::Tracking)->picture.at(5, 5).r, 0.2 * 255, 1) << "points keep their colours";
 }
-
 }  // namespace dusky::testing

@@ -175,11 +175,24 @@ TEST_F(WorkspaceTest, KeysCountWhatChangesAResultAndNothingElse) {
   using Changed = std::pair<bool, bool>;
   EXPECT_EQ(keys([](Document& d) { d.tracking.min_strength = 9; }), Changed(true, true));
   EXPECT_EQ(keys([](Document& d) { d.lens.distortion = false; }), Changed(false, true));
-  EXPECT_EQ(keys([](Document& d) { d.set_aside = {4}; }), Changed(false, true));
+  EXPECT_EQ(keys([](Document& d) { d.picks.set_aside = {4}; }), Changed(false, true));
   EXPECT_EQ(keys([](Document& d) { d.seed = 5; }), Changed(false, true));
   EXPECT_EQ(keys([](Document& d) { d.lens.focal_mm = 99; }), Changed(false, false)) << "not read while the focal length is unknown";
-  EXPECT_EQ(keys([](Document& d) { d.scene.origin = 3; }), Changed(false, false));
+  EXPECT_EQ(keys([](Document& d) { d.picks.scene.origin = 3; }), Changed(false, false));
   EXPECT_EQ(keys([](Document& d) { d.delivery.folder = "/x"; }), Changed(false, false));
+}
+
+TEST_F(WorkspaceTest, AFileReplacedInItsPlaceMakesTheTracksStale) {
+  const TemporaryFolder copy;
+  fs::copy(folder->path(), copy / "shot", fs::copy_options::recursive);
+  Workspace w;
+  ASSERT_TRUE(w.openFootage((copy / "shot" / "quay.0001.png").string()).ok());
+  const std::string before = tracksKey(w.document(), w.footage());
+  EXPECT_EQ(tracksKey(w.document(), w.footage()), before);
+  const auto folder_time = fs::last_write_time(copy / "shot");
+  fs::last_write_time(copy / "shot" / "quay.0007.png", fs::file_time_type::clock::now() + std::chrono::seconds(5));
+  ASSERT_EQ(fs::last_write_time(copy / "shot"), folder_time);
+  EXPECT_NE(tracksKey(w.document(), w.footage()), before);
 }
 
 TEST(Steps, MillimetresBecomePixelsByTheSensorsWidth) {
@@ -258,6 +271,52 @@ TEST_F(WorkspaceTest, WorkByHandIsInTheTracksStalesTheSolveAndSurvivesTheFile) {
   EXPECT_TRUE(w.tracks()->find(kFirstHandId));
 }
 
+TEST_F(WorkspaceTest, PicksGoAlongToOtherTracksAndBack) {
+  const TemporaryFolder files;
+  Workspace w;
+  ASSERT_TRUE(w.openFootage(footage()).ok());
+  work(w);
+  std::vector<Track> lasting;
+  for (const Track& t : w.tracks()->tracks) {
+    if (t.life() == 16 && lasting.size() < 6) lasting.push_back(t);
+  }
+  ASSERT_EQ(lasting.size(), 6u);
+  ASSERT_TRUE(w.run(useAsLength(w.document(), lasting[0].id, lasting[1].id, 2)).ok());
+  ASSERT_TRUE(w.run(setAside(w.document(), {lasting[2].id, lasting[3].id})).ok());
+  ASSERT_TRUE(w.run(placeObjects(w.document(), ObjectShape::Cone, {lasting[4].id}, 0.2)).ok());
+  const Picks made = w.document().picks;
+  EXPECT_EQ(made.key, w.followedKey());
+  ASSERT_TRUE(w.saveAs(files / "quay.moth").ok());
+
+  FollowOptions other = w.document().tracking;
+  other.min_distance_px *= 1.3;
+  ASSERT_TRUE(w.run(setMember("Spacing", &Document::tracking, other)).ok());
+  ASSERT_TRUE(w.takeTracks(*runTracks(w.document(), {}), tracksKey(w.document(), w.footage())).ok());
+  const Picks carried = w.document().picks;
+  ASSERT_EQ(static_cast<int>(carried.tracks().size()) + w.lostPicks(), 5);
+  ASSERT_LE(w.lostPicks(), 2);
+  const auto expectSamePlace = [&](int id, const Track& before) {
+    const Track* now = w.tracks()->find(id);
+    ASSERT_TRUE(now);
+    const Observation* o = now->at(8);
+    if (o) EXPECT_LT((o->position - before.at(8)->position).norm(), 2.5);
+  };
+  if (carried.scene.length) expectSamePlace(carried.scene.length->from, lasting[0]), expectSamePlace(carried.scene.length->to, lasting[1]);
+  for (const TestObject& object : carried.objects) expectSamePlace(object.track, lasting[4]);
+
+  Workspace again;
+  ASSERT_TRUE(again.openProject(files / "quay.moth").ok());
+  EXPECT_EQ(again.document(), w.document()) << "also from the file, where both sets of tracks are kept";
+  ASSERT_TRUE(w.undo().ok());
+  EXPECT_EQ(w.document().picks, made) << "nothing is lost on the way back";
+  ASSERT_TRUE(w.redo().ok());
+  ASSERT_TRUE(w.run(pinTracks(w.document(), {w.tracks()->tracks[0].id}, true)).ok());
+  EXPECT_EQ(w.document().picks.key, w.followedKey());
+  EXPECT_EQ(w.lostPicks(), 0) << "from here on the picks are of these tracks";
+  ASSERT_TRUE(w.undo().ok());
+  EXPECT_EQ(w.document().picks, carried);
+}
+
 TEST_F(WorkspaceTest, CandidatesKeepOutOfMasks) {
   Workspace w;
   ASSERT_TRUE(w.openFootage(footage()).ok());
@@ -274,5 +333,4 @@ TEST_F(WorkspaceTest, CandidatesKeepOutOfMasks) {
   for (const Feature& f : *right) EXPECT_GT(f.position.x(), 320);
   EXPECT_FALSE(findCandidates(**source, w.document(), 99).ok());
 }
-
 }  // namespace dusky::testing

@@ -34,10 +34,10 @@ Document fullDocument() {
                      .shape = MaskShape::Curve,
                      .only_inside = true,
                      .grow_px = -3,
-                     .first_frame = 6,
-                     .last_frame = 70,
+                     .ranges = {{6, 40}, {50, 70}},
                      .keys = {{.frame = 6, .position = Vec2(100, 80), .scale = 1.5, .rotation_rad = 0.2, .points = {Vec2(-5, 0), Vec2(5, 1), Vec2(0, 9)}}}}};
   d.masks.mattes = {"/mattes", 0.4, 2, true};
+  d.masks.alpha = {true, 0.3, -2, true};
   d.extra_runs = {{{{10, 20}, {300, 25}, {160, 200}}, 12, 40, 3, 0.25}};
   HandTrack bollard{
       .id = kFirstHandId + 2, .name = "Bollard", .kind = HandKind::Dot, .pattern_px = 9, .search_px = 44, .color = {9, 80, 200}, .stop = StopReason::Lost};
@@ -46,10 +46,10 @@ Document fullDocument() {
   d.work = {"abc", {{TrackEditKind::Cut, 3, kFirstCutId, 9, 0}, {TrackEditKind::RemovePart, 8, 0, 2, 4}}, {bollard}, {{3, "Corner of the hut", "hut"}}};
   d.lens = {FocalKnowledge::Near, 28.5, 24.9, false};
   d.seed = 9;
-  d.set_aside = {3, 8};
-  d.pinned = {5};
-  d.scene = {{1, 2, 7}, 7, KnownDirection{1, 2}, KnownLength{2, 7, 1.85}};
-  d.objects = {{1, ObjectShape::Cube, 7, 0.5}};
+  d.picks.set_aside = {3, 8};
+  d.picks.pinned = {5};
+  d.picks.scene = {{1, 2, 7}, 7, KnownDirection{1, 2}, KnownLength{2, 7, 1.85}};
+  d.picks.objects = {{1, ObjectShape::Cube, 7, 0.5}};
   d.delivery = {"/out", true, false, true, false};
   return d;
 }
@@ -73,9 +73,9 @@ std::vector<std::unique_ptr<Edit>> allEdits(const Document& d) {
   edits.push_back(useAsOrigin(d, 4));
   edits.push_back(useAsDirection(d, 4, 6));
   edits.push_back(useAsLength(d, 4, 6, 2.5));
-  edits.push_back(changeScene("Forget", {}));
+  edits.push_back(changeScene("Forget", d, {}));
   edits.push_back(placeObjects(d, ObjectShape::Cone, {4, 6}, 0.2));
-  edits.push_back(removeObjects());
+  edits.push_back(removeObjects(d));
   edits.push_back(setMember("Seed", &Document::seed, 77));
   edits.push_back(setMember("Lens", &Document::lens, LensSettings{}));
   edits.push_back(setMember("Tracking", &Document::tracking, FollowOptions{}));
@@ -117,15 +117,15 @@ TEST(Edits, EachCanBeTakenBackAndMadeAgain) {
 TEST(Edits, DoWhatTheySay) {
   Document d = fullDocument();
   setAside(d, {11, 5})->apply(d);
-  EXPECT_THAT(d.set_aside, ElementsAre(3, 8, 11)) << "a pinned track stays";
+  EXPECT_THAT(d.picks.set_aside, ElementsAre(3, 8, 11)) << "a pinned track stays";
   bringBack(d, {3, 99})->apply(d);
-  EXPECT_THAT(d.set_aside, ElementsAre(8, 11));
+  EXPECT_THAT(d.picks.set_aside, ElementsAre(8, 11));
   useAsGround(d, {9, 4, 9})->apply(d);
-  EXPECT_THAT(d.scene.ground, ElementsAre(4, 9));
+  EXPECT_THAT(d.picks.scene.ground, ElementsAre(4, 9));
   placeObjects(d, ObjectShape::Cone, {4, 6}, 0.2)->apply(d);
-  ASSERT_EQ(d.objects.size(), 3u);
-  EXPECT_EQ(d.objects[2].id, 3);
-  EXPECT_EQ(d.objects[2].track, 6);
+  ASSERT_EQ(d.picks.objects.size(), 3u);
+  EXPECT_EQ(d.picks.objects[2].id, 3);
+  EXPECT_EQ(d.picks.objects[2].track, 6);
 }
 
 TEST(Edits, MasksAreAddedChangedAndTakenAway) {
@@ -356,7 +356,7 @@ TEST(ProjectStore, KilledAtAnyMomentItOpensAgain) {
       for (int i = 0; store.ok(); ++i) {
         Document d;
         d.seed = i;
-        d.pinned = std::vector<int>(2000, i);
+        d.picks.pinned = std::vector<int>(2000, i);
         (void)(*store)->saveDocument(d);
         (void)(*store)->saveResult("tracks", std::to_string(i % 5), std::string(300000, static_cast<char>('a' + i % 26)));
       }
@@ -369,12 +369,11 @@ TEST(ProjectStore, KilledAtAnyMomentItOpensAgain) {
     ASSERT_TRUE(store.ok()) << store.error().message;
     const auto document = (*store)->document();
     ASSERT_TRUE(document.ok());
-    for (int id : document->pinned) ASSERT_EQ(id, document->seed) << "half of one state and half of another";
+    for (int id : document->picks.pinned) ASSERT_EQ(id, document->seed) << "half of one state and half of another";
     for (int i = 0; i < 5; ++i) {
       const auto bytes = (*store)->result("tracks", std::to_string(i));
       if (bytes) EXPECT_EQ(bytes->find_first_not_of((*bytes)[0]), std::string::npos);
     }
   }
 }
-
 }  // namespace dusky::testing

@@ -113,6 +113,24 @@ TEST(HandKinds, WhatIsCoveredStopsTheTrackAndSaysWhy) {
   EXPECT_THAT(note, HasSubstr("On 7 frames, then"));
 }
 
+/// Leaves out all of a frame from one on.
+class Curtain final : public FrameMasks {
+ public:
+  Result<LeftOut> leftOut(int frame) override { return LeftOut(240, 160, frame >= 7); }
+};
+
+TEST(HandKinds, AMaskStopsATrackByHandAsWell) {
+  MarkedWall wall(16);
+  Curtain curtain;
+  HandTrack track{.name = "Mark", .kind = HandKind::Patch, .pattern_px = 10};
+  track.putKey(1, wall.carry({MarkedWall::kCrossX, MarkedWall::kCrossY}, 1));
+  std::string note;
+  const auto followed = followByHand(wall, frames(16), track, {.frame = 1, .masks = &curtain}, {}, &note);
+  ASSERT_TRUE(followed.ok());
+  EXPECT_EQ(followed->points.back().frame, 6);
+  EXPECT_EQ(followed->stop, StopReason::Masked) << note;
+}
+
 TEST(HandKinds, KeysOnBothSidesOfACoverFillWhatCanBeSeen) {
   MarkedWall wall(16, 9);
   const Vec2 beside(40, 100);  // the cover does not reach it
@@ -161,5 +179,4 @@ TEST(HandKinds, WhatWasFollowedBeforeGivesWayToTheNewWay) {
   ASSERT_EQ(followed->points.size(), 10u);
   for (const HandPoint& p : followed->points) EXPECT_LT((p.position - wall.carry(place, p.frame)).norm(), 0.3);
 }
-
 }  // namespace dusky::testing
