@@ -8,6 +8,7 @@
 #include <sstream>
 
 #include "apps/cli/progress_line.h"
+#include "core/image/frame_ranges.h"
 #include "core/project/edits.h"
 
 namespace dusky::cli {

@@ -46,7 +46,7 @@ struct PicksOnTracks {
 
   /// The picks as numbers of other tracks, those under `key`: carried over by place where it is not their own key. Without their tracks all
   /// but those of tracks by hand are dropped. `lost`: tracks spoken of that have no counterpart.
-  Picks carriedTo(const TrackSet& to, const std::string& key, int* lost = nullptr) const;
+  Picks carriedTo(const TrackSet& to, const std::string& key, int frame_offset, int* lost = nullptr) const;
 };
 
 /// The features that tracking would begin with in a frame.

@@ -75,11 +75,11 @@ TrackSetPtr withHandWork(const TrackSetPtr& followed, const Document& document, 
   return applyTrackWork(none, work, false);
 }
 
-Picks PicksOnTracks::carriedTo(const TrackSet& to, const std::string& key, int* lost) const {
+Picks PicksOnTracks::carriedTo(const TrackSet& to, const std::string& key, int frame_offset, int* lost) const {
   Picks carried = picks;
   const std::vector<int> ids = picks.tracks();
   if (!picks.key.empty() && picks.key != key && !ids.empty()) {
-    const std::map<int, int> same = tracks ? sameTracks(*tracks, ids, to) : std::map<int, int>();
+    const std::map<int, int> same = tracks ? sameTracks(*tracks, ids, to, frame_offset - picks.frame_offset) : std::map<int, int>();
     const auto number = [&](int id) -> std::optional<int> {
       if (id >= kFirstHandId) return id;
       const auto found = same.find(id);
@@ -88,7 +88,7 @@ Picks PicksOnTracks::carriedTo(const TrackSet& to, const std::string& key, int* 
     carried = renumbered(picks, number);
     if (lost) *lost = static_cast<int>(std::count_if(ids.begin(), ids.end(), [&](int id) { return !number(id); }));
   }
-  carried.key = key;
+  carried.key = key, carried.frame_offset = frame_offset;
   return carried;
 }
 

@@ -117,7 +117,7 @@ PicksOnTracks Workspace::picksAsMade() const {
 void Workspace::refreshPicks() {
   seen_ = document_;
   lost_picks_ = 0;
-  if (tracks_) seen_.picks = picksAsMade().carriedTo(*tracks_, tracks_key_, &lost_picks_);
+  if (tracks_) seen_.picks = picksAsMade().carriedTo(*tracks_, tracks_key_, document_.footage.frame_offset, &lost_picks_);
   asked_solve_key_ = solveKey(seen_, footage_);
 }
 
@@ -215,7 +215,7 @@ StepStatus Workspace::status(Step step) const {
       if (!solution_) return {StepState::NotRun, "not run"};
       const auto frame = scene();
       if (!frame.ok()) return {StepState::Stale, frame.error().message};
-      const std::string ground = !document_.scene.ground.empty() ? "ground set" : frame->ground_found ? "ground guessed" : "no ground found";
+      const std::string ground = !seen_.picks.scene.ground.empty() ? "ground set" : frame->ground_found ? "ground guessed" : "no ground found";
       return {solve_current ? StepState::Current : StepState::Stale, ground + (frame->metric ? " · 1 length" : " · no length yet")};
     }
     case Step::Deliver: return {StepState::NotRun, solution_ ? "ready" : "not run"};

@@ -118,7 +118,7 @@ static void from_json(const Json& json, SceneSettings& scene) {
   if (json.contains("length")) scene.length = json["length"].get<KnownLength>();
 }
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Picks, key, set_aside, pinned, scene, objects)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Picks, key, frame_offset, set_aside, pinned, scene, objects)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Document, footage_path, footage, masks, tracking, extra_runs, work, lens, seed, picks, delivery)
 
 std::string documentToJson(const Document& document) { return Json(document).dump(); }

@@ -13,6 +13,7 @@ namespace dusky {
 /// carried over (renumbered, carryPicks).
 struct Picks {
   std::string key;             ///< Of the followed tracks that the numbers mean; empty: whatever tracks there are.
+  int frame_offset = 0;        ///< Of the footage when they were picked: places are compared in the same pictures.
   std::vector<int> set_aside;  ///< Track ids taken out by hand, ascending.
   std::vector<int> pinned;     ///< Track ids protected from pruning, ascending.
   SceneSettings scene;

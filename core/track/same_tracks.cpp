@@ -1,24 +1,25 @@
 #include "core/track/same_tracks.h"
 
 #include <algorithm>
+#include <optional>
 #include <set>
+#include <tuple>
 
 namespace dusky {
 namespace {
 
-/// Mean distance in shared frames; nothing when they share too few.
-std::optional<double> distanceOf(const Track& a, const Track& b) {
-  const Track &shorter = a.life() <= b.life() ? a : b, &longer = a.life() <= b.life() ? b : a;
-  if (a.firstFrame() > b.lastFrame() || b.firstFrame() > a.lastFrame()) return std::nullopt;
+/// Mean distance in shared frames; nothing when they share too few. Frames of b are numbered higher by `later`.
+std::optional<double> distanceOf(const Track& a, const Track& b, int later) {
+  if (a.firstFrame() + later > b.lastFrame() || b.firstFrame() > a.lastFrame() + later) return std::nullopt;
   double sum = 0;
   int shared = 0;
-  for (const Observation& o : shorter.observations) {
-    const Observation* other = longer.at(o.frame);
+  for (const Observation& o : a.observations) {
+    const Observation* other = b.at(o.frame + later);
     if (!other) continue;
     sum += (o.position - other->position).norm();
     ++shared;
   }
-  return shared > 0 && 3 * shared >= shorter.life() ? std::optional(sum / shared) : std::nullopt;
+  return shared > 0 && 3 * shared >= std::min(a.life(), b.life()) ? std::optional(sum / shared) : std::nullopt;
 }
 
 struct Match {
@@ -29,13 +30,13 @@ struct Match {
 
 }  // namespace
 
-std::map<int, int> sameTracks(const TrackSet& from, const std::vector<int>& ids, const TrackSet& to, double apart_px) {
+std::map<int, int> sameTracks(const TrackSet& from, const std::vector<int>& ids, const TrackSet& to, int later, double apart_px) {
   std::vector<Match> matches;
   for (const int id : ids) {
     const Track* track = from.find(id);
     if (!track) continue;
     for (const Track& other : to.tracks) {
-      if (const auto apart = distanceOf(*track, other); apart && *apart <= apart_px) matches.push_back({*apart, id, other.id});
+      if (const auto apart = distanceOf(*track, other, later); apart && *apart <= apart_px) matches.push_back({*apart, id, other.id});
     }
   }
   std::sort(matches.begin(), matches.end());

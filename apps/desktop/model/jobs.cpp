@@ -182,7 +182,7 @@ void Jobs::runSolve() {
       post([this] { moveTo(Step::Solve); });
     }
     Document document = task.document;
-    document.picks = task.picks.carriedTo(*tracks, task.key);
+    document.picks = task.picks.carriedTo(*tracks, task.key, document.footage.frame_offset);
     solve(document, solveKey(document, task.footage), *tracks, stop);
   });
 }

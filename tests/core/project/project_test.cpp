@@ -46,6 +46,7 @@ Document fullDocument() {
   d.work = {"abc", {{TrackEditKind::Cut, 3, kFirstCutId, 9, 0}, {TrackEditKind::RemovePart, 8, 0, 2, 4}}, {bollard}, {{3, "Corner of the hut", "hut"}}};
   d.lens = {FocalKnowledge::Near, 28.5, 24.9, false};
   d.seed = 9;
+  d.picks.key = "abc", d.picks.frame_offset = 100;
   d.picks.set_aside = {3, 8};
   d.picks.pinned = {5};
   d.picks.scene = {{1, 2, 7}, 7, KnownDirection{1, 2}, KnownLength{2, 7, 1.85}};
@@ -152,7 +153,7 @@ TEST(Edits, NewFrameNumbersTakeEverythingAlong) {
   EXPECT_EQ(d.tracking.first_frame, 1005);
   EXPECT_THAT(d.footage.left_out, ElementsAre(1007, 1012));
   EXPECT_EQ(d.masks.shapes[0].keys[0].frame, 1006);
-  EXPECT_EQ(d.masks.shapes[0].last_frame, 1070);
+  EXPECT_EQ(d.masks.shapes[0].ranges.back(), (FrameRange{1050, 1070}));
   EXPECT_EQ(d.extra_runs[0].first_frame, 1012);
   EXPECT_EQ(d.work.by_hand[0].points[1].frame, 1006);
   edit->revert(d);

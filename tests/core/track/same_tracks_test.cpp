@@ -26,6 +26,8 @@ TEST(SameTracks, FindsTheFeatureAgainUnderAnotherNumber) {
   const TrackSet after = setOf({moving(7, 1, 20, {60.8, 50.3}), moving(8, 10, 35, {50.2, 49.6}), moving(9, 1, 40, {300, 90})});
   EXPECT_THAT(sameTracks(before, {1, 2, 3}, after), ElementsAre(Pair(1, 8), Pair(2, 7))) << "the third is followed no longer";
   EXPECT_THAT(sameTracks(before, {77}, after), IsEmpty());
+  const TrackSet numbered_on = setOf({moving(7, 1001, 1030, {50 - 2000, 50})});
+  EXPECT_THAT(sameTracks(before, {1}, numbered_on, 1000), ElementsAre(Pair(1, 7)));
 }
 
 TEST(SameTracks, TwoNeverBecomeOneAndTheNearerHasIt) {
