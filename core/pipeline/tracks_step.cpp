@@ -1,4 +1,5 @@
 #include "core/pipeline/steps.h"
+#include "core/track/large_pictures.h"
 #include "core/track/same_tracks.h"
 
 namespace dusky {
@@ -103,7 +104,12 @@ Result<std::vector<Feature>> findCandidates(FrameSource& source, const Document&
     if (!out.ok()) return out.error();
     left_out = std::move(*out);
   }
-  return candidatesIn(preparedPyramid(read->luma), document.tracking, left_out);
+  const int times = trackedReduction(source.info().width);
+  if (times == 1) return candidatesIn(preparedPyramid(read->luma), document.tracking, left_out);
+  auto features = candidatesIn(preparedPyramid(reduced(std::move(read->luma), times)), document.tracking, {});
+  for (Feature& feature : features) feature.position *= times;
+  std::erase_if(features, [&](const Feature& feature) { return leftOutShare(left_out, feature.position, times * document.tracking.patch_radius) > 0; });
+  return features;
 }
 
 Result<HandTrack> runHandTrack(const Document& document, const HandTrack& track, const HandOptions& options, const Progress& progress, std::string* note) {

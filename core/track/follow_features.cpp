@@ -7,6 +7,7 @@
 
 #include "core/mask/mask_keys.h"
 #include "core/track/follower.h"
+#include "core/track/large_pictures.h"
 
 namespace dusky {
 namespace {
@@ -305,6 +306,7 @@ Result<std::vector<int>> framesToFollow(const FootageInfo& info, const FollowOpt
 Result<TrackSetPtr> followFeatures(FrameSource& source, const FollowOptions& options, const Progress& progress, const FollowScope& scope,
                                    const std::function<void(TrackSetPtr)>& on_partial) {
   if (const Status fine = options.check(); !fine.ok()) return fine.error();
+  if (trackedReduction(source.info().width) > 1) return followInLargePictures(source, options, progress, scope, on_partial);
   auto frames = framesToFollow(source.info(), options, scope);
   if (!frames.ok()) return frames.error();
   Run run(source, options, scope, std::move(*frames), progress, on_partial);

@@ -203,7 +203,7 @@ TEST_F(CliTest, EveryNthFrameAndFramesLeftOutGetNoCameraAndTheRestDo) {
   EXPECT_EQ(frames, (std::vector<int>{1, 3, 7, 13, 15, 17, 19}));
   EXPECT_TRUE(report["missing_frames"].empty()) << "what was left out on purpose is not missing";
   EXPECT_THAT(moth({"solve", shot(ShotKind::Free), "-o", target.path().string(), "--step", "0"}).err, HasSubstr("--step"));
-  EXPECT_THAT(moth({"solve", shot(ShotKind::Free), "-o", target.path().string(), "--leave-out", "4-x"}).err, HasSubstr("7,12-15"));
+  EXPECT_THAT(moth({"solve", shot(ShotKind::Free), "-o", target.path().string(), "--leave-out", "4-x"}).err, HasSubstr("7, 12-15"));
 }
 
 /// Writes mattes for the frames of a made-up shot: white at the left of `to`.
