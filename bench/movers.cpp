@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "core/mask/mask.h"
+#include "core/solve/solve_shot.h"
 #include "core/pipeline/steps.h"
 #include "core/track/coverage.h"
 #include "tests/support/judge_by_truth.h"

@@ -16,7 +16,7 @@ void oneAdjustmentStep(benchmark::State& state) {
   const auto shot = shotOf(state);
   Bundle bundle;
   bundle.cameras = shot.poses;
-  bundle.lens = shot.plan.lens;
+  bundle.lenses[0] = shot.plan.lens;
   for (const Track& track : shot.tracks.tracks) {
     for (const Observation& o : track.observations) bundle.observations.push_back({o.frame - 1, static_cast<int>(bundle.points.size()), o.position});
     bundle.points.push_back(shot.points[track.id - 1]);
@@ -33,7 +33,6 @@ void wholeSolve(benchmark::State& state) {
   for (auto _ : state) benchmark::DoNotOptimize(solveShot(shot.tracks, {}, {}));
 }
 BENCHMARK(wholeSolve)->Args({60, 800})->Args({120, 2500})->Unit(benchmark::kMillisecond)->UseRealTime();
-
 }  // namespace
 
 BENCHMARK_MAIN();

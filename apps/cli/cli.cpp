@@ -27,6 +27,7 @@ int run(int argc, const char* const* argv, std::stop_token stop) {
       "  moth mask FOOTAGE --preview DIR   what masks leave out\n"
       "  moth track FOOTAGE -o FILE        2D tracks as JSON or CSV\n"
       "  moth solve FOOTAGE -o DIR         footage in, camera and points out\n"
+      "  moth sweep PROJECT --parameter P  what the footage tells about a scalar\n"
       "  moth compare REPORT TRUTH         how far a solve is from a known truth\n\n"
       "`moth COMMAND --help` explains each. The window is dusky-moth.",
       "moth");
@@ -35,6 +36,7 @@ int run(int argc, const char* const* argv, std::stop_token stop) {
   int code = kSolved;
   addSolve(app, stop, code);
   addTrack(app, stop, code);
+  addSweep(app, stop, code);
   addFrames(app, stop, code);
   addMask(app, stop, code);
   addCompare(app, code);

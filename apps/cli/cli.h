@@ -18,6 +18,7 @@ int run(int argc, const char* const* argv, std::stop_token stop);
 // Each adds its command; `code` gets the exit code when it ran.
 void addSolve(CLI::App& app, std::stop_token stop, int& code);
 void addTrack(CLI::App& app, std::stop_token stop, int& code);
+void addSweep(CLI::App& app, std::stop_token stop, int& code);
 void addMask(CLI::App& app, std::stop_token stop, int& code);
 void addFrames(CLI::App& app, std::stop_token stop, int& code);
 void addCompare(CLI::App& app, int& code);

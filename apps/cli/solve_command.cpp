@@ -3,6 +3,7 @@
 #include "apps/cli/cli.h"
 #include "apps/cli/footage_arguments.h"
 #include "core/base/atomic_file.h"
+#include "core/lens/lens_file.h"
 #include "core/pipeline/workspace.h"
 #include "core/solve/verdict.h"
 
@@ -10,11 +11,23 @@ namespace dusky::cli {
 namespace {
 
 struct Arguments : FootageArguments {
-  std::string folder, focal, motion = "auto", lens = "auto", report;
+  std::string folder, focal, motion, lens, lens_file, report;
+  std::vector<std::string> releases;
   double focal_mm = 0, sensor_mm = 0, focal_px = 0;
+  std::optional<double> focal_tolerance, pixel_aspect, readout_ms;
   int seed = 1;
-  bool object = false;
+  bool object = false, find_readout = false;
 };
+
+constexpr std::array<std::string_view, 5> kMotions = {"auto", "free", "nodal", "rail", "flat"};
+constexpr std::array<LensModel, 4> kModels = {LensModel::None, LensModel::Brown, LensModel::Fisheye, LensModel::Anamorphic};
+constexpr std::array<std::string_view, 5> kLenses = {"auto", "none", "brown", "fisheye", "anamorphic"};
+
+template <class Enum, std::size_t N>
+void readChoice(const std::string& text, const std::array<std::string_view, N>& names, Enum& choice) {
+  const auto found = std::find(names.begin(), names.end(), text);
+  if (found != names.end()) choice = static_cast<Enum>(found - names.begin());
+}
 
 Status readFocal(const Arguments& a, int width, LensSettings& lens) {
   const bool given = a.focal_mm > 0 || a.focal_px > 0;
@@ -25,16 +38,47 @@ Status readFocal(const Arguments& a, int width, LensSettings& lens) {
   if (a.focal_px > 0) lens.focal_mm = a.focal_px / width * lens.sensor_mm;
   if (a.focal_mm > 0) lens.focal_mm = a.focal_mm, lens.sensor_mm = a.sensor_mm;
   const std::string kind = a.focal.empty() ? (given ? "near" : "unknown") : a.focal;
-  if (kind == "zoom") return invalidInput("--focal zoom: zooms cannot be solved yet; use a range with one focal length.");
-  if (kind != "unknown" && !given) return invalidInput(fmt::format("--focal {} needs the focal length: --focal-mm with --sensor-mm, or --focal-px.", kind));
-  lens.focal = kind == "locked" ? FocalKnowledge::Locked : kind == "near" ? FocalKnowledge::Near : FocalKnowledge::Unknown;
+  if ((kind == "near" || kind == "locked") && !given && a.lens_file.empty())
+    return invalidInput(fmt::format("--focal {} needs the focal length: --focal-mm with --sensor-mm, or --focal-px.", kind));
+  lens.focal = kind == "locked" ? FocalKnowledge::Locked
+               : kind == "near" ? FocalKnowledge::Near
+               : kind == "zoom" ? FocalKnowledge::Zoom
+                                : FocalKnowledge::Unknown;
+  return Done{};
+}
+
+/// "k2=off": a group of lens parameters that is forced on or off.
+Status readReleases(const std::vector<std::string>& texts, LensSettings& lens) {
+  for (const std::string& text : texts) {
+    const auto equals = text.find('=');
+    const std::string group = text.substr(0, equals), word = equals == std::string::npos ? "" : text.substr(equals + 1);
+    const bool known = std::any_of(std::begin(kModels), std::end(kModels), [&](LensModel model) {
+      const auto& groups = lensGroups(model);
+      return std::any_of(groups.begin(), groups.end(), [&](const LensGroup& g) { return g.name == group; });
+    });
+    if (!known || (word != "on" && word != "off" && word != "auto")) {
+      return invalidInput(
+          fmt::format("--release takes a group of lens parameters and on, off or auto, like k2=off or \"principal point=on\", not \"{}\".", text));
+    }
+    lens.releases[group] = word == "on" ? Release::On : word == "off" ? Release::Off : Release::Auto;
+  }
   return Done{};
 }
 
 Status readKinds(const Arguments& a, LensSettings& lens) {
-  if (a.motion == "nodal") return invalidInput("--motion nodal: tripod shots cannot be solved yet.");
-  if (a.lens == "fisheye" || a.lens == "anamorphic") return invalidInput(fmt::format("--lens {}: this lens model cannot be solved yet; use brown.", a.lens));
-  lens.distortion = a.lens != "none";
+  readChoice(a.motion, kMotions, lens.motion);
+  readChoice(a.lens, kLenses, lens.lens);
+  if (a.focal_tolerance) lens.focal_tolerance_pc = *a.focal_tolerance;
+  if (a.pixel_aspect) lens.pixel_aspect = *a.pixel_aspect;
+  if (a.readout_ms) lens.readout_ms = *a.readout_ms;
+  lens.free_readout = lens.free_readout || a.find_readout;
+  if (const Status fine = readReleases(a.releases, lens); !fine.ok()) return fine;
+  if (a.lens_file.empty()) return Done{};
+  const auto text = readFile(a.lens_file);
+  if (!text.ok()) return text.error();
+  const auto read = lensFromJson(*text);
+  if (!read.ok()) return Error{read.error().kind, fmt::format("--lens-file {}: {}", a.lens_file, read.error().message)};
+  lens.known = lensToJson(*read);
   return Done{};
 }
 
@@ -52,12 +96,23 @@ Status prepare(const Arguments& a, Workspace& workspace) {
   return workspace.run(setMember("Set seed", &Document::seed, a.seed));
 }
 
+void printFocal(const Solution& s) {
+  if (!s.zooms()) return fmt::print("focal    {:.1f} ± {:.1f} px\n", s.lens().focal_px, s.cameras.front().sigma[0]);
+  double least = 1e12, most = 0;
+  for (const SolvedFrame& f : s.frames) {
+    if (f.placed) least = std::min(least, f.focal_px), most = std::max(most, f.focal_px);
+  }
+  fmt::print("focal    zoom, {:.1f} to {:.1f} px\n", least, most);
+}
+
 void printResult(const Workspace& workspace, const std::vector<DeliveredFile>& files, double seconds) {
   const Solution& s = *workspace.solution();
   fmt::print("frames   {} of {}\n", s.placedFrames(), s.frames.size());
   fmt::print("tracks   {} kept of {}\n", s.keptTracks(), s.tracks.size());
   fmt::print("RMS      {:.3f} px, holdout {:.3f} px\n", s.rms_px, s.holdout_rms_px);
-  fmt::print("focal    {:.1f} ± {:.1f} px\n", s.lens.focal_px, s.lens_sigma[0]);
+  printFocal(s);
+  fmt::print("lens     {}, ± {:.2f} px over the picture\n", describe(s.lens().model), s.cameras.front().lens_sigma_px);
+  fmt::print("motion   {}: {}\n", s.motion, s.motion_why);
   fmt::print("verdict  {}\n", judgeSolution(s).hurt);
   for (const std::string& warning : s.summary.warnings) fmt::print("note     {}\n", warning);
   fmt::print("files    {}\n", fmt::join(
@@ -73,7 +128,7 @@ void printResult(const Workspace& workspace, const std::vector<DeliveredFile>& f
 
 Status solveNow(Workspace& workspace, const Progress& progress) {
   const std::string key = solveKey(workspace.document(), workspace.footage());
-  const auto solved = runSolve(workspace.document(), *workspace.tracks(), progress);
+  const auto solved = runSolve(workspace.document(), workspace.footage(), *workspace.tracks(), progress);
   if (!solved.ok()) return solved.error();
   return workspace.takeSolution(*solved, key);
 }
@@ -109,7 +164,6 @@ int solve(const Arguments& a, std::stop_token stop) {
   fmt::print(stderr, "moth: solved in part; no camera for frames {}.\n", missing);
   return kSolvedInPart;
 }
-
 }  // namespace
 
 void addSolve(CLI::App& app, std::stop_token stop, int& code) {
@@ -127,12 +181,16 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
   command->add_option("--focal-px", a->focal_px, "Focal length in px of the full picture");
   command->add_option("--focal", a->focal, "How firmly it is known: locked, near (the default when given), unknown, zoom")
       ->check(CLI::IsMember({"locked", "near", "unknown", "zoom"}));
-  command->add_option("--motion", a->motion, "auto or free; nodal for a camera that only turns")
-      ->check(CLI::IsMember({"auto", "free", "nodal"}))
-      ->capture_default_str();
-  command->add_option("--lens", a->lens, "auto or brown: distortion is found; none: there is none")
-      ->check(CLI::IsMember({"auto", "none", "brown", "fisheye", "anamorphic"}))
-      ->capture_default_str();
+  command->add_option("--focal-tolerance", a->focal_tolerance, "How well a near focal length is known: one standard deviation in per cent (3)");
+  command->add_option("--motion", a->motion, "auto: free or only turning, as the tracks tell; nodal: it only turns; rail: along a line; flat: in a plane")
+      ->check(CLI::IsMember(std::vector<std::string>(kMotions.begin(), kMotions.end())));
+  command->add_option("--lens", a->lens, "auto: the simplest that the tracks bear out; none: no distortion; or a model")
+      ->check(CLI::IsMember(std::vector<std::string>(kLenses.begin(), kLenses.end())));
+  command->add_option("--lens-file", a->lens_file, "A lens from a chart or an earlier shot (lens.json or report.json): locked");
+  command->add_option("--release", a->releases, "Force a group of lens parameters: k2=off, \"principal point=on\"; may be repeated");
+  command->add_option("--pixel-aspect", a->pixel_aspect, "Width of a pixel over its height, over the footage's own");
+  command->add_option("--readout-ms", a->readout_ms, "Rolling shutter: time from the first row to the last");
+  command->add_flag("--find-readout", a->find_readout, "Find the readout time, from --readout-ms on");
   a->addMasks(*command);
   a->addTracking(*command);
   a->addTone(*command);
@@ -142,5 +200,4 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
   a->addRunning(*command);
   command->callback([a, stop, &code] { code = solve(*a, stop); });
 }
-
 }  // namespace dusky::cli

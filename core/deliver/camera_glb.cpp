@@ -63,11 +63,21 @@ class Packer {
 
 tinygltf::Value lensExtras(const DeliveryInput& input) {
   tinygltf::Value::Object lens;
-  const auto values = input.solution.lens.parameters();
-  for (std::size_t k = 0; k < values.size(); ++k) lens[std::string(kLensParameterNames[k])] = tinygltf::Value(values[k]);
+  const Lens& solved = input.solution.lens();
+  const auto names = lensParameterNames(solved.model);
+  for (std::size_t k = 0; k < names.size(); ++k) lens[std::string(names[k])] = tinygltf::Value(solved.parameters()[k]);
+  lens["pixel_aspect"] = tinygltf::Value(solved.pixel_aspect);
+  if (input.solution.zooms()) {
+    // glTF has no key for the focal length: one value a placed frame, in order.
+    tinygltf::Value::Array focal;
+    for (const SolvedFrame& frame : input.solution.frames) {
+      if (frame.placed) focal.emplace_back(frame.focal_px);
+    }
+    lens["focal_px_by_frame"] = tinygltf::Value(focal);
+  }
   lens["width"] = tinygltf::Value(input.footage.width);
   lens["height"] = tinygltf::Value(input.footage.height);
-  lens["model"] = tinygltf::Value(std::string("brown"));
+  lens["model"] = tinygltf::Value(std::string(describe(solved.model)));
   return tinygltf::Value(lens);
 }
 
@@ -75,7 +85,7 @@ void addCamera(tinygltf::Model& model, const DeliveryInput& input) {
   tinygltf::Camera camera;
   camera.name = "camera";
   camera.type = "perspective";
-  camera.perspective.yfov = 2 * std::atan(0.5 * input.footage.height / input.solution.lens.focal_px);
+  camera.perspective.yfov = 2 * std::atan(0.5 * input.footage.height / (input.solution.lens().focal_px * input.solution.lens().pixel_aspect));
   camera.perspective.aspectRatio = static_cast<double>(input.footage.width) / input.footage.height;
   camera.perspective.znear = 0.01;
   camera.perspective.zfar = 10000;
@@ -162,7 +172,7 @@ int addPoints(tinygltf::Model& model, Packer& packer, const DeliveryInput& input
   std::vector<float> places;
   std::vector<std::uint8_t> colors;
   for (const SolvedTrack& track : input.solution.tracks) {
-    if (track.state != TrackState::Kept) continue;
+    if (track.state != TrackState::Kept || (track.far && input.solution.motion != "nodal")) continue;
     const Vec3 p = input.scene.scene_from_solve * track.point;
     for (double c : p) places.push_back(static_cast<float>(c));
     colors.insert(colors.end(), {linearByte(track.color.r), linearByte(track.color.g), linearByte(track.color.b), 255});
@@ -204,7 +214,6 @@ tinygltf::Model newModel() {
   model.asset.generator = "Dusky Moth";
   return model;
 }
-
 }  // namespace
 
 std::string cameraGlb(const DeliveryInput& input) {
@@ -241,5 +250,4 @@ std::string objectGlb(const DeliveryInput& input) {
   if (const int points = addPoints(model, packer, input); points >= 0) model.nodes[object].children = {points};
   return finished(model, input, {camera, object});
 }
-
 }  // namespace dusky

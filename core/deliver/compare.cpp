@@ -31,7 +31,7 @@ std::vector<Slip> slips(const ShotRecord& solved, const ShotRecord& truth, const
       const auto want = project(true_view->second.lens, true_view->second.pose, truth.points[k].xyz);
       // Beyond the lens's range distortion folds over and would bring far-off points into the picture.
       const Vec3 in_camera = true_view->second.pose.toCamera(truth.points[k].xyz);
-      if (!want || !true_view->second.lens.risingUpTo(in_camera.hnormalized().norm()) || !visibleIn(truth, truth.points[k], frame, *want)) continue;
+      if (!want || !true_view->second.lens.risingUpTo(in_camera.hnormalized()) || !visibleIn(truth, truth.points[k], frame, *want)) continue;
       const auto got = project(view.lens, view.pose, solved_from_truth * truth.points[k].xyz);
       out.push_back({static_cast<int>(k), frame, got ? Vec2(*got - *want) : Vec2(1e4, 1e4)});
     }
@@ -74,6 +74,8 @@ Similarity refineSimilarity(const ShotRecord& solved, const ShotRecord& truth, S
       normal += slope.transpose() * slope;
       gradient -= slope.transpose() * here[i].offset;
     }
+    // A camera that only turns fixes no scale: what nothing holds must not run away.
+    normal.diagonal() += 1e-9 * normal.diagonal() + Eigen::Matrix<double, 7, 1>::Constant(1e-12 * normal.trace());
     const Similarity next = nudged(s, normal.ldlt().solve(gradient), pivot);
     const double after = cost(slips(solved, truth, next));
     if (!(after < before)) break;

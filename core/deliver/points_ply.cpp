@@ -16,14 +16,13 @@ void append(std::string& bytes, T value) {
   std::memcpy(raw, &value, sizeof(T));
   bytes.append(raw, sizeof(T));
 }
-
 }  // namespace
 
 std::string pointsPly(const DeliveryInput& input) {
   std::string body;
   int count = 0;
   for (const SolvedTrack& track : input.solution.tracks) {
-    if (track.state != TrackState::Kept) continue;
+    if (track.state != TrackState::Kept || (track.far && input.solution.motion != "nodal")) continue;
     const Vec3 p = input.scene.scene_from_solve * track.point;
     for (double c : p) append(body, static_cast<float>(c));
     append(body, track.color.r);
@@ -40,5 +39,4 @@ std::string pointsPly(const DeliveryInput& input) {
              input.scene.metric ? "metres" : "units", count) +
          body;
 }
-
 }  // namespace dusky

@@ -30,15 +30,17 @@ Json framesOf(const DeliveryInput& input, Json& missing) {
       missing.push_back(frame.frame);
       continue;
     }
-    frames.push_back(
-        {{"frame", frame.frame},
-         {"image", nullptr},
-         {"camera", "A"},
-         {"world_from_camera", matrixOf(input.scene.scene_from_solve * frame.pose)},
-         {"sigma", {{"centre", number(input.scene.scene_from_solve.scale * frame.sigma_centre)}, {"rotation_deg", number(degrees(frame.sigma_rotation_rad))}}},
-         {"rms_px", number(frame.rms_px)},
-         {"holdout_rms_px", number(frame.holdout_rms_px)},
-         {"tracks", frame.tracks}});
+    Json one = {
+        {"frame", frame.frame},
+        {"image", nullptr},
+        {"camera", input.solution.cameras[frame.camera].name},
+        {"world_from_camera", matrixOf(input.scene.scene_from_solve * frame.pose)},
+        {"sigma", {{"centre", number(input.scene.scene_from_solve.scale * frame.sigma_centre)}, {"rotation_deg", number(degrees(frame.sigma_rotation_rad))}}},
+        {"rms_px", number(frame.rms_px)},
+        {"holdout_rms_px", number(frame.holdout_rms_px)},
+        {"tracks", frame.tracks}};
+    if (!std::isnan(frame.focal_px)) one["focal_px"] = frame.focal_px, one["sigma"]["focal_px"] = number(frame.sigma_focal_px);
+    frames.push_back(std::move(one));
   }
   return frames;
 }
@@ -56,16 +58,36 @@ Json lensSamples(const Lens& lens) {
   return samples;
 }
 
-Json cameraOf(const Solution& solution) {
-  Json parameters = Json::object(), sigma = Json::object();
-  for (std::size_t k = 0; k < kLensParameterNames.size(); ++k) {
-    parameters[std::string(kLensParameterNames[k])] = solution.lens.parameters()[k];
-    sigma[std::string(kLensParameterNames[k])] = number(solution.lens_sigma[k]);
+/// A zoom has samples of every frame.
+Json allLensSamples(const Solution& solution, int camera) {
+  Json all = Json::array();
+  if (!solution.zooms()) return Json::array({{{"frame", nullptr}, {"samples", lensSamples(solution.cameras[camera].lens)}}});
+  for (const SolvedFrame& frame : solution.frames) {
+    if (frame.placed && frame.camera == camera) all.push_back({{"frame", frame.frame}, {"samples", lensSamples(solution.lensAt(frame))}});
   }
-  return {{"width", solution.lens.width},
-          {"height", solution.lens.height},
-          {"lens", {{"model", solution.lens.model == LensModel::Brown ? "brown" : "none"}, {"parameters", parameters}, {"sigma", sigma}}},
-          {"lens_samples", Json::array({{{"frame", nullptr}, {"samples", lensSamples(solution.lens)}}})}};
+  return all;
+}
+
+Json cameraOf(const Solution& solution, int index) {
+  const SolvedCamera& camera = solution.cameras[index];
+  const Lens& lens = camera.lens;
+  Json parameters = Json::object(), sigma = Json::object();
+  const auto names = lensParameterNames(lens.model);
+  for (std::size_t k = 0; k < names.size(); ++k) {
+    parameters[std::string(names[k])] = lens.parameters()[k];
+    sigma[std::string(names[k])] = number(camera.sigma[k]);
+  }
+  return {{"width", lens.width},
+          {"height", lens.height},
+          {"pixel_aspect", lens.pixel_aspect},
+          {"lens", {{"model", describe(lens.model)}, {"parameters", parameters}, {"sigma", sigma}, {"sigma_px", number(camera.lens_sigma_px)}}},
+          {"lens_samples", allLensSamples(solution, index)}};
+}
+
+Json camerasOf(const Solution& solution) {
+  Json cameras = Json::object();
+  for (std::size_t i = 0; i < solution.cameras.size(); ++i) cameras[solution.cameras[i].name] = cameraOf(solution, static_cast<int>(i));
+  return cameras;
 }
 
 Json pointsOf(const DeliveryInput& input) {
@@ -79,19 +101,32 @@ Json pointsOf(const DeliveryInput& input) {
                       {"typical_error_px", number(track.typical_error_px)},
                       {"life", track.life},
                       {"parallax_deg", number(degrees(track.parallax_rad))},
+                      {"sigma", number(track.far ? kUnknown : input.scene.scene_from_solve.scale * track.sigma_point)},
+                      {"far", track.far},
                       {"holdout", track.holdout}});
   }
   return points;
 }
 
+Json stretchesOf(const Solution& solution) {
+  Json stretches = Json::array();
+  for (const Stretch& stretch : solution.stretches) stretches.push_back({{"first", stretch.first}, {"last", stretch.last}, {"what", stretch.what}});
+  return stretches;
+}
+
 Json staircaseOf(const Solution& solution) {
   Json steps = Json::array();
   for (const StaircaseStep& step : solution.staircase) {
-    steps.push_back({{"released", step.released}, {"rms_px", number(step.rms_px)}, {"holdout_rms_px", number(step.holdout_rms_px)}, {"kept", step.kept}});
+    steps.push_back({{"released", step.released},
+                     {"rms_px", number(step.rms_px)},
+                     {"holdout_rms_px", number(step.holdout_rms_px)},
+                     {"rms_before_px", number(step.rms_before_px)},
+                     {"holdout_before_px", number(step.holdout_before_px)},
+                     {"kept", step.kept},
+                     {"why", step.why}});
   }
   return steps;
 }
-
 }  // namespace
 
 std::string reportJson(const DeliveryInput& input) {
@@ -112,7 +147,7 @@ std::string reportJson(const DeliveryInput& input) {
                  {"units", input.scene.metric ? "metres" : "units"},
                  {"frames", std::move(frames)},
                  {"missing_frames", std::move(missing)},
-                 {"cameras", {{"A", cameraOf(s)}}},
+                 {"cameras", camerasOf(s)},
                  {"points", pointsOf(input)},
                  {"rms_px", number(s.rms_px)},
                  {"holdout_rms_px", number(s.holdout_rms_px)},
@@ -120,6 +155,9 @@ std::string reportJson(const DeliveryInput& input) {
                  {"tracks_total", s.tracks.size()},
                  {"tracks_kept", s.keptTracks()},
                  {"motion", s.motion},
+                 {"motion_why", s.motion_why},
+                 {"stretches", stretchesOf(s)},
+                 {"readout", {{"frames", s.readout}, {"sigma", number(s.sigma_readout)}}},
                  {"staircase", staircaseOf(s)},
                  {"timings_s",
                   {{"decode", number(input.timings.decode_s)},
@@ -130,5 +168,4 @@ std::string reportJson(const DeliveryInput& input) {
                  {"warnings", std::move(warnings)}};
   return report.dump(1) + "\n";
 }
-
 }  // namespace dusky

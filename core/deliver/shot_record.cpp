@@ -25,9 +25,13 @@ Pose poseOf(const Json& rows) {
 Lens lensOf(const Json& camera) {
   Lens lens = Lens::simple(camera.at("width").get<int>(), camera.at("height").get<int>(), 1);
   const Json& model = camera.at("lens");
-  lens.model = model.at("model") == "none" ? LensModel::None : LensModel::Brown;
+  const auto kind = lensModelNamed(model.at("model").get<std::string>());
+  if (!kind) throw std::runtime_error("a lens model that is not known");
+  lens = Lens::simple(lens.width, lens.height, 1, *kind);
+  lens.pixel_aspect = camera.value("pixel_aspect", 1.0);
   auto values = lens.parameters();
-  for (std::size_t k = 0; k < values.size(); ++k) values[k] = model.at("parameters").value(std::string(kLensParameterNames[k]), values[k]);
+  const auto names = lensParameterNames(*kind);
+  for (std::size_t k = 0; k < names.size(); ++k) values[k] = model.at("parameters").value(std::string(names[k]), values[k]);
   lens.setParameters(values);
   return lens;
 }
@@ -54,7 +58,6 @@ ShotRecord recordOf(const Json& json) {
   }
   return record;
 }
-
 }  // namespace
 
 Result<ShotRecord> parseShotRecord(const std::string& text, const std::string& name) {
@@ -74,5 +77,4 @@ Result<ShotRecord> readShotRecord(const std::filesystem::path& path) {
   if (!text.ok()) return text.error();
   return parseShotRecord(*text, path.string());
 }
-
 }  // namespace dusky

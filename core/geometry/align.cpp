@@ -55,9 +55,11 @@ Result<Similarity> alignPaths(const std::vector<Pose>& source, const std::vector
   // Orientations are many and exact compared with centres; they set the rotation, as three axes of unit weight a frame.
   Similarity fit;
   fit.rotation = nearestRotation(turns);
-  const bool moves = spread_from > 1e-300 && spread_to > 1e-300;
+  // Cameras that only turn differ by rounding; that is no path to take a scale from.
+  const auto rounding = [](const Vec3& mean) { return 1e-20 * (1 + mean.squaredNorm()); };
+  const bool moves = spread_from > rounding(from) && spread_to > rounding(to);
   if (moves) fit.scale = (fit.rotation.toRotationMatrix().transpose() * centres).trace() / spread_from;
-  if (!(fit.scale > 0)) fit.scale = std::sqrt(spread_to / spread_from);
+  if (moves && !(fit.scale > 0)) fit.scale = std::sqrt(spread_to / spread_from);
   fit.shift = to - fit.scale * (fit.rotation * from);
   return fit;
 }

@@ -35,14 +35,13 @@ struct ResectionEstimator {
   }
   double residual(const Pose& pose, int i) const {
     const Vec3 p = pose.toCamera(points[i]);
-    return p.z() > 1e-9 ? (p.hnormalized() - seen[i]).norm() : 1e9;
+    return p.z() > 1e-9 ? (p.normalized() - seen[i].homogeneous().normalized()).norm() : 1e9;
   }
   std::vector<Pose> refine(const Pose& pose, const std::vector<int>& inliers) const {
     if (inliers.size() < 4) return {};
     return {refinePose(pose, points, seen, inliers, tolerance)};
   }
 };
-
 }  // namespace
 
 std::vector<Pose> poseFromThree(const std::array<Vec3, 3>& points, const std::array<Vec2, 3>& seen) {
@@ -105,5 +104,4 @@ std::optional<Resection> resect(const std::vector<Vec3>& points, const std::vect
   if (!fit.found() || fit.inliers.size() < 4) return std::nullopt;
   return Resection{fit.model, fit.inliers};
 }
-
 }  // namespace dusky

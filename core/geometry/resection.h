@@ -17,12 +17,11 @@ struct Resection {
 };
 
 /// One camera from known points, wrong pairs allowed; refined on its inliers.
-/// Shapes: equally long, at least 4. Tolerance in normalised units. Nothing where fewer than 4 pairs agree.
+/// Shapes: equally long, at least 4. Tolerance in radians (of normalised units near the axis). Nothing where fewer than 4 pairs agree.
 /// Sources: robust.h; refinement: Lowe, IEEE TPAMI 13(5), 1991.
 std::optional<Resection> resect(const std::vector<Vec3>& points, const std::vector<Vec2>& seen, double tolerance, std::uint64_t seed);
 
 /// Moves a camera until the listed points land where they were seen (Gauss-Newton on normalised reprojections,
 /// truncated at `tolerance` by Cauchy weights). Points behind the camera are left out.
 Pose refinePose(Pose start, const std::vector<Vec3>& points, const std::vector<Vec2>& seen, const std::vector<int>& use, double tolerance);
-
 }  // namespace dusky

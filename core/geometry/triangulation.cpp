@@ -27,7 +27,7 @@ double squaredError(const Vec3& point, const std::vector<Sighting>& sightings) {
   for (const Sighting& s : sightings) {
     const Vec3 p = s.camera.toCamera(point);
     if (p.z() <= 1e-9) return 1e300;
-    sum += (p.hnormalized() - s.seen).squaredNorm();
+    sum += (p.normalized() - s.seen.homogeneous().normalized()).squaredNorm();
   }
   return sum;
 }
@@ -55,16 +55,15 @@ Vec3 dampedStep(const Vec3& point, const std::vector<Sighting>& sightings, doubl
   for (const Sighting& s : sightings) {
     const Mat3 camera_from_world = s.camera.world_from_camera.conjugate().toRotationMatrix();
     const Vec3 p = s.camera.toCamera(point);
-    Eigen::Matrix<double, 2, 3> slope;
-    slope << 1 / p.z(), 0, -p.x() / (p.z() * p.z()), 0, 1 / p.z(), -p.y() / (p.z() * p.z());
-    const Eigen::Matrix<double, 2, 3> jacobian = slope * camera_from_world;
+    const double distance = p.norm();
+    const Vec3 ray = p / distance;
+    const Mat3 jacobian = (Mat3::Identity() - ray * ray.transpose()) / distance * camera_from_world;
     normal += jacobian.transpose() * jacobian;
-    gradient += jacobian.transpose() * (s.seen - p.hnormalized());
+    gradient += jacobian.transpose() * (s.seen.homogeneous().normalized() - ray);
   }
   normal.diagonal() *= 1 + damping;
   return normal.ldlt().solve(gradient);
 }
-
 }  // namespace
 
 double parallaxAt(const Vec3& point, const std::vector<Vec3>& centres) {
@@ -111,5 +110,4 @@ std::optional<Triangulated> triangulate(const std::vector<Sighting>& sightings, 
   found.parallax_rad = parallaxAt(point, centres);
   return found;
 }
-
 }  // namespace dusky

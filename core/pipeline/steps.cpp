@@ -1,23 +1,48 @@
 #include "core/pipeline/steps.h"
 
+#include "core/lens/lens_file.h"
+#include "core/solve/solve_shot.h"
+
 namespace dusky {
 
 ShotView shotViewOf(const Document& document) { return {document.footage.fps, document.footage.frame_offset, document.footage.tone}; }
 
 Result<std::unique_ptr<FrameSource>> openFootageOf(const Document& document) { return openShot(document.footage_path, shotViewOf(document)); }
 
-SolveOptions solveOptionsOf(const Document& document, int width) {
-  SolveOptions options;
-  options.focal = document.lens.focal;
-  options.focal_px = document.lens.focal_mm / document.lens.sensor_mm * width;
-  options.lens_distortion = document.lens.distortion;
-  options.seed = document.seed;
-  options.set_aside = document.picks.set_aside;
+Result<SolveOptions> solveOptionsOf(const Document& document, const FootageInfo& footage) {
+  const LensSettings& lens = document.lens;
+  SolveOptions options{.focal = lens.focal,
+                       .focal_px = lens.focal_mm / lens.sensor_mm * footage.width,
+                       .focal_tolerance = lens.focal_tolerance_pc / 100,
+                       .motion = lens.motion,
+                       .lens = lens.lens,
+                       .releases = lens.releases,
+                       .pixel_aspect = lens.pixel_aspect > 0 ? lens.pixel_aspect : footage.pixel_aspect,
+                       .readout = lens.readout_ms / 1000 * footage.fps,
+                       .free_readout = lens.free_readout,
+                       .seed = document.seed,
+                       .set_aside = document.picks.set_aside};
+  if (lens.known.empty()) return options;
+  const auto known = lensFromJson(lens.known);
+  if (!known.ok()) return known.error();
+  auto fitting = lensFor(*known, footage.width, footage.height);
+  if (!fitting.ok()) return fitting.error();
+  options.known_lens = *fitting;
   return options;
 }
 
-Result<SolutionPtr> runSolve(const Document& document, const TrackSet& tracks, const Progress& progress, const std::function<void(SolutionPtr)>& on_partial) {
-  return solveShot(tracks, solveOptionsOf(document, tracks.width), progress, on_partial);
+Result<SolutionPtr> runSolve(const Document& document, const FootageInfo& footage, const TrackSet& tracks, const Progress& progress,
+                             const std::function<void(SolutionPtr)>& on_partial, const SolutionPtr& from) {
+  const auto options = solveOptionsOf(document, footage);
+  if (!options.ok()) return options.error();
+  return solveShot(tracks, *options, progress, on_partial, from);
+}
+
+Result<SweepResult> runSweep(const Document& document, const FootageInfo& footage, const TrackSet& tracks, const Solution& from, const SweepOptions& asked,
+                             const Progress& progress, const std::function<void(const SweepPoint&)>& on_point) {
+  const auto options = solveOptionsOf(document, footage);
+  if (!options.ok()) return options.error();
+  return sweep(tracks, *options, from, asked, progress, on_point);
 }
 
 Result<std::vector<DeliveredFile>> DeliveryJob::run(const DeliveryOptions& options, const Progress& progress) const {

@@ -5,6 +5,7 @@
 #include "core/image/frame_source.h"
 #include "core/media/shot_source.h"
 #include "core/project/document.h"
+#include "core/solve/sweep.h"
 
 namespace dusky {
 
@@ -58,8 +59,12 @@ Result<HandTrack> runHandTrack(const Document& document, const HandTrack& track,
 /// A key near where the artist pointed: put on the feature when `snap`, with the colour of the picture there.
 Result<HandTrack> placeKey(const Document& document, HandTrack track, int frame, const Vec2& pointed, bool snap);
 
-Result<SolutionPtr> runSolve(const Document& document, const TrackSet& tracks, const Progress& progress,
-                             const std::function<void(SolutionPtr)>& on_partial = {});
+/// Solves; `from`: carries on from an earlier solve of these tracks. Errors: as solveShot, and what a loaded lens says.
+Result<SolutionPtr> runSolve(const Document& document, const FootageInfo& footage, const TrackSet& tracks, const Progress& progress,
+                             const std::function<void(SolutionPtr)>& on_partial = {}, const SolutionPtr& from = nullptr);
+/// Sweeps a scalar of the solve; see sweep(). Errors: the same.
+Result<SweepResult> runSweep(const Document& document, const FootageInfo& footage, const TrackSet& tracks, const Solution& from, const SweepOptions& asked,
+                             const Progress& progress, const std::function<void(const SweepPoint&)>& on_point = {});
 /// A delivery as a value: safe to run on a worker thread while the artist goes on.
 struct DeliveryJob {
   FootageInfo footage;
@@ -78,6 +83,6 @@ DeliveryOptions deliveryOptionsOf(const Document& document);
 /// The folder that a delivery goes to when none is set: beside the footage, named after it.
 std::filesystem::path defaultDeliveryFolder(const Document& document);
 
-/// What solveShot is asked, from the document's millimetres.
-SolveOptions solveOptionsOf(const Document& document, int width);
+/// What solveShot is asked, from the document's millimetres and milliseconds. Errors: a loaded lens that cannot be read or does not fit.
+Result<SolveOptions> solveOptionsOf(const Document& document, const FootageInfo& footage);
 }  // namespace dusky

@@ -8,7 +8,17 @@ namespace dusky {
 
 using Json = nlohmann::json;
 
-NLOHMANN_JSON_SERIALIZE_ENUM(FocalKnowledge, {{FocalKnowledge::Unknown, "unknown"}, {FocalKnowledge::Near, "near"}, {FocalKnowledge::Locked, "locked"}})
+NLOHMANN_JSON_SERIALIZE_ENUM(
+    FocalKnowledge, {{FocalKnowledge::Unknown, "unknown"}, {FocalKnowledge::Near, "near"}, {FocalKnowledge::Locked, "locked"}, {FocalKnowledge::Zoom, "zoom"}})
+NLOHMANN_JSON_SERIALIZE_ENUM(
+    CameraMotion,
+    {{CameraMotion::Auto, "auto"}, {CameraMotion::Free, "free"}, {CameraMotion::Nodal, "nodal"}, {CameraMotion::Rail, "rail"}, {CameraMotion::Flat, "flat"}})
+NLOHMANN_JSON_SERIALIZE_ENUM(LensChoice, {{LensChoice::Auto, "auto"},
+                                          {LensChoice::None, "none"},
+                                          {LensChoice::Brown, "brown"},
+                                          {LensChoice::Fisheye, "fisheye"},
+                                          {LensChoice::Anamorphic, "anamorphic"}})
+NLOHMANN_JSON_SERIALIZE_ENUM(Release, {{Release::Auto, "auto"}, {Release::On, "on"}, {Release::Off, "off"}})
 NLOHMANN_JSON_SERIALIZE_ENUM(ObjectShape, {{ObjectShape::Cone, "cone"}, {ObjectShape::Cube, "cube"}})
 NLOHMANN_JSON_SERIALIZE_ENUM(ToneCurve, {{ToneCurve::Display, "display"}, {ToneCurve::Log, "log"}, {ToneCurve::Linear, "linear"}})
 NLOHMANN_JSON_SERIALIZE_ENUM(Channel,
@@ -98,7 +108,8 @@ NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(FollowOptions, first_frame, last
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(TrackEdit, kind, track, other, first, last)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(TrackLabel, track, name, group)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(TrackWork, edited_key, edits, by_hand, labels)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(LensSettings, focal, focal_mm, sensor_mm, distortion)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(LensSettings, focal, focal_mm, focal_tolerance_pc, sensor_mm, motion, lens, known, releases, pixel_aspect,
+                                                readout_ms, free_readout)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(TestObject, id, shape, track, size)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(DeliverySettings, folder, camera_glb, points_ply, camera_csv, report_json, object_glb)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(KnownLength, from, to, metres)
@@ -130,6 +141,7 @@ Result<Document> documentFromJson(const std::string& text) {
     Json json = Json::parse(text);
     // Picks once stood in the document itself.
     if (!json.contains("picks")) json["picks"] = json;
+    if (json.contains("lens") && !json["lens"].value("distortion", true)) json["lens"]["lens"] = "none";
     return json.get<Document>();
   } catch (const std::exception& problem) {
     return unreadable(fmt::format("The project's settings are damaged: {}.", problem.what()));

@@ -1,4 +1,5 @@
 #pragma once
+#include <map>
 #include <string>
 #include <vector>
 
@@ -6,7 +7,7 @@
 #include "core/image/tone.h"
 #include "core/mask/mask_set.h"
 #include "core/project/picks.h"
-#include "core/solve/solve_shot.h"
+#include "core/solve/solve_options.h"
 #include "core/track/follow_features.h"
 #include "core/track/track_edits.h"
 
@@ -31,12 +32,19 @@ struct ExtraRun {
   bool operator==(const ExtraRun&) const = default;
 };
 
-/// How the lens is known, as the artist says it.
+/// How camera and lens are known, as the artist says it.
 struct LensSettings {
   FocalKnowledge focal = FocalKnowledge::Unknown;
-  double focal_mm = 35.0;   ///< 1 to 2000; read unless the focal length is unknown.
-  double sensor_mm = 36.0;  ///< Width of the sensor, 1 to 100.
-  bool distortion = true;   ///< Whether distortion may be released.
+  double focal_mm = 35.0;           ///< 1 to 2000; read where it is about known or locked.
+  double focal_tolerance_pc = 3.0;  ///< Of what is about known: one standard deviation, per cent, over 0 to 100.
+  double sensor_mm = 36.0;          ///< Width of the sensor, 1 to 100.
+  CameraMotion motion = CameraMotion::Auto;
+  LensChoice lens = LensChoice::Auto;
+  std::string known;                        ///< A lens from a chart or an earlier shot, as JSON (lens_file.h); empty: none. It is locked.
+  std::map<std::string, Release> releases;  ///< Groups of lens parameters that are forced on or off.
+  double pixel_aspect = 0;                  ///< 0: as the footage says.
+  double readout_ms = 0;                    ///< Of a rolling shutter, from the first row to the last; 0: all rows at once.
+  bool free_readout = false;                ///< Found, from readout_ms on.
   bool operator==(const LensSettings&) const = default;
 };
 

@@ -7,7 +7,7 @@ namespace dusky {
 namespace {
 
 using Json = nlohmann::json;
-constexpr int kVersion = 2;
+constexpr int kVersion = 2, kSolutionVersion = 3;
 
 /// Plain numbers as one byte string, little-endian as the machine has them.
 template <class T>
@@ -37,10 +37,10 @@ std::string toBytes(const Json& json) {
 }
 
 template <class Value, class Read>
-Result<std::shared_ptr<const Value>> decodeWith(const std::string& bytes, std::string_view kind, const Read& read) {
+Result<std::shared_ptr<const Value>> decodeWith(const std::string& bytes, std::string_view kind, int version, const Read& read) {
   try {
     const Json json = Json::from_cbor(bytes);
-    if (json.at("kind") != kind || json.at("version") != kVersion) return unreadable("A stored result is of another version; run the step again.");
+    if (json.at("kind") != kind || json.at("version") != version) return unreadable("A stored result is of another version; run the step again.");
     auto value = std::make_shared<Value>();
     read(json, *value);
     return std::shared_ptr<const Value>(std::move(value));
@@ -79,6 +79,8 @@ Json trackJson(const SolvedTrack& t) {
           {"worst", number(t.worst_error_px)},
           {"worst_frame", t.worst_frame},
           {"parallax", number(t.parallax_rad)},
+          {"far", t.far},
+          {"sigma", number(t.sigma_point)},
           {"frames", packed(frames)},
           {"values", packed(values)},
           {"used", packed(used)}};
@@ -97,6 +99,7 @@ SolvedTrack trackOf(const Json& j) {
   t.worst_error_px = numberOf(j.at("worst"));
   t.worst_frame = j.at("worst_frame");
   t.parallax_rad = numberOf(j.at("parallax"));
+  t.far = j.at("far"), t.sigma_point = numberOf(j.at("sigma"));
   const auto frames = unpacked<int>(j.at("frames"));
   const auto values = unpacked<double>(j.at("values"));
   const auto used = unpacked<std::uint8_t>(j.at("used"));
@@ -122,7 +125,6 @@ void readSummary(const Json& j, SolveSummary& s) {
   s.total_s = numberOf(j.at("total_s"));
   s.warnings = j.at("warnings").get<std::vector<std::string>>();
 }
-
 }  // namespace
 
 std::string encode(const TrackSet& set) {
@@ -164,7 +166,7 @@ std::string encode(const TrackSet& set) {
 }
 
 Result<TrackSetPtr> decodeTracks(const std::string& bytes) {
-  return decodeWith<TrackSet>(bytes, "tracks", [](const Json& j, TrackSet& set) {
+  return decodeWith<TrackSet>(bytes, "tracks", kVersion, [](const Json& j, TrackSet& set) {
     set.width = j.at("width"), set.height = j.at("height");
     set.first_frame = j.at("first"), set.last_frame = j.at("last");
     const auto heads = unpacked<int>(j.at("heads")), frames = unpacked<int>(j.at("frames"));
@@ -194,45 +196,104 @@ Result<TrackSetPtr> decodeTracks(const std::string& bytes) {
   });
 }
 
+namespace {
+
+template <class Numbers>
+Json numbersJson(const Numbers& values) {
+  Json list = Json::array();
+  for (const double v : values) list.push_back(number(v));
+  return list;
+}
+
+LensParameters numbersOf(const Json& list) {
+  LensParameters values{};
+  for (std::size_t k = 0; k < values.size(); ++k) values[k] = numberOf(list.at(k));
+  return values;
+}
+
+Json frameJson(const SolvedFrame& f) {
+  return {f.frame,
+          f.placed,
+          f.why_not,
+          f.camera,
+          number(f.focal_px),
+          number(f.sigma_focal_px),
+          poseJson(f.pose),
+          number(f.sigma_centre),
+          number(f.sigma_rotation_rad),
+          number(f.rms_px),
+          number(f.holdout_rms_px),
+          f.tracks};
+}
+
+SolvedFrame frameOf(const Json& j) {
+  return {j.at(0),         j.at(1),           j.at(2),           j.at(3),           numberOf(j.at(4)),  numberOf(j.at(5)),
+          poseOf(j.at(6)), numberOf(j.at(7)), numberOf(j.at(8)), numberOf(j.at(9)), numberOf(j.at(10)), j.at(11)};
+}
+
+Json cameraJson(const SolvedCamera& c) {
+  const Lens& lens = c.lens;
+  return {{"name", c.name},
+          {"model", lens.model},
+          {"width", lens.width},
+          {"height", lens.height},
+          {"pixel_aspect", lens.pixel_aspect},
+          {"parameters", lens.parameters()},
+          {"sigma", numbersJson(c.sigma)},
+          {"sigma_px", number(c.lens_sigma_px)}};
+}
+
+SolvedCamera cameraOf(const Json& j) {
+  SolvedCamera c{.name = j.at("name")};
+  c.lens = Lens::simple(j.at("width"), j.at("height"), 0, j.at("model").get<LensModel>());
+  c.lens.pixel_aspect = j.at("pixel_aspect");
+  c.lens.setParameters(j.at("parameters").get<LensParameters>());
+  c.sigma = numbersOf(j.at("sigma"));
+  c.lens_sigma_px = numberOf(j.at("sigma_px"));
+  return c;
+}
+
+Json stepJson(const StaircaseStep& s) {
+  return {s.released, number(s.rms_px), number(s.holdout_rms_px), s.kept, number(s.rms_before_px), number(s.holdout_before_px), s.why};
+}
+
+StaircaseStep stepOf(const Json& j) { return {j.at(0), numberOf(j.at(1)), numberOf(j.at(2)), j.at(3), numberOf(j.at(4)), numberOf(j.at(5)), j.at(6)}; }
+}  // namespace
+
 std::string encode(const Solution& s) {
-  Json frames = Json::array(), tracks = Json::array(), steps = Json::array(), sigma = Json::array();
-  for (const SolvedFrame& f : s.frames) {
-    frames.push_back(
-        {f.frame, f.placed, poseJson(f.pose), number(f.sigma_centre), number(f.sigma_rotation_rad), number(f.rms_px), number(f.holdout_rms_px), f.tracks});
-  }
+  Json frames = Json::array(), tracks = Json::array(), steps = Json::array(), cameras = Json::array(), stretches = Json::array();
+  for (const SolvedFrame& f : s.frames) frames.push_back(frameJson(f));
   for (const SolvedTrack& t : s.tracks) tracks.push_back(trackJson(t));
-  for (const StaircaseStep& step : s.staircase) steps.push_back({step.released, number(step.rms_px), number(step.holdout_rms_px), step.kept});
-  for (double v : s.lens_sigma) sigma.push_back(number(v));
+  for (const StaircaseStep& step : s.staircase) steps.push_back(stepJson(step));
+  for (const SolvedCamera& camera : s.cameras) cameras.push_back(cameraJson(camera));
+  for (const Stretch& stretch : s.stretches) stretches.push_back({stretch.first, stretch.last, stretch.what});
   return toBytes({{"kind", "solution"},
-                  {"version", kVersion},
+                  {"version", kSolutionVersion},
                   {"frames", frames},
                   {"tracks", tracks},
                   {"staircase", steps},
-                  {"lens_sigma", sigma},
-                  {"lens", {{"model", s.lens.model}, {"width", s.lens.width}, {"height", s.lens.height}, {"parameters", s.lens.parameters()}}},
+                  {"cameras", cameras},
+                  {"stretches", stretches},
+                  {"readout", {s.readout, number(s.sigma_readout)}},
                   {"rms", number(s.rms_px)},
                   {"holdout_rms", number(s.holdout_rms_px)},
-                  {"motion", s.motion},
+                  {"motion", {s.motion, s.motion_why}},
                   {"summary", summaryJson(s.summary)}});
 }
 
 Result<SolutionPtr> decodeSolution(const std::string& bytes) {
-  return decodeWith<Solution>(bytes, "solution", [](const Json& j, Solution& s) {
-    for (const Json& f : j.at("frames")) {
-      s.frames.push_back({f.at(0), f.at(1), poseOf(f.at(2)), numberOf(f.at(3)), numberOf(f.at(4)), numberOf(f.at(5)), numberOf(f.at(6)), f.at(7)});
-    }
+  return decodeWith<Solution>(bytes, "solution", kSolutionVersion, [](const Json& j, Solution& s) {
+    for (const Json& f : j.at("frames")) s.frames.push_back(frameOf(f));
     for (const Json& t : j.at("tracks")) s.tracks.push_back(trackOf(t));
-    for (const Json& step : j.at("staircase")) s.staircase.push_back({step.at(0), numberOf(step.at(1)), numberOf(step.at(2)), step.at(3)});
-    for (int k = 0; k < 8; ++k) s.lens_sigma[k] = numberOf(j.at("lens_sigma").at(k));
-    const Json& lens = j.at("lens");
-    s.lens.model = lens.at("model").get<LensModel>();
-    s.lens.width = lens.at("width"), s.lens.height = lens.at("height");
-    s.lens.setParameters(lens.at("parameters").get<std::array<double, 8>>());
+    for (const Json& step : j.at("staircase")) s.staircase.push_back(stepOf(step));
+    s.cameras.clear();
+    for (const Json& camera : j.at("cameras")) s.cameras.push_back(cameraOf(camera));
+    for (const Json& stretch : j.at("stretches")) s.stretches.push_back({stretch.at(0), stretch.at(1), stretch.at(2)});
+    s.readout = j.at("readout").at(0), s.sigma_readout = numberOf(j.at("readout").at(1));
     s.rms_px = numberOf(j.at("rms"));
     s.holdout_rms_px = numberOf(j.at("holdout_rms"));
-    s.motion = j.at("motion");
+    s.motion = j.at("motion").at(0), s.motion_why = j.at("motion").at(1);
     readSummary(j.at("summary"), s.summary);
   });
 }
-
 }  // namespace dusky

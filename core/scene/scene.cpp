@@ -39,9 +39,9 @@ std::vector<const SolvedFrame*> placedFrames(const Solution& solution) {
 double medianDepth(const Solution& solution, const Vec3& from) {
   std::vector<double> distances;
   for (const SolvedTrack& track : solution.tracks) {
-    if (track.state == TrackState::Kept) distances.push_back((track.point - from).norm());
+    if (track.state == TrackState::Kept && !track.far) distances.push_back((track.point - from).norm());
   }
-  return distances.empty() ? 1.0 : median(std::move(distances));
+  return distances.empty() ? kFarDistance : median(std::move(distances));
 }
 
 /// The world as it will be, in the solve's own coordinates.
@@ -56,7 +56,7 @@ std::optional<PlaneFit> guessGround(const Solution& solution, const Vec3& up, co
   std::vector<Vec3> below;
   for (const SolvedTrack& track : solution.tracks) {
     const bool near = (track.point - middle).norm() < 3 * depth;
-    if (track.state == TrackState::Kept && near && (track.point - middle).dot(up) < 0) below.push_back(track.point);
+    if (track.state == TrackState::Kept && !track.far && near && (track.point - middle).dot(up) < 0) below.push_back(track.point);
   }
   constexpr double kMaxTiltRad = 0.45;
   auto plane = findPlane(below, up, kMaxTiltRad, 0.008 * depth, 1);
@@ -118,7 +118,6 @@ Status setOriginAndScale(const Solution& solution, const SceneSettings& settings
   }
   return Done{};
 }
-
 }  // namespace
 
 Result<SceneFrame> orientScene(const Solution& solution, const SceneSettings& settings) {
@@ -142,5 +141,4 @@ Result<SceneFrame> orientScene(const Solution& solution, const SceneSettings& se
   if (!std::isnan(out.ground_rms)) out.ground_rms *= axes.scale;
   return out;
 }
-
 }  // namespace dusky

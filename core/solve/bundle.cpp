@@ -6,29 +6,60 @@
 namespace dusky {
 namespace {
 
-Bundle moved(const Bundle& from, const ReducedSystem& system) {
-  Bundle to = from;
-  parallelFor(static_cast<int>(to.cameras.size()), [&](int c) {
-    const auto step = system.cameraStep().segment<6>(6 * c);
-    to.cameras[c].world_from_camera = (to.cameras[c].world_from_camera * rotationFromVector(step.head<3>())).normalized();
-    to.cameras[c].centre += step.tail<3>();
-  });
-  for (std::size_t j = 0; j < to.points.size(); ++j) to.points[j] += system.pointSteps()[j];
-  auto lens = to.lens.parameters();
-  const auto at = static_cast<Eigen::Index>(6 * to.cameras.size());
-  for (int k = 0; k < system.freeLens(); ++k) lens[system.lensIndex()[k]] += system.cameraStep()[at + k];
-  to.lens.setParameters(lens);
+constexpr double kLeastDamping = 1e-9;  // holds position, rotation and scale of the world, which nothing else does
+
+/// What moves.
+struct State {
+  std::vector<Pose> cameras;
+  std::vector<Vec3> points;
+  std::vector<Lens> lenses;
+  std::vector<double> focal_px;
+  double readout;
+
+  explicit State(const Bundle& b) : cameras(b.cameras), points(b.points), lenses(b.lenses), focal_px(b.focal_px), readout(b.readout) {}
+  void swapWith(Bundle& b) { cameras.swap(b.cameras), points.swap(b.points), lenses.swap(b.lenses), focal_px.swap(b.focal_px), std::swap(readout, b.readout); }
+};
+
+State moved(const Bundle& from, const ReducedSystem& system, const BundleOptions& options) {
+  State to(from);
+  parallelFor(
+      static_cast<int>(to.cameras.size()),
+      [&](int c) {
+        const auto step = system.cameraStep(c);
+        to.cameras[c].world_from_camera = (to.cameras[c].world_from_camera * rotationFromVector(step.head<3>())).normalized();
+        if (!options.fixed_centres) to.cameras[c].centre += step.segment<3>(3);
+        if (system.block() == 7 && options.free_focal) to.focal_px[c] *= std::exp(std::clamp(step[6], -0.5, 0.5));
+      },
+      64);
+  for (std::size_t j = 0; j < to.points.size(); ++j) {
+    to.points[j] += system.pointSteps()[j];
+    if (from.isFar(static_cast<int>(j))) to.points[j].normalize();
+  }
+  for (std::size_t l = 0; l < to.lenses.size(); ++l) {
+    LensParameters values = to.lenses[l].parameters();
+    const auto& index = system.lensIndex();
+    for (std::size_t k = 0; k < index.size(); ++k) values[index[k]] += system.sharedStep()[system.sharedAt(static_cast<int>(l)) + static_cast<int>(k)];
+    to.lenses[l].setParameters(values);
+  }
+  if (options.free_readout) to.readout = std::clamp(to.readout + system.sharedStep()[system.readoutAt()], -1.0, 1.0);
   return to;
 }
 
-bool plausible(const Lens& lens) { return lens.focal_px > 0.05 * lens.width && lens.focal_px < 100.0 * lens.width; }
-
+bool plausible(const State& state) {
+  const auto sound = [&](double focal) { return focal > 0.05 * state.lenses.front().width && focal < 100.0 * state.lenses.front().width; };
+  return std::all_of(state.lenses.begin(), state.lenses.end(), [&](const Lens& lens) { return sound(lens.focal_px); }) &&
+         std::all_of(state.focal_px.begin(), state.focal_px.end(), sound);
+}
 }  // namespace
 
 BundleSummary adjust(Bundle& bundle, const BundleOptions& options, const Progress& progress) {
   BundleSummary summary;
   double cost = bundleCost(bundle, options);
   summary.cost_before = summary.cost_after = cost;
+  if (bundle.cameras.empty() || bundle.observations.empty()) {
+    summary.termination = Termination::Settled;
+    return summary;
+  }
   ReducedSystem system(bundle, options);
   system.linearise();
   double damping = 1e-4, growth = 2;
@@ -38,39 +69,34 @@ BundleSummary adjust(Bundle& bundle, const BundleOptions& options, const Progres
       return summary;
     }
     progress.report(static_cast<double>(summary.steps) / options.max_steps, "adjusting cameras and points");
-    bool better = false;
+    double next_cost = cost;
     if (system.solve(damping)) {
-      Bundle next = moved(bundle, system);
-      const double next_cost = plausible(next.lens) ? bundleCost(next, options) : cost;
-      const double decrease = cost - next_cost;
-      if (decrease > 0) {
-        better = true;
-        bundle.cameras.swap(next.cameras);
-        bundle.points.swap(next.points);
-        bundle.lens = next.lens;
-        const double share = decrease / cost;
-        const double ratio = 0.5 * decrease / std::max(system.predictedGain(damping), 1e-300);
-        cost = summary.cost_after = next_cost;
-        damping = std::max(1e-12, damping * std::max(1.0 / 3, 1 - std::pow(2 * std::min(ratio, 1.0) - 1, 3)));
-        growth = 2;
-        if (share < options.settled) {
-          summary.termination = Termination::Settled;
-          return summary;
-        }
-        system.linearise();
+      State state = moved(bundle, system, options);
+      if (plausible(state)) {
+        state.swapWith(bundle);
+        next_cost = bundleCost(bundle, options);
+        if (!(next_cost < cost)) state.swapWith(bundle);
       }
     }
-    if (!better) {
+    if (!(next_cost < cost)) {
       damping *= growth;
       growth *= 2;
-      if (damping > 1e8) {
-        summary.termination = Termination::Settled;
-        return summary;
-      }
+      if (damping <= 1e8) continue;
+      summary.termination = Termination::Settled;
+      return summary;
     }
+    const double decrease = cost - next_cost, share = decrease / cost;
+    const double ratio = 0.5 * decrease / std::max(system.predictedGain(damping), 1e-300);
+    cost = summary.cost_after = next_cost;
+    damping = std::max(kLeastDamping, damping * std::max(1.0 / 3, 1 - std::pow(2 * std::min(ratio, 1.0) - 1, 3)));
+    growth = 2;
+    if (share < options.settled) {
+      summary.termination = Termination::Settled;
+      return summary;
+    }
+    system.linearise();
   }
   summary.termination = Termination::StepLimit;
   return summary;
 }
-
 }  // namespace dusky

@@ -7,20 +7,40 @@
 namespace dusky {
 namespace {
 
-SolvedTrack describeTrack(const Reconstruction& work, const WorkTrack& track, const Track& source) {
+/// Where directions are shown: about the middle of the path, so far away that the path hardly counts.
+struct FarPlace {
+  Vec3 middle = Vec3::Zero();
+  double distance = kFarDistance;
+};
+
+FarPlace farPlaceOf(const Reconstruction& work) {
+  FarPlace far;
+  std::vector<Vec3> centres;
+  for (const auto& camera : work.cameras) {
+    if (camera) centres.push_back(camera->centre);
+  }
+  for (const Vec3& c : centres) far.middle += c / static_cast<double>(centres.size());
+  double spread = 0;
+  for (const Vec3& c : centres) spread = std::max(spread, (c - far.middle).norm());
+  constexpr double kFarAway = 3000;
+  if (spread > 1e-9) far.distance = kFarAway * spread;
+  return far;
+}
+
+SolvedTrack describeTrack(const Reconstruction& work, const Views& views, const FarPlace& far, const WorkTrack& track, const Track& source) {
   SolvedTrack out{.id = track.id, .holdout = track.holdout, .color = source.color, .life = source.life()};
   out.reason = track.by_artist ? AsideReason::ByArtist : track.reason;
   out.state = track.by_artist                     ? TrackState::SetAside
               : !track.point                      ? TrackState::Unplaced
               : track.reason == AsideReason::None ? TrackState::Kept
                                                   : TrackState::SetAside;
-  if (track.point) out.point = *track.point;
+  if (track.point) out.point = track.far ? Vec3(far.middle + far.distance * *track.point) : *track.point;
   double squares = 0;
   int used = 0;
   std::vector<Vec3> centres;
   for (const WorkObservation& o : track.observations) {
     TrackError error{.frame = work.frame_numbers[o.camera], .used = o.used && track.point.has_value()};
-    const auto seen = track.point && work.cameras[o.camera] ? project(work.lens, *work.cameras[o.camera], *track.point) : std::nullopt;
+    const auto seen = track.point && work.cameras[o.camera] ? views.reproject(track, o) : std::nullopt;
     if (seen) {
       error.reprojected = *seen;
       error.error_px = (*seen - o.seen).norm();
@@ -35,7 +55,8 @@ SolvedTrack describeTrack(const Reconstruction& work, const WorkTrack& track, co
     out.errors.push_back(error);
   }
   if (used > 0) out.typical_error_px = std::sqrt(squares / used);
-  if (track.point && centres.size() > 1) out.parallax_rad = parallaxAt(*track.point, centres);
+  out.far = track.far;
+  if (track.point && !track.far && centres.size() > 1) out.parallax_rad = parallaxAt(*track.point, centres);
   return out;
 }
 
@@ -59,22 +80,31 @@ void describeFrames(const Reconstruction& work, Solution& out) {
     SolvedFrame& frame = out.frames[f];
     frame.frame = work.frame_numbers[f];
     frame.placed = work.cameras[f].has_value();
+    frame.camera = work.lensOf(static_cast<int>(f));
     if (frame.placed) frame.pose = *work.cameras[f];
+    if (frame.placed && !work.focal_px.empty()) frame.focal_px = work.focal_px[f];
     if (frame.tracks > 0) frame.rms_px = std::sqrt(squares[f] / frame.tracks);
     if (holdout_used[f] > 0) frame.holdout_rms_px = std::sqrt(holdout[f] / holdout_used[f]);
   }
 }
-
 }  // namespace
 
 void describe(const Reconstruction& work, const TrackSet& tracks, Solution& out) {
+  const Views views(work);
+  const FarPlace far = farPlaceOf(work);
   out.tracks.resize(work.tracks.size());
   out.summary.holdout_tracks = 0;
   for (std::size_t t = 0; t < work.tracks.size(); ++t) {
-    out.tracks[t] = describeTrack(work, work.tracks[t], tracks.tracks[t]);
+    out.tracks[t] = describeTrack(work, views, far, work.tracks[t], tracks.tracks[t]);
     out.summary.holdout_tracks += out.tracks[t].holdout;
   }
   describeFrames(work, out);
+  out.cameras.resize(work.lenses.size());
+  for (std::size_t l = 0; l < work.lenses.size(); ++l) {
+    out.cameras[l].name = std::string(1, static_cast<char>('A' + l % 26));
+    out.cameras[l].lens = work.lenses[l];
+    if (!work.focal_px.empty()) out.cameras[l].lens.focal_px = work.focal_px[work.focal_px.size() / 2];
+  }
+  out.readout = work.readout;
 }
-
 }  // namespace dusky

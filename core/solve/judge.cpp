@@ -8,60 +8,68 @@
 namespace dusky {
 namespace {
 
-double errorOf(const Reconstruction& work, const WorkTrack& track, const WorkObservation& o) {
-  const auto seen = project(work.lens, *work.cameras[o.camera], *track.point);
-  return seen ? (*seen - o.seen).norm() : 1e9;
-}
-
 /// A point that follows its rays to nowhere: parallax too small to say how deep. It still holds the cameras' turn.
 constexpr double kFarthest = 1e7;
+constexpr double kNowhere = 1e6;  // px: the point lies behind the camera
 
-AsideReason sortOutTrack(Reconstruction& work, WorkTrack& track, const Limits& limits) {
+AsideReason sortOutTrack(const Reconstruction& work, const Views& views, WorkTrack& track, const Limits& limits) {
   int seen = 0, good = 0;
   for (WorkObservation& o : track.observations) {
     if (!work.cameras[o.camera]) continue;
     ++seen;
-    o.used = errorOf(work, track, o) <= limits.tolerance_px;
+    o.used = views.error(track, o) <= limits.tolerance_px;
     good += o.used;
   }
   if (good < limits.min_frames) return AsideReason::FewGoodFrames;
   if (good < limits.min_share * seen) return AsideReason::HighError;
   return AsideReason::None;
 }
-
 }  // namespace
 
 double errorSpread(const Reconstruction& work) {
+  const Views views(work);
   std::vector<double> errors;
   for (const WorkTrack& track : work.tracks) {
     if (!track.takesPart()) continue;
     for (const WorkObservation& o : track.observations) {
-      if (work.cameras[o.camera]) errors.push_back(errorOf(work, track, o));
+      if (work.cameras[o.camera]) errors.push_back(views.error(track, o));
     }
   }
   return median(std::move(errors)) / 1.1774;  // the median of a 2D error is 1.1774 sigma of one coordinate
 }
 
 void sortOut(Reconstruction& work, const Limits& limits) {
+  const Views views(work);
   parallelFor(
       static_cast<int>(work.tracks.size()),
       [&](int t) {
         WorkTrack& track = work.tracks[t];
-        if (track.point) track.reason = sortOutTrack(work, track, limits);
+        if (track.point) track.reason = sortOutTrack(work, views, track, limits);
       },
       32);
 }
 
-void placeTracks(Reconstruction& work, bool all) {
+/// A place near by where the parallax says how deep it is, else a direction.
+std::optional<Placed> placeNearOrFar(const Reconstruction& work, const Views& views, WorkTrack& track, bool only_used, double far_rad) {
+  track.far = false;
+  auto near = placeTrack(work, views, track, only_used);
+  if (near && near->point.allFinite() && near->point.norm() < kFarthest && near->parallax_rad >= far_rad) return near;
+  if (far_rad <= 0) return std::nullopt;
+  track.far = true;
+  return placeTrack(work, views, track, only_used);
+}
+
+void placeTracks(Reconstruction& work, bool all, double far_rad) {
+  const Views views(work);
   parallelFor(
       static_cast<int>(work.tracks.size()),
       [&](int t) {
         WorkTrack& track = work.tracks[t];
-        if (track.takesPart() && !all) return;
+        if (track.takesPart() && !all && !track.far) return;
         const bool fresh = !track.point;
-        auto placed = placeTrack(work, track, !fresh);
-        if (!placed && !fresh) placed = placeTrack(work, track, false);
-        if (placed && placed->point.allFinite() && placed->point.norm() < kFarthest) {
+        auto placed = placeNearOrFar(work, views, track, !fresh, far_rad);
+        if (!placed && !fresh) placed = placeNearOrFar(work, views, track, false, far_rad);
+        if (placed) {
           track.point = placed->point;
           if (fresh) track.reason = AsideReason::None;
         } else if (fresh || !track.takesPart()) {
@@ -73,12 +81,13 @@ void placeTracks(Reconstruction& work, bool all) {
 }
 
 Judgement judge(Reconstruction& work) {
+  const Views views(work);
   parallelFor(
       static_cast<int>(work.tracks.size()),
       [&](int t) {
         WorkTrack& track = work.tracks[t];
         if (!track.holdout || !track.point) return;
-        const auto placed = placeTrack(work, track, true);
+        const auto placed = placeTrack(work, views, track, true);
         if (placed)
           track.point = placed->point;
         else
@@ -93,7 +102,8 @@ Judgement judge(Reconstruction& work) {
     result.holdout_kept += track.holdout;
     for (const WorkObservation& o : track.observations) {
       if (!o.used || !work.cameras[o.camera]) continue;
-      const double error = errorOf(work, track, o);
+      const double error = views.error(track, o);
+      if (error > kNowhere) continue;
       (track.holdout ? holdout_squares : squares) += error * error;
       ++(track.holdout ? holdout_used : result.used);
     }
@@ -103,5 +113,4 @@ Judgement judge(Reconstruction& work) {
   result.sigma_px = errorSpread(work);
   return result;
 }
-
 }  // namespace dusky

@@ -26,10 +26,9 @@ double errorSpread(const Reconstruction& work);
 void sortOut(Reconstruction& work, const Limits& limits);
 
 /// Gives a place to every track that can have one: those without a point, and all holdout and set-aside tracks anew.
-/// `all`: also moves points that are already placed.
-void placeTracks(Reconstruction& work, bool all);
+/// `all`: also moves points that are already placed. Under `far_rad` of parallax a track becomes a direction; 0: it gets no place.
+void placeTracks(Reconstruction& work, bool all, double far_rad);
 
 /// RMS of the tracks that take part and of the holdout tracks (placed anew first, from their used observations).
 Judgement judge(Reconstruction& work);
-
 }  // namespace dusky

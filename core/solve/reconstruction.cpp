@@ -13,6 +13,12 @@ int Reconstruction::indexOf(int frame) const {
   return static_cast<int>(std::lower_bound(frame_numbers.begin(), frame_numbers.end(), frame) - frame_numbers.begin());
 }
 
+Lens Reconstruction::lensAt(int frame) const {
+  Lens lens = lenses[static_cast<std::size_t>(lensOf(frame))];
+  if (!focal_px.empty()) lens.focal_px = focal_px[static_cast<std::size_t>(frame)];
+  return lens;
+}
+
 Reconstruction makeReconstruction(const TrackSet& tracks, const std::vector<int>& set_aside_ids, double holdout_share, std::uint64_t seed) {
   Reconstruction work;
   for (int i = 0; i < tracks.frames(); ++i) work.frame_numbers.push_back(tracks.frameAt(i));
@@ -29,11 +35,63 @@ Reconstruction makeReconstruction(const TrackSet& tracks, const std::vector<int>
   return work;
 }
 
-std::optional<Placed> placeTrack(const Reconstruction& work, const WorkTrack& track, bool only_used) {
+Reconstruction thinnedFrames(const Reconstruction& work, int most) {
+  Reconstruction thinned = work;
+  const int placed = work.placedCameras();
+  if (placed <= most) return thinned;
+  int nth = 0, kept = 0;
+  for (auto& camera : thinned.cameras) {
+    if (!camera) continue;
+    const bool keep = nth * (most - 1) >= kept * (placed - 1);
+    ++nth;
+    if (keep)
+      ++kept;
+    else
+      camera.reset();
+  }
+  return thinned;
+}
+
+Views::Views(const Reconstruction& work) : work_(work) {
+  for (std::size_t f = 0; f < work.cameras.size(); ++f) lenses_.push_back(work.lensAt(static_cast<int>(f)));
+  if (work.readout == 0) return;
+  const MappedBundle mapped = makeBundle(work);
+  const std::vector<FrameMotion> motions = frameMotions(mapped.bundle);
+  motions_.resize(work.cameras.size());
+  for (std::size_t c = 0; c < motions.size(); ++c) motions_[mapped.camera_frame[c]] = motions[c];
+}
+
+Pose Views::poseFor(const WorkObservation& o) const {
+  const Pose& pose = *work_.cameras[o.camera];
+  if (work_.readout == 0) return pose;
+  return movedWithin(pose, motions_[o.camera], work_.readout * (o.seen.y() / lenses_[o.camera].height - 0.5));
+}
+
+std::optional<Vec2> Views::reproject(const WorkTrack& track, const WorkObservation& o) const {
+  const Pose pose = poseFor(o);
+  const Vec3 p = track.far ? Vec3(pose.world_from_camera.conjugate() * *track.point) : pose.toCamera(*track.point);
+  if (p.z() < 1e-6) return std::nullopt;
+  return lenses_[o.camera].distort(p.hnormalized());
+}
+
+double Views::error(const WorkTrack& track, const WorkObservation& o) const {
+  const auto seen = reproject(track, o);
+  return seen ? (*seen - o.seen).norm() : 1e9;
+}
+
+std::optional<Placed> placeTrack(const Reconstruction& work, const Views& views, const WorkTrack& track, bool only_used) {
   std::vector<Sighting> sightings;
+  Vec3 direction = Vec3::Zero();
   for (const WorkObservation& o : track.observations) {
     if (!work.cameras[o.camera] || (only_used && !o.used)) continue;
-    if (const auto n = work.lens.undistort(o.seen)) sightings.push_back({*work.cameras[o.camera], *n});
+    const auto ray = views.ray(o.camera, o.seen);
+    if (!ray) continue;
+    sightings.push_back({views.poseFor(o), *ray});
+    direction += sightings.back().camera.direction(ray->homogeneous().normalized());
+  }
+  if (track.far) {
+    if (sightings.size() < 2 || direction.norm() < 1e-6) return std::nullopt;
+    return Placed{direction.normalized(), 0};
   }
   const auto found = triangulate(sightings, track.point);
   if (!found) return std::nullopt;
@@ -42,25 +100,40 @@ std::optional<Placed> placeTrack(const Reconstruction& work, const WorkTrack& tr
 
 MappedBundle makeBundle(const Reconstruction& work) {
   MappedBundle mapped;
-  mapped.bundle.lens = work.lens;
+  Bundle& bundle = mapped.bundle;
+  bundle.lenses = work.lenses;
+  bundle.readout = work.readout;
   std::vector<int> camera_of_frame(work.cameras.size(), -1);
   for (std::size_t f = 0; f < work.cameras.size(); ++f) {
     if (!work.cameras[f]) continue;
     camera_of_frame[f] = static_cast<int>(mapped.camera_frame.size());
     mapped.camera_frame.push_back(static_cast<int>(f));
-    mapped.bundle.cameras.push_back(*work.cameras[f]);
+    bundle.cameras.push_back(*work.cameras[f]);
+    bundle.time.push_back(work.frame_numbers[f]);
+    if (!work.lens_of.empty()) bundle.lens_of.push_back(work.lens_of[f]);
+    if (!work.focal_px.empty()) bundle.focal_px.push_back(work.focal_px[f]);
   }
+  const bool any_far = std::any_of(work.tracks.begin(), work.tracks.end(), [](const WorkTrack& t) { return t.far; });
   for (std::size_t t = 0; t < work.tracks.size(); ++t) {
     const WorkTrack& track = work.tracks[t];
     if (!track.takesPart()) continue;
     const auto usable = [&](const WorkObservation& o) { return o.used && camera_of_frame[o.camera] >= 0; };
     if (std::count_if(track.observations.begin(), track.observations.end(), usable) < 2) continue;
-    const int point = static_cast<int>(mapped.bundle.points.size());
-    mapped.bundle.points.push_back(*track.point);
+    const int point = static_cast<int>(bundle.points.size());
+    bundle.points.push_back(*track.point);
+    if (any_far) bundle.far.push_back(track.far);
     mapped.point_track.push_back(static_cast<int>(t));
     for (const WorkObservation& o : track.observations) {
-      if (usable(o)) mapped.bundle.observations.push_back({camera_of_frame[o.camera], point, o.seen});
+      if (usable(o)) bundle.observations.push_back({camera_of_frame[o.camera], point, o.seen});
     }
+  }
+  for (CameraTie tie : work.ties) {
+    tie.a = camera_of_frame[tie.a], tie.b = camera_of_frame[tie.b];
+    if (tie.a >= 0 && tie.b >= 0) bundle.ties.push_back(tie);
+  }
+  for (CameraPlane plane : work.planes) {
+    plane.camera = camera_of_frame[plane.camera];
+    if (plane.camera >= 0) bundle.planes.push_back(plane);
   }
   return mapped;
 }
@@ -68,10 +141,13 @@ MappedBundle makeBundle(const Reconstruction& work) {
 BundleSummary adjustReconstruction(Reconstruction& work, const BundleOptions& options, const Progress& progress) {
   MappedBundle mapped = makeBundle(work);
   const BundleSummary summary = adjust(mapped.bundle, options, progress);
-  for (std::size_t c = 0; c < mapped.camera_frame.size(); ++c) work.cameras[mapped.camera_frame[c]] = mapped.bundle.cameras[c];
+  for (std::size_t c = 0; c < mapped.camera_frame.size(); ++c) {
+    work.cameras[mapped.camera_frame[c]] = mapped.bundle.cameras[c];
+    if (!work.focal_px.empty()) work.focal_px[mapped.camera_frame[c]] = mapped.bundle.focal_px[c];
+  }
   for (std::size_t p = 0; p < mapped.point_track.size(); ++p) work.tracks[mapped.point_track[p]].point = mapped.bundle.points[p];
-  work.lens = mapped.bundle.lens;
+  work.lenses = mapped.bundle.lenses;
+  work.readout = mapped.bundle.readout;
   return summary;
 }
-
 }  // namespace dusky

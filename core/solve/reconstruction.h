@@ -3,6 +3,7 @@
 #include <vector>
 
 #include "core/solve/bundle.h"
+#include "core/solve/observation_model.h"
 #include "core/solve/solution.h"
 #include "core/track/track_set.h"
 
@@ -18,6 +19,7 @@ struct WorkTrack {
   int id = 0;
   bool holdout = false;
   bool by_artist = false;  ///< Set aside by hand: measured, never used.
+  bool far = false;        ///< Its point is a direction: no parallax says how deep it lies.
   AsideReason reason = AsideReason::None;
   std::vector<WorkObservation> observations;
   std::optional<Vec3> point;
@@ -29,22 +31,55 @@ struct WorkTrack {
 /// A solve on its way: some cameras and some points have places.
 struct Reconstruction {
   std::vector<int> frame_numbers;  ///< Of the cameras, ascending.
-  Lens lens;
+  std::vector<Lens> lenses = std::vector<Lens>(1);
+  std::vector<int> lens_of;                  ///< Of each frame; empty: all have the first.
+  std::vector<double> focal_px;              ///< A zoom: of each frame; empty: there is none.
+  double readout = 0;                        ///< See Bundle.
   std::vector<std::optional<Pose>> cameras;  ///< By frame.
   std::vector<WorkTrack> tracks;             ///< Same order as the track set's.
+  std::vector<CameraTie> ties;               ///< By frame; those of frames without a camera wait.
+  std::vector<CameraPlane> planes;
 
   int placedCameras() const;
   int indexOf(int frame) const;
+  int lensOf(int frame) const { return lens_of.empty() ? 0 : lens_of[static_cast<std::size_t>(frame)]; }
+  Lens lensAt(int frame) const;
+  const Lens& lens() const { return lenses.front(); }
+  int width() const { return lenses.front().width; }
+};
+
+/// How the cameras of a reconstruction see, as it stood when this was made.
+class Views {
+ public:
+  explicit Views(const Reconstruction& work);
+  /// Where a track's point shows in a frame; nothing when it lies behind the camera.
+  std::optional<Vec2> reproject(const WorkTrack& track, const WorkObservation& o) const;
+  /// Distance of that from where it was seen; a large one when it lies behind.
+  double error(const WorkTrack& track, const WorkObservation& o) const;
+  /// The ray of a pixel, normalised; nothing outside of the lens's range.
+  std::optional<Vec2> ray(int frame, const Vec2& pixel) const { return lenses_[static_cast<std::size_t>(frame)].undistort(pixel); }
+  /// The camera when the row of an observation was read.
+  Pose poseFor(const WorkObservation& o) const;
+  const Lens& lens(int frame) const { return lenses_[static_cast<std::size_t>(frame)]; }
+
+ private:
+  const Reconstruction& work_;
+  std::vector<Lens> lenses_;
+  std::vector<FrameMotion> motions_;
 };
 
 Reconstruction makeReconstruction(const TrackSet& tracks, const std::vector<int>& set_aside_ids, double holdout_share, std::uint64_t seed);
 
-/// Least-squares place of one track from its placed cameras (all observations, or the used ones only), the parallax of it.
+/// The same with at most so many of its placed cameras, evenly spread; the first and the last stay.
+Reconstruction thinnedFrames(const Reconstruction& work, int most);
+
+/// Least-squares place of one track from its placed cameras (all observations, or the used ones only), the parallax of it. A far track gets
+/// its mean direction.
 struct Placed {
   Vec3 point;
   double parallax_rad;
 };
-std::optional<Placed> placeTrack(const Reconstruction& work, const WorkTrack& track, bool only_used);
+std::optional<Placed> placeTrack(const Reconstruction& work, const Views& views, const WorkTrack& track, bool only_used);
 
 /// A bundle of all placed cameras and of the tracks that take part; `adjustReconstruction` runs it and takes the result back.
 BundleSummary adjustReconstruction(Reconstruction& work, const BundleOptions& options, const Progress& progress);
@@ -56,5 +91,4 @@ struct MappedBundle {
   std::vector<int> point_track;   ///< Bundle point to track index.
 };
 MappedBundle makeBundle(const Reconstruction& work);
-
 }  // namespace dusky

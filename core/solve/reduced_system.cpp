@@ -2,96 +2,26 @@
 
 #include <Eigen/Cholesky>
 #include <cmath>
+#include <numeric>
 
 #include "core/base/parallel.h"
-#include "core/geometry/essential.h"
+#include "core/solve/dense_tiles.h"
 
 namespace dusky {
 namespace {
 
-constexpr double kNearest = 1e-6;     // depth below which a point counts as behind the camera
-constexpr double kBehindPx = 1000.0;  // and the error it is charged then
-
-double robustCost(double squared, double loss_px) { return loss_px * loss_px * std::log1p(squared / (loss_px * loss_px)); }
-
-Linearised lineariseOne(const Bundle& bundle, const BundleObservation& o, const BundleOptions& options, const std::vector<int>& lens_index) {
-  Linearised row;
-  const Pose& pose = bundle.cameras[o.camera];
-  const Mat3 camera_from_world = pose.world_from_camera.conjugate().toRotationMatrix();
-  const Vec3 p = camera_from_world * (bundle.points[o.point] - pose.centre);
-  if (p.z() < kNearest) {
-    row.by_camera.setZero();
-    row.by_point.setZero();
-    row.by_lens.setZero();
-    return row;
-  }
-  const Vec2 n = p.hnormalized();
-  const LensSlopes slopes = lensSlopes(bundle.lens, n);
-  Mat23 project;
-  project << 1 / p.z(), 0, -n.x() / p.z(), 0, 1 / p.z(), -n.y() / p.z();
-  const Mat23 by_camera_point = slopes.by_point * project;
-  row.residual = bundle.lens.distort(n) - o.seen;
-  row.by_point = by_camera_point * camera_from_world;
-  row.by_camera.leftCols<3>() = by_camera_point * crossMatrix(p);
-  if (options.fixed_centres)
-    row.by_camera.rightCols<3>().setZero();
-  else
-    row.by_camera.rightCols<3>() = -row.by_point;
-  for (std::size_t k = 0; k < lens_index.size(); ++k) row.by_lens.col(static_cast<int>(k)) = slopes.by_lens.col(lens_index[k]);
-  const double weight = std::sqrt(1 / (1 + row.residual.squaredNorm() / (options.loss_px * options.loss_px)));
-  row.residual *= weight;
-  row.by_camera *= weight;
-  row.by_point *= weight;
-  row.by_lens.leftCols(static_cast<int>(lens_index.size())) *= weight;
-  return row;
-}
-
-/// target (6x6, columns `stride` apart) -= a b^T. Written out with the six rows as a vector of four and one of two: this is where a solve
-/// spends its time.
-void subtractOuter(double* __restrict target, std::ptrdiff_t stride, const Mat63& a, const Mat63& b) {
-  using Four = Eigen::Array4d;
-  using Two = Eigen::Array2d;
-  const double* p = a.data();
-  const Four a0 = Eigen::Map<const Four>(p), a1 = Eigen::Map<const Four>(p + 6), a2 = Eigen::Map<const Four>(p + 12);
-  const Two b0 = Eigen::Map<const Two>(p + 4), b1 = Eigen::Map<const Two>(p + 10), b2 = Eigen::Map<const Two>(p + 16);
-  for (int c = 0; c < 6; ++c, target += stride) {
-    const double w0 = b(c, 0), w1 = b(c, 1), w2 = b(c, 2);
-    Eigen::Map<Four> upper(target);
-    Eigen::Map<Two> lower(target + 4);
-    upper -= a0 * w0 + a1 * w1 + a2 * w2;
-    lower -= b0 * w0 + b1 * w1 + b2 * w2;
-  }
-}
-
+constexpr int kPointsPerGroup = 32;
+constexpr double kFloor = 1e-12;  // of the damping, so that what nothing holds stays where it is
 }  // namespace
 
-double bundleCost(const Bundle& bundle, const BundleOptions& options) {
-  const double loss_px = options.loss_px;
-  // Blocks of fixed size: the order of summation does not depend on the threads.
-  constexpr int kBlock = 2048;
-  const int count = static_cast<int>(bundle.observations.size());
-  std::vector<double> partial(count / kBlock + 1, 0.0);
-  parallelFor(static_cast<int>(partial.size()), [&](int block) {
-    for (int i = block * kBlock; i < std::min(count, (block + 1) * kBlock); ++i) {
-      const BundleObservation& o = bundle.observations[i];
-      const Vec3 p = bundle.cameras[o.camera].toCamera(bundle.points[o.point]);
-      const double squared = p.z() < kNearest ? kBehindPx * kBehindPx : (bundle.lens.distort(p.hnormalized()) - o.seen).squaredNorm();
-      partial[block] += robustCost(squared, loss_px);
-    }
-  });
-  double total = 0;
-  for (double p : partial) total += p;
-  for (int k = 0; k < 8; ++k) {
-    const double away = bundle.lens.parameters()[k] - options.prior.mean[k];
-    if (options.free_lens[k]) total += options.prior.weight[k] * away * away;
-  }
-  return total;
-}
-
-ReducedSystem::ReducedSystem(const Bundle& bundle, const BundleOptions& options) : bundle_(bundle), options_(options) {
-  for (int k = 0; k < 8; ++k) {
-    if (options.free_lens[k]) lens_index_.push_back(k);
-  }
+ReducedSystem::ReducedSystem(const Bundle& bundle, const BundleOptions& options)
+    : bundle_(bundle),
+      options_(options),
+      model_(bundle, options),
+      order_(orderCameras(bundle)),
+      block_(bundle.zooms() ? 7 : 6),
+      shared_(static_cast<int>(bundle.lenses.size() * model_.lensIndex().size()) + (options.free_readout ? 1 : 0)),
+      matrix_(order_.first, block_) {
   const int count = static_cast<int>(bundle.observations.size());
   of_camera_.resize(bundle.cameras.size());
   point_begin_.assign(bundle.points.size() + 1, 0);
@@ -101,154 +31,313 @@ ReducedSystem::ReducedSystem(const Bundle& bundle, const BundleOptions& options)
   }
   for (std::size_t j = 0; j < bundle.points.size(); ++j) point_begin_[j + 1] += point_begin_[j];
   rows_.resize(count);
-  cross_.resize(count);
-  point_inverse_.resize(bundle.points.size());
+  shared_rows_.resize(static_cast<std::size_t>(2 * model_.sharedColumns()) * count);
+  point_factor_.resize(bundle.points.size());
   point_gradient_.resize(bundle.points.size());
   point_diagonal_.resize(bundle.points.size());
   point_steps_.resize(bundle.points.size());
-  lens_point_.resize(bundle.points.size());
-  const auto size = static_cast<Eigen::Index>(6 * bundle.cameras.size() + lens_index_.size());
-  matrix_.resize(size, size);
-  right_.resize(size);
-  diagonal_.resize(size);
+  makeGroups();
+}
+
+void ReducedSystem::makeGroups() {
+  const auto tileOf = [&](int observation) { return order_.place[bundle_.observations[observation].camera] / EnvelopeMatrix::kBlocksPerTile; };
+  std::vector<std::pair<int, int>> reach(bundle_.points.size(), {0, 0});
+  for (std::size_t j = 0; j < bundle_.points.size(); ++j) {
+    if (point_begin_[j] == point_begin_[j + 1]) continue;
+    reach[j] = {tileOf(point_begin_[j]), tileOf(point_begin_[j])};
+    for (int i = point_begin_[j]; i < point_begin_[j + 1]; ++i) reach[j] = {std::min(reach[j].first, tileOf(i)), std::max(reach[j].second, tileOf(i))};
+  }
+  point_order_.resize(bundle_.points.size());
+  std::iota(point_order_.begin(), point_order_.end(), 0);
+  std::stable_sort(point_order_.begin(), point_order_.end(), [&](int a, int b) { return reach[a] < reach[b]; });
+  groups_of_tile_.resize(static_cast<std::size_t>(matrix_.tileRows()));
+  for (int first = 0; first < static_cast<int>(point_order_.size()); first += kPointsPerGroup) {
+    Group group{.first = first, .count = std::min(kPointsPerGroup, static_cast<int>(point_order_.size()) - first)};
+    for (int p = first; p < first + group.count; ++p) {
+      for (int i = point_begin_[point_order_[p]]; i < point_begin_[point_order_[p] + 1]; ++i) group.tiles.push_back(tileOf(i));
+    }
+    std::sort(group.tiles.begin(), group.tiles.end());
+    group.tiles.erase(std::unique(group.tiles.begin(), group.tiles.end()), group.tiles.end());
+    group.cameras.resize(group.tiles.size() * static_cast<std::size_t>(matrix_.tileSize() * group.columns()));
+    group.shared.resize(shared_, group.columns());
+    group.right.resize(group.columns());
+    for (std::size_t k = 0; k < group.tiles.size(); ++k) groups_of_tile_[group.tiles[k]].emplace_back(static_cast<int>(groups_.size()), static_cast<int>(k));
+    groups_.push_back(std::move(group));
+  }
+}
+
+std::size_t ReducedSystem::bytes() const {
+  std::size_t bytes = matrix_.bytes() + rows_.size() * sizeof(Linearised) + shared_rows_.size() * sizeof(double);
+  for (const Group& group : groups_) bytes += static_cast<std::size_t>(group.shared.size()) * sizeof(double) + group.cameras.size() * sizeof(double);
+  return bytes;
+}
+
+Eigen::Map<const Eigen::Matrix<double, 2, Eigen::Dynamic>> ReducedSystem::sharedOf(int observation) const {
+  const int columns = model_.sharedColumns();
+  return {shared_rows_.data() + static_cast<std::size_t>(2 * columns) * observation, 2, columns};
+}
+
+/// Turn, centre, and the seventh of a zoom (else 0).
+ReducedSystem::Mat27 ReducedSystem::byCamera(int observation) const {
+  const Linearised& row = rows_[observation];
+  Mat27 by = Mat27::Zero();
+  by.leftCols<3>() = row.by_turn;
+  if (!options_.fixed_centres && !bundle_.isFar(bundle_.observations[observation].point)) by.middleCols<3>(3) = -row.by_point;
+  if (block_ == 7 && options_.free_focal) by.col(6) = row.by_focal;
+  return by;
 }
 
 void ReducedSystem::linearise() {
+  model_.refresh();
+  const int columns = model_.sharedColumns();
   parallelFor(
       static_cast<int>(rows_.size()),
       [&](int i) {
-        rows_[i] = lineariseOne(bundle_, bundle_.observations[i], options_, lens_index_);
-        cross_[i] = rows_[i].by_camera.transpose() * rows_[i].by_point;
+        SharedColumns shared;
+        rows_[i] = model_.linearise(bundle_.observations[i], shared);
+        std::copy_n(shared.data(), 2 * columns, shared_rows_.begin() + static_cast<std::ptrdiff_t>(2 * columns) * i);
       },
       256);
 }
 
-void ReducedSystem::invertPoints(double damping) {
-  const int k = freeLens();
-  parallelFor(
-      static_cast<int>(point_inverse_.size()),
-      [&](int j) {
-        Mat3 normal = Mat3::Zero();
-        Vec3 gradient = Vec3::Zero();
-        lens_point_[j].setZero();
-        for (int i = point_begin_[j]; i < point_begin_[j + 1]; ++i) {
-          const Linearised& row = rows_[i];
-          normal += row.by_point.transpose() * row.by_point;
-          gradient -= row.by_point.transpose() * row.residual;
-          lens_point_[j].topRows(k) += row.by_lens.leftCols(k).transpose() * row.by_point;
-        }
-        point_diagonal_[j] = normal.diagonal();
-        normal.diagonal() += damping * normal.diagonal() + Vec3::Constant(1e-12 * (1 + normal.trace()));
-        point_inverse_[j] = normal.inverse();
-        point_gradient_[j] = gradient;
-      },
-      64);
-}
-
-/// The lower triangle's six columns of a camera: they lie together in memory, while its rows would lie a whole column apart.
-void ReducedSystem::fillCameraColumns(int camera, double damping) {
-  const int k = freeLens(), lens_at = 6 * static_cast<int>(bundle_.cameras.size());
-  auto columns = matrix_.middleCols<6>(6 * camera);
-  columns.setZero();
-  Eigen::Matrix<double, 6, 6> own = Eigen::Matrix<double, 6, 6>::Zero();
-  Eigen::Matrix<double, 6, 1> right = Eigen::Matrix<double, 6, 1>::Zero();
-  for (int i : of_camera_[camera]) {
+void ReducedSystem::eliminatePoint(Group& group, int index, double damping) {
+  const int j = point_order_[group.first + index];
+  Mat3 normal = Mat3::Zero();
+  Vec3 gradient = Vec3::Zero();
+  for (int i = point_begin_[j]; i < point_begin_[j + 1]; ++i) {
+    normal += rows_[i].by_point.transpose() * rows_[i].by_point;
+    gradient -= rows_[i].by_point.transpose() * rows_[i].residual;
+  }
+  point_diagonal_[j] = normal.diagonal();
+  point_gradient_[j] = gradient;
+  // A direction has no length to be found.
+  if (bundle_.isFar(j)) normal += 0.5 * normal.trace() * bundle_.points[j] * bundle_.points[j].transpose();
+  normal.diagonal() += damping * normal.diagonal() + Vec3::Constant(kFloor * (1 + normal.trace()));
+  const Mat3 factor = normal.llt().matrixL();
+  point_factor_[j] = factor;
+  const Mat3 back = factor.triangularView<Eigen::Lower>().solve(Mat3::Identity()).transpose();  // L^-T
+  group.right.segment<3>(3 * index) = back.transpose() * gradient;
+  const int columns = model_.sharedColumns(), lens_columns = static_cast<int>(model_.lensIndex().size());
+  std::size_t tile = 0;
+  for (int i = point_begin_[j]; i < point_begin_[j + 1]; ++i) {
     const Linearised& row = rows_[i];
-    const int j = bundle_.observations[i].point;
-    own += row.by_camera.transpose() * row.by_camera;
-    const Mat63 reduced = cross_[i] * point_inverse_[j];
-    right -= row.by_camera.transpose() * row.residual + reduced * point_gradient_[j];
-    for (int other = point_begin_[j]; other < point_begin_[j + 1]; ++other) {
-      const int b = bundle_.observations[other].camera;
-      if (b < camera) continue;
-      subtractOuter(&columns.coeffRef(6 * b, 0), columns.outerStride(), cross_[other], reduced);
-    }
-    if (k > 0) {
-      columns.middleRows(lens_at, k) += row.by_lens.leftCols(k).transpose() * row.by_camera - lens_point_[j].topRows(k) * reduced.transpose();
-    }
+    const int camera = bundle_.observations[i].camera, place = order_.place[camera];
+    const int tile_row = place / EnvelopeMatrix::kBlocksPerTile;
+    if (group.tiles[tile] != tile_row)
+      tile = static_cast<std::size_t>(std::lower_bound(group.tiles.begin(), group.tiles.end(), tile_row) - group.tiles.begin());
+    const Mat23 by_point = row.by_point * back;
+    Eigen::Map<Eigen::MatrixXd> cameras(group.tile(tile, matrix_.tileSize()), matrix_.tileSize(), group.columns());
+    const int at = block_ * (place % EnvelopeMatrix::kBlocksPerTile);
+    cameras.block<3, 3>(at, 3 * index) += row.by_turn.transpose() * by_point;
+    if (!options_.fixed_centres && !bundle_.isFar(j)) cameras.block<3, 3>(at + 3, 3 * index) -= row.by_point.transpose() * by_point;
+    if (block_ == 7 && options_.free_focal) cameras.block<1, 3>(at + 6, 3 * index) += row.by_focal.transpose() * by_point;
+    const auto shared = sharedOf(i);
+    if (lens_columns > 0)
+      group.shared.block(sharedAt(bundle_.lensOf(camera)), 3 * index, lens_columns, 3).noalias() += shared.leftCols(lens_columns).transpose() * by_point;
+    if (columns > lens_columns) group.shared.block<1, 3>(readoutAt(), 3 * index) += shared.col(lens_columns).transpose() * by_point;
   }
-  diagonal_.segment<6>(6 * camera) = own.diagonal();
-  own.diagonal() += damping * own.diagonal() + Eigen::Matrix<double, 6, 1>::Constant(1e-12 * (1 + own.trace()));
-  columns.middleRows<6>(6 * camera) += own;
-  right_.segment<6>(6 * camera) = right;
 }
 
-void ReducedSystem::fillLens(double damping) {
-  const int k = freeLens();
-  if (k == 0) return;
-  const int at = 6 * static_cast<int>(bundle_.cameras.size());
-  Eigen::Matrix<double, 8, 8> own = Eigen::Matrix<double, 8, 8>::Zero();
-  Eigen::Matrix<double, 8, 1> right = Eigen::Matrix<double, 8, 1>::Zero();
-  for (const Linearised& row : rows_) {
-    own.topLeftCorner(k, k) += row.by_lens.leftCols(k).transpose() * row.by_lens.leftCols(k);
-    right.head(k) -= row.by_lens.leftCols(k).transpose() * row.residual;
-  }
-  for (int i = 0; i < k; ++i) {
-    const int parameter = lens_index_[i];
-    own(i, i) += options_.prior.weight[parameter];
-    right[i] -= options_.prior.weight[parameter] * (bundle_.lens.parameters()[parameter] - options_.prior.mean[parameter]);
-  }
-  diagonal_.tail(k) = own.diagonal().head(k);
-  own.diagonal().head(k) *= 1 + damping;
-  for (std::size_t j = 0; j < lens_point_.size(); ++j) {
-    const Eigen::Matrix<double, 8, 3> reduced = lens_point_[j] * point_inverse_[j];
-    own.topLeftCorner(k, k) -= reduced.topRows(k) * lens_point_[j].topRows(k).transpose();
-    right.head(k) -= reduced.topRows(k) * point_gradient_[j];
-  }
-  matrix_.block(at, at, k, k) = own.topLeftCorner(k, k);
-  right_.tail(k) = right.head(k);
+void ReducedSystem::eliminate(Group& group, double damping) {
+  std::fill(group.cameras.begin(), group.cameras.end(), 0.0);
+  group.shared.setZero();
+  for (int k = 0; k < group.count; ++k) eliminatePoint(group, k, damping);
 }
 
-const Eigen::MatrixXd& ReducedSystem::assemble(double damping) {
-  invertPoints(damping);
-  parallelFor(static_cast<int>(bundle_.cameras.size()), [&](int camera) { fillCameraColumns(camera, damping); });
-  fillLens(damping);
-  return matrix_;
+/// What the cameras' own equations are before the points are taken out.
+void ReducedSystem::addCameras(double damping) {
+  const int cameras = static_cast<int>(bundle_.cameras.size()), lens_columns = static_cast<int>(model_.lensIndex().size());
+  const int columns = model_.sharedColumns();
+  std::vector<Eigen::MatrixXd> corners(bundle_.cameras.size());
+  std::vector<Eigen::VectorXd> rights(bundle_.cameras.size());
+  parallelFor(cameras, [&](int c) {
+    Eigen::Matrix<double, 7, 7> all = Eigen::Matrix<double, 7, 7>::Zero();
+    Eigen::Matrix<double, 7, 1> all_gradient = Eigen::Matrix<double, 7, 1>::Zero();
+    Eigen::Matrix<double, 7, Eigen::Dynamic, 0, 7, kMostLensParameters + 1> all_shared(7, columns);
+    all_shared.setZero();
+    corners[c] = Eigen::MatrixXd::Zero(columns, columns), rights[c] = Eigen::VectorXd::Zero(columns);
+    for (const int i : of_camera_[c]) {
+      const Mat27 by = byCamera(i);
+      all += by.transpose() * by;
+      all_gradient -= by.transpose() * rows_[i].residual;
+      if (columns == 0) continue;
+      const auto shared = sharedOf(i);
+      all_shared += by.transpose().lazyProduct(shared);
+      corners[c] += shared.transpose().lazyProduct(shared);
+      rights[c] -= shared.transpose().lazyProduct(rows_[i].residual);
+    }
+    auto own = all.topLeftCorner(block_, block_);
+    const auto gradient = all_gradient.head(block_);
+    const auto with_shared = all_shared.topRows(block_);
+    const int at = rowOf(c), place = order_.place[c];
+    gradient_.segment(at, block_) = gradient;
+    diagonal_.segment(at, block_) = own.diagonal();
+    own.diagonal() += damping * own.diagonal() + Eigen::VectorXd::Constant(block_, kFloor * (1 + own.trace()));
+    matrix_.block(place, place) += own;
+    border_.block(at, sharedAt(bundle_.lensOf(c)), block_, lens_columns) = with_shared.leftCols(lens_columns);
+    if (columns > lens_columns) border_.block(at, readoutAt(), block_, 1) = with_shared.col(lens_columns);
+  });
+  for (int c = 0; c < cameras; ++c) {
+    const int at = sharedAt(bundle_.lensOf(c));
+    corner_.block(at, at, lens_columns, lens_columns) += corners[c].topLeftCorner(lens_columns, lens_columns);
+    shared_gradient_.segment(at, lens_columns) += rights[c].head(lens_columns);
+    if (columns == lens_columns) continue;
+    corner_.block(readoutAt(), at, 1, lens_columns) += corners[c].bottomLeftCorner(1, lens_columns);
+    corner_.block(at, readoutAt(), lens_columns, 1) += corners[c].topRightCorner(lens_columns, 1);
+    corner_(readoutAt(), readoutAt()) += corners[c](lens_columns, lens_columns);
+    shared_gradient_[readoutAt()] += rights[c][lens_columns];
+  }
+}
+
+/// Priors of the lenses, ties between cameras, planes that they stand on.
+void ReducedSystem::addBeliefs() {
+  const auto& index = model_.lensIndex();
+  for (std::size_t l = 0; l < bundle_.lenses.size(); ++l) {
+    const LensParameters values = bundle_.lenses[l].parameters();
+    for (std::size_t k = 0; k < index.size(); ++k) {
+      const int at = sharedAt(static_cast<int>(l)) + static_cast<int>(k);
+      const double weight = options_.prior.weight[index[k]];
+      corner_(at, at) += weight;
+      shared_gradient_[at] -= weight * (values[index[k]] - options_.prior.mean[index[k]]);
+    }
+  }
+  for (const CameraTie& tie : bundle_.ties) {
+    const int a = order_.place[tie.a], b = order_.place[tie.b];
+    const auto add = [&](int row, double weight, double difference) {
+      matrix_.block(a, a)(row, row) += weight;
+      matrix_.block(b, b)(row, row) += weight;
+      matrix_.block(std::max(a, b), std::min(a, b))(row, row) -= weight;
+      gradient_[rowOf(tie.a) + row] -= weight * difference;
+      gradient_[rowOf(tie.b) + row] += weight * difference;
+    };
+    const Vec3 apart = bundle_.cameras[tie.a].centre - bundle_.cameras[tie.b].centre;
+    for (int k = 0; k < 3 && tie.centre > 0; ++k) add(3 + k, tie.centre, apart[k]);
+    if (block_ < 7 || tie.focal <= 0) continue;
+    const double difference = std::log(bundle_.focal_px[tie.a] / bundle_.focal_px[tie.b]);
+    add(6, tie.focal * focalTieWeight(tie, difference), difference);
+  }
+  for (const CameraPlane& plane : bundle_.planes) {
+    const int place = order_.place[plane.camera];
+    const double off = plane.normal.dot(bundle_.cameras[plane.camera].centre) - plane.offset;
+    auto block = matrix_.block(place, place);
+    block.block<3, 3>(3, 3) += plane.weight * plane.normal * plane.normal.transpose();
+    gradient_.segment<3>(rowOf(plane.camera) + 3) -= plane.weight * off * plane.normal;
+  }
+}
+
+void ReducedSystem::takeOutOfTile(int row, int column) {
+  const auto &of_row = groups_of_tile_[row], &of_column = groups_of_tile_[column];
+  const int size = matrix_.tileSize();
+  for (std::size_t a = 0, b = 0; a < of_row.size() && b < of_column.size();) {
+    if (of_row[a].first != of_column[b].first) {
+      ++(of_row[a].first < of_column[b].first ? a : b);
+      continue;
+    }
+    Group& group = groups_[of_row[a].first];
+    subtractProduct(matrix_.data(row, column), group.tile(of_row[a].second, size), group.tile(of_column[b].second, size), size, group.columns(), row == column);
+    ++a, ++b;
+  }
+}
+
+/// The points' share, tile by tile: each tile sums its groups in their order.
+void ReducedSystem::takeOutGroups() {
+  const int size = matrix_.tileSize();
+  std::vector<std::pair<int, int>> tiles;
+  for (int row = 0; row < matrix_.tileRows(); ++row) {
+    for (int column = matrix_.firstTile(row); column <= row; ++column) tiles.emplace_back(row, column);
+  }
+  parallelFor(static_cast<int>(tiles.size()), [&](int t) { takeOutOfTile(tiles[t].first, tiles[t].second); });
+  parallelFor(matrix_.tileRows(), [&](int row) {
+    for (const auto& [group, at] : groups_of_tile_[row]) {
+      const auto w = groups_[group].tileOf(at, size);
+      right_.segment(size * row, size).noalias() -= w * groups_[group].right;
+      if (shared_ > 0) border_.middleRows(size * row, size).noalias() -= w * groups_[group].shared.transpose();
+    }
+  });
+  for (const Group& group : groups_) {
+    if (shared_ == 0) break;
+    corner_.noalias() -= group.shared * group.shared.transpose();
+    shared_right_.noalias() -= group.shared * group.right;
+  }
+}
+
+void ReducedSystem::build(double damping) {
+  parallelFor(static_cast<int>(groups_.size()), [&](int g) { eliminate(groups_[g], damping); });
+  const int rows = matrix_.rows();
+  matrix_.clear();
+  border_.setZero(rows, shared_);
+  corner_.setZero(shared_, shared_);
+  gradient_.setZero(rows), diagonal_.setZero(rows), shared_gradient_.setZero(shared_);
+  addCameras(damping);
+  addBeliefs();
+  shared_diagonal_ = corner_.diagonal();
+  corner_.diagonal() += damping * shared_diagonal_;
+  right_ = gradient_, shared_right_ = shared_gradient_;
+  takeOutGroups();
 }
 
 bool ReducedSystem::solve(double damping) {
-  assemble(damping);
-  const Eigen::LLT<Eigen::Ref<Eigen::MatrixXd>, Eigen::Lower> factor(matrix_);  // in place
-  if (factor.info() != Eigen::Success) return false;
-  camera_step_ = factor.solve(right_);
-  if (!camera_step_.allFinite()) return false;
+  build(damping);
+  if (!matrix_.factorise()) return false;
+  Eigen::MatrixXd both(matrix_.rows(), shared_ + 1);
+  both.leftCols(shared_) = border_;
+  both.col(shared_) = right_;
+  matrix_.solveLower(both);
+  const auto border = both.leftCols(shared_);
+  const Eigen::VectorXd own = both.col(shared_);
+  shared_step_.resize(shared_);
+  if (shared_ > 0) {
+    const Eigen::LLT<Eigen::MatrixXd> factor(Eigen::MatrixXd(corner_ - border.transpose() * border));
+    if (factor.info() != Eigen::Success) return false;
+    shared_step_ = factor.solve(shared_right_ - border.transpose() * own);
+  }
+  Eigen::MatrixXd step = own - border * shared_step_;
+  matrix_.solveUpper(step);
+  camera_step_ = step;
+  if (!camera_step_.allFinite() || !shared_step_.allFinite()) return false;
   backSubstitute();
   return true;
 }
 
 void ReducedSystem::backSubstitute() {
-  const int k = freeLens();
-  parallelFor(
-      static_cast<int>(point_steps_.size()),
-      [&](int j) {
-        Vec3 right = point_gradient_[j];
-        for (int i = point_begin_[j]; i < point_begin_[j + 1]; ++i) {
-          const Linearised& row = rows_[i];
-          right -= row.by_point.transpose() * (row.by_camera * camera_step_.segment<6>(6 * bundle_.observations[i].camera));
-        }
-        if (k > 0) right -= lens_point_[j].topRows(k).transpose() * camera_step_.tail(k);
-        point_steps_[j] = point_inverse_[j] * right;
-      },
-      64);
+  const int size = matrix_.tileSize();
+  parallelFor(static_cast<int>(groups_.size()), [&](int g) {
+    const Group& group = groups_[g];
+    Eigen::VectorXd rest = group.right;
+    for (std::size_t k = 0; k < group.tiles.size(); ++k)
+      rest.noalias() -= group.tileOf(k, size).transpose() * camera_step_.segment(size * group.tiles[k], size);
+    if (shared_ > 0) rest.noalias() -= group.shared.transpose() * shared_step_;
+    for (int k = 0; k < group.count; ++k) {
+      const int j = point_order_[group.first + k];
+      point_steps_[j] = point_factor_[j].transpose().triangularView<Eigen::Upper>().solve(rest.segment<3>(3 * k));
+    }
+  });
 }
 
 double ReducedSystem::predictedGain(double damping) const {
   // Half of (gradient . step + damping * step D step).
-  double gain = camera_step_.cwiseAbs2().dot(diagonal_) * damping;
+  double gain = damping * (camera_step_.cwiseAbs2().dot(diagonal_) + shared_step_.cwiseAbs2().dot(shared_diagonal_));
+  gain += camera_step_.dot(gradient_) + shared_step_.dot(shared_gradient_);
   for (std::size_t j = 0; j < point_steps_.size(); ++j)
     gain += damping * point_steps_[j].cwiseAbs2().dot(point_diagonal_[j]) + point_steps_[j].dot(point_gradient_[j]);
-  // The cameras' own gradient is what right_ was before the points were taken out.
-  Eigen::VectorXd gradient = Eigen::VectorXd::Zero(camera_step_.size());
-  const int k = freeLens();
-  for (std::size_t i = 0; i < rows_.size(); ++i) {
-    gradient.segment<6>(6 * bundle_.observations[i].camera) -= rows_[i].by_camera.transpose() * rows_[i].residual;
-    if (k > 0) gradient.tail(k) -= rows_[i].by_lens.leftCols(k).transpose() * rows_[i].residual;
-  }
-  for (int i = 0; i < k; ++i) {
-    const int parameter = lens_index_[i];
-    gradient[gradient.size() - k + i] -= options_.prior.weight[parameter] * (bundle_.lens.parameters()[parameter] - options_.prior.mean[parameter]);
-  }
-  return 0.5 * (gain + camera_step_.dot(gradient));
+  return 0.5 * gain;
 }
 
+Mat3 ReducedSystem::pointInverse(int point) const {
+  const Mat3 back = point_factor_[point].triangularView<Eigen::Lower>().solve(Mat3::Identity());
+  return back.transpose() * back;
+}
+
+Eigen::Matrix<double, Eigen::Dynamic, 3> ReducedSystem::sharedCross(int point) const {
+  Eigen::Matrix<double, Eigen::Dynamic, 3> cross = Eigen::Matrix<double, Eigen::Dynamic, 3>::Zero(shared_, 3);
+  const int lens_columns = static_cast<int>(model_.lensIndex().size());
+  for (int i = point_begin_[point]; i < point_begin_[point + 1]; ++i) {
+    const auto shared = sharedOf(i);
+    cross.middleRows(sharedAt(bundle_.lensOf(bundle_.observations[i].camera)), lens_columns) += shared.leftCols(lens_columns).transpose() * rows_[i].by_point;
+    if (shared.cols() > lens_columns) cross.row(readoutAt()) += shared.col(lens_columns).transpose() * rows_[i].by_point;
+  }
+  return cross;
+}
+
+ReducedSystem::Cross ReducedSystem::crossOf(int observation) const { return (byCamera(observation).transpose() * rows_[observation].by_point).topRows(block_); }
 }  // namespace dusky

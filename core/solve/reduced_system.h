@@ -2,67 +2,100 @@
 #include <Eigen/Core>
 #include <vector>
 
-#include "core/solve/bundle.h"
+#include "core/solve/camera_order.h"
+#include "core/solve/envelope_matrix.h"
+#include "core/solve/observation_model.h"
 
 namespace dusky {
 
-using Mat23 = Eigen::Matrix<double, 2, 3>;
-using Mat26 = Eigen::Matrix<double, 2, 6>;
-using Mat28 = Eigen::Matrix<double, 2, 8>;
-using Mat63 = Eigen::Matrix<double, 6, 3>;
-
-/// One observation, linearised and weighted (square root of the loss weight already in).
-struct Linearised {
-  Mat26 by_camera;  ///< Turn in camera axes (3), centre (3).
-  Mat23 by_point;
-  Mat28 by_lens;                 ///< Free parameters only, packed to the left.
-  Vec2 residual = Vec2::Zero();  ///< Reprojected minus seen.
-};
-
-/// The normal equations of a bundle with the points taken out. Unknowns: six a camera, then the free lens parameters.
-/// Source: Triggs et al. 2000, section 6 (Schur complement).
+/// The normal equations of a bundle with the points taken out. Unknowns: six of each camera (turn in camera axes, centre), a seventh for the
+/// logarithm of a zoom's focal length; then what all frames share: the free parameters of each lens, and the readout.
+/// Source: Triggs et al. 2000, section 6 (Schur complement); the shared unknowns are a border of the camera system.
 class ReducedSystem {
  public:
   ReducedSystem(const Bundle& bundle, const BundleOptions& options);
 
   /// Linearises at the bundle's present state.
   void linearise();
-  /// Builds and solves with the given damping; false where the matrix is not positive. Steps in `camera_step()` and `point_step()`.
+  /// Builds and solves with the given damping; false where the matrix is not positive.
   bool solve(double damping);
-  /// The reduced matrix itself with (nearly) no damping, lower triangle filled; for covariances.
-  const Eigen::MatrixXd& assemble(double damping);
-
-  const Eigen::VectorXd& cameraStep() const { return camera_step_; }
-  const std::vector<Vec3>& pointSteps() const { return point_steps_; }
   /// Predicted decrease of half the squared error for the last step.
   double predictedGain(double damping) const;
-  int freeLens() const { return static_cast<int>(lens_index_.size()); }
-  const std::vector<int>& lensIndex() const { return lens_index_; }
-  /// Linearised observations, in the bundle's order.
-  const std::vector<Linearised>& rows() const { return rows_; }
+
+  // The last step.
+  Eigen::VectorXd::ConstSegmentReturnType cameraStep(int camera) const { return camera_step_.segment(rowOf(camera), block_); }
+  const std::vector<Vec3>& pointSteps() const { return point_steps_; }
+  const Eigen::VectorXd& sharedStep() const { return shared_step_; }
+
+  // How the unknowns lie.
+  int block() const { return block_; }
+  int rowOf(int camera) const { return block_ * order_.place[static_cast<std::size_t>(camera)]; }
+  int shared() const { return shared_; }
+  int sharedAt(int lens) const { return lens * static_cast<int>(model_.lensIndex().size()); }
+  int readoutAt() const { return shared_ - 1; }  ///< Where the readout is free.
+  const std::vector<int>& lensIndex() const { return model_.lensIndex(); }
+
+  // For covariances: the parts after build() with nearly no damping.
+  void build(double damping);
+  EnvelopeMatrix& matrix() { return matrix_; }
+  const EnvelopeMatrix& matrix() const { return matrix_; }
+  const Eigen::MatrixXd& border() const { return border_; }      ///< Camera rows times shared columns.
+  const Eigen::MatrixXd& corner() const { return corner_; }      ///< Of the shared unknowns.
+  const std::vector<Linearised>& rows() const { return rows_; }  ///< In the bundle's order.
+  int firstObservation(int point) const { return point_begin_[static_cast<std::size_t>(point)]; }
+  /// The inverse of a point's own three equations, and what they share with a camera that saw it (one observation).
+  Mat3 pointInverse(int point) const;
+  using Cross = Eigen::Matrix<double, Eigen::Dynamic, 3, 0, 7, 3>;
+  Cross crossOf(int observation) const;
+  /// What a point's equations share with the shared unknowns.
+  Eigen::Matrix<double, Eigen::Dynamic, 3> sharedCross(int point) const;
+  std::size_t bytes() const;
 
  private:
-  void invertPoints(double damping);
-  void fillCameraColumns(int camera, double damping);
-  void fillLens(double damping);
+  /// Points that are eliminated together, and what cameras and shared unknowns have in common with them, divided by the points' factors:
+  /// three columns a point.
+  struct Group {
+    int first = 0, count = 0;     ///< Within point_order_.
+    std::vector<int> tiles;       ///< Touched, ascending.
+    std::vector<double> cameras;  ///< Tile by tile.
+    Eigen::MatrixXd shared;
+    Eigen::VectorXd right;
+
+    int columns() const { return 3 * count; }
+    double* tile(std::size_t at, int size) { return cameras.data() + at * static_cast<std::size_t>(size * columns()); }
+    Eigen::Map<const Eigen::MatrixXd> tileOf(std::size_t at, int size) const {
+      return {cameras.data() + at * static_cast<std::size_t>(size * columns()), size, columns()};
+    }
+  };
+
+  void makeGroups();
+  void eliminate(Group& group, double damping);
+  void eliminatePoint(Group& group, int index, double damping);
+  void addCameras(double damping);
+  void addBeliefs();
+  void takeOutGroups();
+  void takeOutOfTile(int row, int column);
   void backSubstitute();
+  Eigen::Map<const Eigen::Matrix<double, 2, Eigen::Dynamic>> sharedOf(int observation) const;
+  using Mat27 = Eigen::Matrix<double, 2, 7>;
+  Mat27 byCamera(int observation) const;
 
   const Bundle& bundle_;
   const BundleOptions& options_;
-  std::vector<int> lens_index_;              ///< Positions of the free parameters.
+  ObservationModel model_;
+  const CameraOrder order_;
+  const int block_;
+  const int shared_;
   std::vector<std::vector<int>> of_camera_;  ///< Observation indices by camera.
-  std::vector<int> point_begin_;             ///< First observation of each point, plus one past the end.
+  std::vector<int> point_begin_, point_order_;
   std::vector<Linearised> rows_;
-  std::vector<Mat63> cross_;  ///< by_camera^T by_point of each observation.
-  std::vector<Mat3> point_inverse_;
-  std::vector<Vec3> point_gradient_, point_diagonal_;
-  std::vector<Eigen::Matrix<double, 8, 3>> lens_point_;
-  Eigen::MatrixXd matrix_;
-  Eigen::VectorXd right_, camera_step_, diagonal_;
-  std::vector<Vec3> point_steps_;
+  std::vector<double> shared_rows_;
+  std::vector<Group> groups_;
+  std::vector<std::vector<std::pair<int, int>>> groups_of_tile_;  ///< By tile row: group and its place among the group's tiles.
+  std::vector<Mat3> point_factor_;
+  std::vector<Vec3> point_gradient_, point_diagonal_, point_steps_;
+  EnvelopeMatrix matrix_;
+  Eigen::MatrixXd border_, corner_;
+  Eigen::VectorXd right_, shared_right_, gradient_, shared_gradient_, diagonal_, shared_diagonal_, camera_step_, shared_step_;
 };
-
-/// Robust cost of the bundle as it stands: sum of s^2 log(1 + r^2 / s^2), plus the lens prior.
-double bundleCost(const Bundle& bundle, const BundleOptions& options);
-
 }  // namespace dusky

@@ -1,6 +1,7 @@
 #include "core/solve/skeleton.h"
 
 #include <cmath>
+#include <limits>
 #include <map>
 
 #include "core/base/numbers.h"
@@ -56,9 +57,14 @@ class FrameIndex {
 
 std::vector<Vec2> normalised(const Lens& lens, const std::vector<Vec2>& pixels) {
   std::vector<Vec2> out;
-  for (const Vec2& p : pixels) out.push_back(lens.undistort(p).value_or(Vec2((p.x() - lens.cx_px) / lens.focal_px, (p.y() - lens.cy_px) / lens.focal_px)));
+  const double focal_v = lens.focal_px * lens.pixel_aspect;
+  for (const Vec2& p : pixels) out.push_back(lens.undistort(p).value_or(Vec2((p.x() - lens.cx_px) / lens.focal_px, (p.y() - lens.cy_px) / focal_v)));
   return out;
 }
+
+/// Belief that neighbouring keyframes have nearly one focal length: the logarithm changes by about this much a frame, px^2 of cost for one.
+constexpr double kZoomPerFrame = 0.01;
+constexpr double kRoughCost_px2 = 1.0;
 
 struct Pair {
   int a = 0, b = 0;
@@ -85,10 +91,10 @@ std::vector<Pair> promisingPairs(const FrameIndex& index, const std::vector<int>
 
 class Grower {
  public:
-  Grower(const Reconstruction& start, const std::vector<int>& keyframes, const Lens& lens, const LensFreedom& free_lens, std::uint64_t seed)
-      : index_(start), keyframes_(keyframes), free_lens_(free_lens), seed_(seed) {
-    skeleton_.work = start;
-    skeleton_.work.lens = lens;
+  Grower(const Reconstruction& start, const std::vector<int>& keyframes, const SkeletonStart& with, std::uint64_t seed)
+      : index_(start), keyframes_(keyframes), free_lens_(with.free_lens), seed_(seed) {
+    work() = start;
+    setLens(work(), keyframes, with);
   }
 
   std::optional<Skeleton> run(const Progress& progress) {
@@ -111,14 +117,15 @@ class Grower {
 
  private:
   Reconstruction& work() { return skeleton_.work; }
-  double tolerance() { return kTolerancePx / work().lens.focal_px; }
+  double tolerance(int frame) { return kTolerancePx / work().lensAt(frame).focal_px; }
   int placedKeyframes() { return work().placedCameras(); }
 
   bool placeFirstPair() {
-    std::vector<Pair> pairs = promisingPairs(index_, keyframes_, work().lens.width);
+    std::vector<Pair> pairs = promisingPairs(index_, keyframes_, work().width());
     parallelFor(static_cast<int>(pairs.size()), [&](int i) {
       const Common common = index_.between(pairs[i].a, pairs[i].b);
-      pairs[i].view = relatePair(normalised(work().lens, common.a), normalised(work().lens, common.b), 0.5 * tolerance(), seed_ + i);
+      pairs[i].view =
+          relatePair(normalised(work().lensAt(pairs[i].a), common.a), normalised(work().lensAt(pairs[i].b), common.b), 0.5 * tolerance(pairs[i].a), seed_ + i);
     });
     const auto best = std::max_element(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.worth() < b.worth(); });
     if (best == pairs.end() || best->view.inliers.size() < 10 || best->view.median_parallax_rad < 1e-3) return false;
@@ -126,18 +133,19 @@ class Grower {
     work().cameras[best->a] = Pose{};
     work().cameras[best->b] = Pose{Eigen::Quaterniond(Mat3(relative.rotation.transpose())), -relative.rotation.transpose() * relative.direction};
     const Common common = index_.between(best->a, best->b);
-    for (int i : best->view.inliers) placeOne(common.tracks[i], 0.003);
+    const Views views(work());
+    for (int i : best->view.inliers) placeOne(views, common.tracks[i], 0.003);
     return true;
   }
 
   /// Gives a track a place when all its placed keyframes agree on one.
-  void placeOne(int t, double min_parallax_rad) {
+  void placeOne(const Views& views, int t, double min_parallax_rad) {
     WorkTrack& track = work().tracks[t];
-    const auto placed = placeTrack(work(), track, false);
+    const auto placed = placeTrack(work(), views, track, false);
     if (!placed || placed->parallax_rad < min_parallax_rad) return;
     for (const WorkObservation& o : track.observations) {
       if (!work().cameras[o.camera]) continue;
-      const auto seen = project(work().lens, *work().cameras[o.camera], placed->point);
+      const auto seen = project(views.lens(o.camera), views.poseFor(o), placed->point);
       if (!seen || (*seen - o.seen).norm() > 2 * kTolerancePx) return;
     }
     track.point = placed->point;
@@ -145,23 +153,23 @@ class Grower {
   }
 
   void placeNewTracks() {
+    const Views views(work());
     parallelFor(
         static_cast<int>(work().tracks.size()),
         [&](int t) {
           WorkTrack& track = work().tracks[t];
-          if (!track.point && !track.holdout && !track.by_artist) placeOne(t, 0.012);
+          if (!track.point && !track.holdout && !track.by_artist) placeOne(views, t, 0.012);
         },
         32);
   }
 
   void dropBadTracks() {
+    const Views views(work());
     for (WorkTrack& track : work().tracks) {
       if (!track.point) continue;
       std::vector<double> errors;
       for (const WorkObservation& o : track.observations) {
-        if (!work().cameras[o.camera]) continue;
-        const auto seen = project(work().lens, *work().cameras[o.camera], *track.point);
-        errors.push_back(seen ? (*seen - o.seen).norm() : 1e9);
+        if (work().cameras[o.camera]) errors.push_back(views.error(track, o));
       }
       if (median(std::move(errors)) > kTolerancePx) track.point.reset();
     }
@@ -177,36 +185,60 @@ class Grower {
     }
     if (best < 0 || best_count < 6) return false;
     ++tried_[best];
-    std::vector<Vec3> points;
-    std::vector<Vec2> seen;
-    for (const auto& [track, at] : index_.at(best)) {
-      const auto n = work().lens.undistort(at);
-      if (!work().tracks[track].point || !n) continue;
-      points.push_back(*work().tracks[track].point);
-      seen.push_back(*n);
+    // A zoom: from the nearest camera's focal length on, shorter and longer.
+    static const std::vector<double> longer = {1, 0.9, 1.11, 0.8, 1.25};
+    const double near = focalNear(best);
+    std::size_t most = 0;
+    for (std::size_t i = 0; i < (work().focal_px.empty() ? 1 : longer.size()); ++i) {
+      Lens lens = work().lensAt(best);
+      if (!work().focal_px.empty()) lens.focal_px = near * longer[i];
+      const auto found = resectWith(lens, best);
+      if (!found || found->inliers.size() <= most + most / 20) continue;
+      most = found->inliers.size();
+      work().cameras[best] = found->pose;
+      if (!work().focal_px.empty()) work().focal_px[best] = lens.focal_px;
     }
-    const auto found = resect(points, seen, 1.5 * tolerance(), seed_ + best);
-    if (found && static_cast<int>(found->inliers.size()) >= std::max<int>(6, static_cast<int>(points.size()) / 4)) work().cameras[best] = found->pose;
     return true;
   }
 
+  std::optional<Resection> resectWith(const Lens& lens, int frame) {
+    std::vector<Vec3> points;
+    std::vector<Vec2> seen;
+    for (const auto& [track, at] : index_.at(frame)) {
+      const auto n = work().tracks[track].point ? lens.undistort(at) : std::nullopt;
+      if (!n) continue;
+      points.push_back(*work().tracks[track].point);
+      seen.push_back(*n);
+    }
+    auto found = resect(points, seen, 1.5 * kTolerancePx / lens.focal_px, seed_ + frame);
+    return found && found->inliers.size() >= std::max<std::size_t>(6, points.size() / 4) ? found : std::nullopt;
+  }
+
+  /// The focal length of the placed camera that is nearest in time.
+  double focalNear(int frame) {
+    int best = frame, nearest = std::numeric_limits<int>::max();
+    for (const int k : keyframes_) {
+      if (work().cameras[k] && std::abs(k - frame) < nearest) best = k, nearest = std::abs(k - frame);
+    }
+    return work().lensAt(best).focal_px;
+  }
+
   void adjustNow(bool with_lens, int steps, const Progress& progress) {
-    BundleOptions options{.loss_px = 1.5, .max_steps = steps, .settled = 1e-4};
+    BundleOptions options{.free_focal = with_lens, .loss_px = 1.5, .max_steps = steps, .settled = 1e-4};
     if (with_lens) options.free_lens = free_lens_;
     adjustReconstruction(work(), options, progress);
   }
 
   void measure() {
+    const Views views(work());
     std::vector<double> errors, parallax;
     for (const WorkTrack& track : work().tracks) {
       if (!track.point) continue;
       ++skeleton_.placed_tracks;
       for (const WorkObservation& o : track.observations) {
-        if (!work().cameras[o.camera]) continue;
-        const auto seen = project(work().lens, *work().cameras[o.camera], *track.point);
-        errors.push_back(seen ? (*seen - o.seen).norm() : 1e9);
+        if (work().cameras[o.camera]) errors.push_back(views.error(track, o));
       }
-      if (const auto placed = placeTrack(work(), track, false)) parallax.push_back(placed->parallax_rad);
+      if (const auto placed = placeTrack(work(), views, track, false)) parallax.push_back(placed->parallax_rad);
     }
     skeleton_.median_error_px = median(std::move(errors));
     skeleton_.median_parallax_rad = median(std::move(parallax));
@@ -220,7 +252,6 @@ class Grower {
   std::map<int, int> tried_;
   Skeleton skeleton_;
 };
-
 }  // namespace
 
 namespace {
@@ -236,7 +267,6 @@ std::vector<int> keyframesByMotion(const FrameIndex& index, const TrackSet& trac
   }
   return keyframes;
 }
-
 }  // namespace
 
 std::vector<int> chooseKeyframes(const TrackSet& tracks) {
@@ -253,40 +283,20 @@ std::vector<int> chooseKeyframes(const TrackSet& tracks) {
   return thinned;
 }
 
-std::optional<Skeleton> growSkeleton(const Reconstruction& start, const std::vector<int>& keyframes, const Lens& lens, const LensFreedom& free_lens,
-                                     std::uint64_t seed, const Progress& progress) {
-  return Grower(start, keyframes, lens, free_lens, seed).run(progress);
+void setLens(Reconstruction& work, const std::vector<int>& keyframes, const SkeletonStart& with) {
+  const int lenses = work.lens_of.empty() ? 1 : 1 + *std::max_element(work.lens_of.begin(), work.lens_of.end());
+  work.lenses.assign(static_cast<std::size_t>(lenses), with.lens);
+  work.focal_px.clear(), work.ties.clear();
+  if (!with.zoom) return;
+  work.focal_px.assign(work.cameras.size(), with.lens.focal_px);
+  for (std::size_t k = 1; k < keyframes.size(); ++k) {
+    const double change = kZoomPerFrame * (work.frame_numbers[keyframes[k]] - work.frame_numbers[keyframes[k - 1]]);
+    work.ties.push_back({.a = keyframes[k - 1], .b = keyframes[k], .focal = kRoughCost_px2 / (change * change), .focal_leap = 4 * change});
+  }
 }
 
-double turningOnlyError(const Reconstruction& start, const std::vector<int>& keyframes, const Lens& lens, const LensFreedom& free_lens, std::uint64_t seed,
-                        const Progress& progress) {
-  Reconstruction work = start;
-  work.lens = lens;
-  const FrameIndex index(work);
-  for (std::size_t k = 0; k < keyframes.size(); ++k) {
-    if (k == 0) {
-      work.cameras[keyframes[0]] = Pose{};
-      continue;
-    }
-    const Common common = index.between(keyframes[k - 1], keyframes[k]);
-    if (static_cast<int>(common.tracks.size()) < kMinCommon) break;
-    Mat3 turn = Mat3::Identity();
-    rotationOnlyShare(normalised(lens, common.a), normalised(lens, common.b), 2 * kTolerancePx / lens.focal_px, seed + k, &turn);
-    work.cameras[keyframes[k]] = Pose{work.cameras[keyframes[k - 1]]->world_from_camera * Eigen::Quaterniond(Mat3(turn.transpose())), Vec3::Zero()};
-  }
-  for (WorkTrack& track : work.tracks) {
-    if (track.holdout || track.by_artist) continue;
-    Vec3 direction = Vec3::Zero();
-    int seen = 0;
-    for (const WorkObservation& o : track.observations) {
-      const auto n = work.cameras[o.camera] ? lens.undistort(o.seen) : std::nullopt;
-      if (n) direction += work.cameras[o.camera]->direction(n->homogeneous().normalized());
-      seen += n.has_value();
-    }
-    if (seen >= 3 && direction.norm() > 1e-6) track.point = direction.normalized();
-  }
-  adjustReconstruction(work, {.free_lens = free_lens, .fixed_centres = true, .loss_px = 1.5, .max_steps = 30, .settled = 1e-4}, progress);
-  return errorSpread(work) * 1.1774;
+std::optional<Skeleton> growSkeleton(const Reconstruction& start, const std::vector<int>& keyframes, const SkeletonStart& with, std::uint64_t seed,
+                                     const Progress& progress) {
+  return Grower(start, keyframes, with, seed).run(progress);
 }
-
 }  // namespace dusky

@@ -16,16 +16,19 @@ struct Skeleton {
   int placed_tracks = 0, placed_keyframes = 0;
 };
 
+/// What a skeleton is tried with.
+struct SkeletonStart {
+  Lens lens;
+  bool zoom = false;        ///< Every keyframe has a focal length of its own, all beginning with the lens's.
+  LensFreedom free_lens{};  ///< Once there are enough keyframes to tell.
+};
+
+/// Gives a reconstruction the lens, for all of its cameras; a zoom's keyframes are tied to their neighbours.
+void setLens(Reconstruction& work, const std::vector<int>& keyframes, const SkeletonStart& with);
+
 /// Solves the keyframes alone, beginning with the pair that has most agreeing tracks and parallax under this lens, then
-/// adding the keyframe that sees most placed tracks, with adjustment on the way; focal length and first radial term move
-/// when they are free. Nothing where no pair fixes a pose.
-/// Source: incremental growing as in Pollefeys et al., IJCV 59(3), 2004.
-std::optional<Skeleton> growSkeleton(const Reconstruction& start, const std::vector<int>& keyframes, const Lens& lens, const LensFreedom& free_lens,
-                                     std::uint64_t seed, const Progress& progress);
-
-/// Median error when the keyframes are explained by a camera that only turns, with the same lens freedom, over the same
-/// observations: near the skeleton's own error means the footage holds no parallax.
-double turningOnlyError(const Reconstruction& start, const std::vector<int>& keyframes, const Lens& lens, const LensFreedom& free_lens, std::uint64_t seed,
-                        const Progress& progress);
-
+/// adding the keyframe that sees most placed tracks, with adjustment on the way; what is free of the lens moves. Nothing where no pair fixes a
+/// pose. Source: incremental growing as in Pollefeys et al., IJCV 59(3), 2004.
+std::optional<Skeleton> growSkeleton(const Reconstruction& start, const std::vector<int>& keyframes, const SkeletonStart& with, std::uint64_t seed,
+                                     const Progress& progress);
 }  // namespace dusky

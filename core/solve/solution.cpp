@@ -1,6 +1,7 @@
 #include "core/solve/solution.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace dusky {
 
@@ -14,6 +15,16 @@ std::string_view describe(AsideReason reason) {
     case AsideReason::BehindCamera: return "falls behind a camera";
   }
   return "";
+}
+
+Lens Solution::lensAt(const SolvedFrame& frame) const {
+  Lens lens = cameras[static_cast<std::size_t>(frame.camera)].lens;
+  if (!std::isnan(frame.focal_px)) lens.focal_px = frame.focal_px;
+  return lens;
+}
+
+bool Solution::zooms() const {
+  return std::any_of(frames.begin(), frames.end(), [](const SolvedFrame& f) { return f.placed && !std::isnan(f.focal_px); });
 }
 
 const SolvedTrack* Solution::find(int id) const {
@@ -33,5 +44,4 @@ int Solution::placedFrames() const {
 int Solution::keptTracks() const {
   return static_cast<int>(std::count_if(tracks.begin(), tracks.end(), [](const SolvedTrack& t) { return t.state == TrackState::Kept && !t.holdout; }));
 }
-
 }  // namespace dusky

@@ -31,27 +31,48 @@ struct SolvedTrack {
   bool holdout = false;
   Vec3 point = Vec3::Zero();  ///< In the solve's own world; meaningless when unplaced.
   Rgb color;
-  int life = 0;                                                   ///< Frames.
+  int life = 0;      ///< Frames.
+  bool far = false;  ///< No parallax says how deep it lies: its point is a direction, put on a sphere about the camera or at a guessed depth.
   double typical_error_px = kUnknown, worst_error_px = kUnknown;  ///< RMS and largest over its used frames (over all where none is used).
   int worst_frame = 0;
   double parallax_rad = kUnknown;
+  double sigma_point = kUnknown;   ///< One standard deviation, root of the mean over the axes, solve's units.
   std::vector<TrackError> errors;  ///< One for each observation, in order.
 };
 
 struct SolvedFrame {
   int frame = 0;
   bool placed = false;
+  std::string why_not;                                            ///< Why it has no camera; empty when it has one.
+  int camera = 0;                                                 ///< Which of the solution's cameras took it.
+  double focal_px = kUnknown, sigma_focal_px = kUnknown;          ///< Its own, of a zoom; unknown where the camera's holds.
   Pose pose;                                                      ///< In the solve's own world.
   double sigma_centre = kUnknown, sigma_rotation_rad = kUnknown;  ///< One standard deviation, solve's units; radians.
   double rms_px = kUnknown, holdout_rms_px = kUnknown;
   int tracks = 0;  ///< Kept tracks used here.
 };
 
-/// One rung: what was released, and whether it stayed.
+/// One rung: what was released, what it changed, whether it stayed and why.
 struct StaircaseStep {
-  std::string released;  ///< "focal", "k1", "k2", "centre", "decentring".
-  double rms_px = kUnknown, holdout_rms_px = kUnknown;
+  std::string released;                                 ///< "focal length", "k1", "principal point" ...
+  double rms_px = kUnknown, holdout_rms_px = kUnknown;  ///< With it.
   bool kept = false;
+  double rms_before_px = kUnknown, holdout_before_px = kUnknown;  ///< Without it; unknown on the first rung.
+  std::string why;
+};
+
+/// One of the lenses that a shot was taken with.
+struct SolvedCamera {
+  std::string name = "A";
+  Lens lens;                        ///< Of a zoom: with the focal length of the middle frame.
+  LensParameters sigma{};           ///< One standard deviation, in the order of Lens::parameters(); unknown where a parameter was not free.
+  double lens_sigma_px = kUnknown;  ///< Of where the lens puts a fixed ray, RMS over the picture; unknown where nothing was free.
+};
+
+/// Frames in which something is different: the camera only turns, say.
+struct Stretch {
+  int first = 0, last = 0;
+  std::string what;
 };
 
 struct SolveSummary {
@@ -64,23 +85,31 @@ struct SolveSummary {
   std::vector<std::string> warnings;
 };
 
+/// Where tracks without a depth are put in a shot whose camera only turns: on a sphere of this radius about it.
+inline constexpr double kFarDistance = 10;
+
 /// Everything one solve found. A value: made once, shared, never changed.
 struct Solution {
   std::vector<SolvedFrame> frames;  ///< One for each frame of the range.
   std::vector<SolvedTrack> tracks;  ///< One for each track, ids ascending.
-  Lens lens;
-  std::array<double, 8> lens_sigma{};  ///< Same order as Lens::parameters(); unknown where a parameter was not free.
-  double rms_px = kUnknown;            ///< Over used observations of kept tracks.
-  double holdout_rms_px = kUnknown;    ///< The same over the holdout tracks, under the same limits.
-  std::string motion = "free";
+  std::vector<SolvedCamera> cameras = std::vector<SolvedCamera>(1);
+  double readout = 0, sigma_readout = kUnknown;  ///< Of a rolling shutter, in frame intervals; 0: all rows at once.
+  double rms_px = kUnknown;                      ///< Over used observations of kept tracks.
+  double holdout_rms_px = kUnknown;              ///< The same over the holdout tracks, under the same limits.
+  std::string motion = "free";                   ///< "free", "nodal", "rail", "flat".
+  std::string motion_why;                        ///< Why, in a sentence.
+  std::vector<Stretch> stretches;
   std::vector<StaircaseStep> staircase;
   SolveSummary summary;
 
+  const Lens& lens() const { return cameras.front().lens; }
+  /// The lens as it was in a frame.
+  Lens lensAt(const SolvedFrame& frame) const;
+  bool zooms() const;
   const SolvedTrack* find(int id) const;
   const SolvedFrame* frameAt(int frame) const;
   int placedFrames() const;
   int keptTracks() const;  ///< Without holdout.
 };
 using SolutionPtr = std::shared_ptr<const Solution>;
-
 }  // namespace dusky

@@ -3,17 +3,19 @@
 #include <fmt/format.h>
 
 #include <cmath>
-#include <map>
 
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
 #include "core/geometry/resection.h"
-#include "core/geometry/triangulation.h"
+#include "core/solve/carry_on.h"
 #include "core/solve/describe.h"
 #include "core/solve/judge.h"
-#include "core/solve/skeleton.h"
+#include "core/solve/path_shape.h"
 #include "core/solve/staircase.h"
+#include "core/solve/start.h"
+#include "core/solve/turning.h"
 #include "core/solve/uncertainty.h"
+#include "core/solve/warnings.h"
 
 namespace dusky {
 namespace {
@@ -53,137 +55,179 @@ class Solver {
         options_(options),
         progress_(progress),
         on_partial_(on_partial),
-        work_(makeReconstruction(tracks, options.set_aside, options.holdout_share, static_cast<std::uint64_t>(options.seed))) {}
+        work_(makeReconstruction(tracks, options.set_aside, options.holdout_share, static_cast<std::uint64_t>(options.seed))) {
+    work_.lens_of = options.camera_of;
+  }
 
-  Result<SolutionPtr> run() {
-    if (const Status found = findSkeleton(); !found.ok()) return found.error();
+  Result<SolutionPtr> run(const SolutionPtr& from) {
+    if (from) {
+      freedom_ = takeFrom(*from, work_);
+      nodal_ = from->motion == "nodal";
+      result_.staircase = from->staircase, result_.motion_why = from->motion_why;
+    } else {
+      auto start = findStart(work_, tracks_, options_, progress_);
+      if (!start.ok()) return start.error();
+      work_ = std::move(start->work), nodal_ = start->nodal, result_.motion_why = std::move(start->why);
+      freedom_ = footOfStairs();
+    }
+    result_.motion = nodal_ ? "nodal" : "free";
+    if (options_.readout != 0 || options_.free_readout) work_.readout = options_.readout;
     tell();
     placeAllFrames();
     if (progress_.stopRequested()) return cancelled();
     tell();
-    LensFreedom freedom{};
-    freedom[0] = options_.focal != FocalKnowledge::Locked;
-    freedom[3] = options_.lens_distortion;
-    settle(freedom, 2, progress_.part(0.35, 0.55));
+    if (!from) findLens();
+    if (progress_.stopRequested()) return cancelled();
     tell();
-    if (progress_.stopRequested()) return cancelled();
-    freedom = climb(progress_.part(0.55, 0.8));
-    if (progress_.stopRequested()) return cancelled();
-    settle(freedom, options_.max_rounds, progress_.part(0.8, 0.97));
+    settle(options_.max_rounds, progress_.part(0.7, 0.93));
     if (progress_.stopRequested()) return cancelled();
     result_.summary.termination = Termination::Settled;
-    const Status whole = finish(freedom);
-    if (!whole.ok()) return whole.error();
+    if (const Status whole = finish(); !whole.ok()) return whole.error();
     return SolutionPtr(std::make_shared<Solution>(std::move(result_)));
   }
 
  private:
-  std::vector<double> trialFocals() const {
-    if (options_.focal != FocalKnowledge::Unknown) return {options_.focal_px};
-    std::vector<double> trials;
-    for (double share : {0.65, 0.9, 1.25, 1.8, 2.7}) trials.push_back(share * tracks_.width);
-    return trials;
-  }
-
-  Status findSkeleton() {
-    const std::vector<int> keyframes = chooseKeyframes(tracks_);
-    const std::vector<double> trials = trialFocals();
+  /// What is free before the staircase: the focal length, and the model's first coefficient so that rough keyframes fit.
+  LensFreedom footOfStairs() const {
     LensFreedom freedom{};
-    freedom[0] = options_.focal != FocalKnowledge::Locked;
-    freedom[3] = options_.lens_distortion;
-    std::vector<std::optional<Skeleton>> grown(trials.size());
-    std::vector<double> turning(trials.size(), kUnknown);
-    progress_.report(0.02, fmt::format("solving {} keyframes", keyframes.size()));
-    parallelFor(static_cast<int>(2 * trials.size()), [&](int i) {
-      const Lens lens = Lens::simple(tracks_.width, tracks_.height, trials[i / 2]);
-      const auto seed = static_cast<std::uint64_t>(options_.seed);
-      if (i % 2 == 0)
-        grown[i / 2] = growSkeleton(work_, keyframes, lens, freedom, seed, silent());
-      else
-        turning[i / 2] = turningOnlyError(work_, keyframes, lens, freedom, seed, silent());
-    });
-    if (progress_.stopRequested()) return cancelled();
-    return chooseSkeleton(grown, turning, static_cast<int>(keyframes.size()));
+    if (options_.known_lens) return freedom;
+    freedom[0] = options_.focal == FocalKnowledge::Unknown || options_.focal == FocalKnowledge::Near;
+    if (work_.lens().model == LensModel::Brown || work_.lens().model == LensModel::Anamorphic) freedom[kFirstCoefficient] = true;
+    return freedom;
   }
 
-  /// Parallel parts must not report at the same time; stopping is asked after them.
-  static Progress silent() { return {}; }
-
-  Status chooseSkeleton(std::vector<std::optional<Skeleton>>& grown, const std::vector<double>& turning, int keyframes) {
-    Skeleton* best = nullptr;
-    for (auto& skeleton : grown) {
-      if (!skeleton || skeleton->placed_tracks < 12) continue;
-      const auto cost = [&](const Skeleton& s) { return (s.median_error_px + 0.05) * keyframes / std::max(1, s.placed_keyframes); };
-      if (!best || cost(*skeleton) < cost(*best)) best = &*skeleton;
+  /// The lens is the same in all frames: a part of them tells it as well and many times sooner. The others are placed anew under it.
+  void findLens() {
+    const Reconstruction all = work_;
+    work_ = thinnedFrames(work_, std::max(kFramesForLens, static_cast<int>(work_.cameras.size()) / 5));
+    settle(2, progress_.part(0.35, 0.5));
+    if (!progress_.stopRequested()) climb(progress_.part(0.5, 0.68));
+    if (progress_.stopRequested() || work_.placedCameras() == all.placedCameras()) return;
+    std::erase_if(work_.ties, [](const CameraTie& tie) { return tie.centre > 0; });
+    held_.clear();
+    placeAllFrames();
+    for (std::size_t f = 0; f < all.cameras.size(); ++f) {
+      if (!work_.cameras[f]) work_.cameras[f] = all.cameras[f];
     }
-    double turning_error = std::numeric_limits<double>::infinity();
-    for (double error : turning) turning_error = std::isnan(error) ? turning_error : std::min(turning_error, error);
-    const double free_error = best ? best->median_error_px : std::numeric_limits<double>::infinity();
-    if (turning_error < 0.6 || turning_error < 1.3 * free_error + 0.05) {
-      if (turning_error < 3.0) {
-        return cannotSolve(
-            fmt::format("No parallax: the camera turned on the spot (a camera that only turns explains the tracks to {:.2f} px), "
-                        "so depths cannot be known. Shoot with the camera moving sideways or forward.",
-                        turning_error));
-      }
-    }
-    if (!best) {
-      return cannotSolve("Too few tracks agree on a camera: no pair of frames shares enough of them with parallax. Track more features, or a shorter range.");
-    }
-    if (best->median_error_px > kRoughPx) {
-      return cannotSolve(fmt::format("The tracks do not fit one still set: half of the errors are above {:.1f} px. Leave out what moves, or shorten the range.",
-                                     best->median_error_px));
-    }
-    work_ = std::move(best->work);
-    return Done{};
   }
 
   void placeAllFrames() {
+    tieZoom();
     for (int round = 0; round < 3; ++round) {
       progress_.report(0.2 + 0.05 * round, "placing the frames between the keyframes");
       const int before = work_.placedCameras();
-      resectMissingFrames();
-      placeTracks(work_, round == 0);
+      const auto seed = static_cast<std::uint64_t>(options_.seed);
+      if (nodal_) {
+        placeTurns(work_, seed);
+      } else {
+        resectMissingFrames();
+        placeTracks(work_, round == 0, 0);
+        if (round == 2 || work_.placedCameras() == before) hold(holdAndTurn(work_, seed));
+      }
+      placeTracks(work_, round == 0, farLimit());
       sortOut(work_, {.tolerance_px = 2 * kRoughPx, .min_frames = 2, .min_share = 0.4});
       if (work_.placedCameras() == before || work_.placedCameras() == static_cast<int>(work_.cameras.size())) break;
     }
   }
 
+  /// Frames that only turn stand where their neighbours do.
+  void hold(const std::vector<int>& frames) {
+    for (const int f : frames) {
+      for (const int other : {f - 1, f + 1}) {
+        if (other >= 0 && other < static_cast<int>(work_.cameras.size())) work_.ties.push_back({.a = f, .b = other, .centre = kHeld});
+      }
+    }
+    held_.insert(held_.end(), frames.begin(), frames.end());
+    std::sort(held_.begin(), held_.end());
+  }
+
+  /// Neighbouring frames of a zoom have nearly one focal length, most often exactly one.
+  void tieZoom() {
+    if (work_.focal_px.empty()) return;
+    std::erase_if(work_.ties, [](const CameraTie& tie) { return tie.focal > 0; });
+    const double spread = std::isnan(spread_px_) ? 0.5 : std::max(0.1, spread_px_);
+    constexpr double kUsualChange = 0.0015;
+    for (int f = 1; f < static_cast<int>(work_.cameras.size()); ++f) {
+      const double frames = work_.frame_numbers[f] - work_.frame_numbers[f - 1];
+      work_.ties.push_back({.a = f - 1, .b = f, .focal = std::pow(spread / (kUsualChange * frames), 2), .focal_leap = 1.5 * kUsualChange * frames});
+    }
+  }
+
   void resectMissingFrames() {
-    std::vector<std::vector<Vec3>> points(work_.cameras.size());
-    std::vector<std::vector<Vec2>> seen(work_.cameras.size());
+    const Views views(work_);
+    std::vector<std::vector<std::pair<const WorkTrack*, Vec2>>> seen(work_.cameras.size());
     for (const WorkTrack& track : work_.tracks) {
-      if (!track.takesPart()) continue;
+      if (!track.takesPart() || track.far) continue;
       for (const WorkObservation& o : track.observations) {
-        const auto n = work_.cameras[o.camera] ? std::nullopt : work_.lens.undistort(o.seen);
-        if (!n) continue;
-        points[o.camera].push_back(*track.point);
-        seen[o.camera].push_back(*n);
+        if (!work_.cameras[o.camera]) seen[o.camera].emplace_back(&track, o.seen);
       }
     }
     parallelFor(static_cast<int>(work_.cameras.size()), [&](int f) {
-      if (work_.cameras[f] || points[f].size() < 6) return;
-      const auto found = resect(points[f], seen[f], 1.5 * kRoughPx / work_.lens.focal_px, static_cast<std::uint64_t>(options_.seed) + f);
-      if (found && found->inliers.size() >= std::max<std::size_t>(6, points[f].size() / 3)) work_.cameras[f] = found->pose;
+      if (work_.cameras[f] || seen[f].size() < 6) return;
+      Lens lens = views.lens(f);
+      if (!work_.focal_px.empty()) lens.focal_px = focalBetween(f);
+      std::vector<Vec3> points;
+      std::vector<Vec2> rays;
+      for (const auto& [track, at] : seen[f]) {
+        if (const auto ray = lens.undistort(at)) points.push_back(*track->point), rays.push_back(*ray);
+      }
+      const auto found = resect(points, rays, 1.5 * kRoughPx / lens.focal_px, static_cast<std::uint64_t>(options_.seed) + f);
+      if (!found || found->inliers.size() < std::max<std::size_t>(6, points.size() / 3)) return;
+      work_.cameras[f] = found->pose;
+      if (!work_.focal_px.empty()) work_.focal_px[f] = lens.focal_px;
     });
   }
 
-  /// Adjusts and sorts out until the same observations stay.
-  void settle(const LensFreedom& freedom, int rounds, const Progress& progress) {
+  /// Of a zoom: evenly between the placed frames about it.
+  double focalBetween(int frame) const {
+    int before = frame, after = frame;
+    while (before >= 0 && !work_.cameras[before]) --before;
+    while (after < static_cast<int>(work_.cameras.size()) && !work_.cameras[after]) ++after;
+    if (before < 0 && after >= static_cast<int>(work_.cameras.size())) return work_.focal_px[frame];
+    if (before < 0) return work_.focal_px[after];
+    if (after >= static_cast<int>(work_.cameras.size())) return work_.focal_px[before];
+    const double t = static_cast<double>(frame - before) / (after - before);
+    return work_.focal_px[before] * std::pow(work_.focal_px[after] / work_.focal_px[before], t);
+  }
+
+  BundleOptions bundleOptions() const {
+    return {.free_lens = freedom_,
+            .prior = prior(),
+            .fixed_centres = nodal_,
+            .free_focal = !work_.focal_px.empty(),
+            .free_readout = options_.free_readout && settled_once_};
+  }
+
+  /// Adjusts and sorts out until the same observations stay: robust while there are many large errors, plain least squares in the end.
+  void settle(int rounds, const Progress& progress) {
     for (int round = 0; round < rounds && !progress.stopRequested(); ++round) {
       const Progress part = progress.part(static_cast<double>(round) / rounds, (round + 1.0) / rounds);
       spread_px_ = errorSpread(work_);
-      loss_px_ = std::clamp(2.5 * spread_px_, 0.2, 2.0);
-      adjustReconstruction(work_, {.free_lens = freedom, .prior = prior(), .loss_px = loss_px_, .max_steps = 15, .settled = 3e-5}, part);
+      tieZoom();
+      shapePath(work_, options_.motion, spread_px_);
+      BundleOptions options = bundleOptions();
+      options.loss_px = std::clamp(2.5 * spread_px_, 0.2, 2.0);
+      options.max_steps = 12, options.settled = 1e-4;
+      adjustReconstruction(work_, options, part);
       ++result_.summary.rounds;
       const int used_before = countUsed();
-      placeTracks(work_, false);
-      const double sigma = errorSpread(work_);
-      result_.summary.tolerance_px = std::clamp(4.0 * sigma, 0.35, kRoughPx);
-      sortOut(work_, {.tolerance_px = result_.summary.tolerance_px});
+      sortOutNow();
       tell();
-      if (std::abs(countUsed() - used_before) <= countUsed() / 500) break;
+      if (std::abs(countUsed() - used_before) <= countUsed() / 200) break;
     }
+    settled_once_ = true;
+  }
+
+  void sortOutNow() {
+    placeTracks(work_, false, farLimit());
+    result_.summary.tolerance_px = std::clamp(4.0 * errorSpread(work_), 0.35, kRoughPx);
+    sortOut(work_, {.tolerance_px = result_.summary.tolerance_px});
+  }
+
+  /// Parallax under which a depth would be noise.
+  double farLimit() const {
+    const double spread = std::isnan(spread_px_) ? 0.3 : std::max(0.05, spread_px_);
+    return 2 * spread / work_.lens().focal_px;
   }
 
   /// What lenses are usually like, against the errors seen. Errors along one track go together, so an observation counts
@@ -194,9 +238,23 @@ class Solver {
     const auto weight = [&](double sigma) { return kTogether * spread * spread / (sigma * sigma); };
     const double w = tracks_.width;
     LensPrior prior;
-    prior.mean = Lens::simple(tracks_.width, tracks_.height, 0).parameters();
-    prior.weight = {0, weight(0.008 * w), weight(0.008 * w), 0, weight(0.3), 0, weight(0.002), weight(0.002)};
-    if (options_.focal == FocalKnowledge::Near) prior.mean[0] = options_.focal_px, prior.weight[0] = weight(0.03 * options_.focal_px);
+    prior.mean = Lens::simple(tracks_.width, tracks_.height, 0, work_.lens().model).parameters();
+    prior.weight[1] = prior.weight[2] = weight(0.008 * w);
+    switch (work_.lens().model) {
+      case LensModel::None: break;
+      case LensModel::Brown:
+        prior.weight[4] = weight(0.3), prior.weight[5] = weight(0.3);
+        prior.weight[6] = prior.weight[7] = weight(0.002);
+        break;
+      case LensModel::Fisheye:
+        for (int k = 3; k < 7; ++k) prior.weight[k] = weight(0.1);
+        break;
+      case LensModel::Anamorphic:
+        prior.mean[3] = squeeze_, prior.weight[3] = weight(0.03 * squeeze_), prior.weight[4] = weight(0.01);
+        for (int k = 5; k < kMostLensParameters; ++k) prior.weight[k] = weight(k % 5 < 2 ? 0.2 : 0.3);
+        break;
+    }
+    if (options_.focal == FocalKnowledge::Near) prior.mean[0] = options_.focal_px, prior.weight[0] = weight(options_.focal_tolerance * options_.focal_px);
     return prior;
   }
 
@@ -209,35 +267,56 @@ class Solver {
     return used;
   }
 
-  LensFreedom climb(const Progress& progress) {
-    StaircaseOptions options;
-    options.free_focal = options_.focal != FocalKnowledge::Locked;
-    options.free_radial = options_.lens_distortion;
-    options.loss_px = loss_px_;
-    options.prior = prior();
+  void climb(const Progress& progress) {
+    StaircaseOptions options{.base = bundleOptions(), .releases = options_.releases, .climbs = options_.lens != LensChoice::None && !options_.known_lens};
+    options.base.loss_px = std::clamp(2.5 * spread_px_, 0.2, 2.0);
     // The staircase begins without distortion, so that each parameter is judged by what it gains.
-    work_.lens.k1 = work_.lens.k2 = 0;
-    return climbStaircase(work_, options, result_.staircase, progress);
+    if (!options_.known_lens) {
+      for (Lens& lens : work_.lenses) {
+        if (lens.model == LensModel::Anamorphic) squeeze_ = std::round(20 * lens.squeeze()) / 20;
+        lens.coefficients.fill(0);
+        if (lens.model == LensModel::Anamorphic) lens.squeeze() = squeeze_;
+      }
+    }
+    options.base.free_lens = LensFreedom{};
+    options.base.free_lens[0] = freedom_[0];
+    options.base.prior = prior();
+    freedom_ = climbStaircase(work_, options, result_.staircase, progress);
   }
 
-  Status finish(const LensFreedom& freedom) {
-    progress_.report(0.97, "judging");
-    adjustReconstruction(work_, {.free_lens = freedom, .prior = prior(), .loss_px = loss_px_, .max_steps = 20, .settled = 1e-7}, progress_.part(0.97, 0.98));
+  Status finish() {
+    progress_.report(0.95, "judging");
+    // Plain least squares over what stays; what it shows to be wrong goes, once.
+    for (int round = 0; round < 2; ++round) {
+      BundleOptions options = finalOptions();
+      if (round == 0) options.max_steps = 8, options.settled = 1e-4;
+      adjustReconstruction(work_, options, progress_.part(0.95, 0.98));
+      if (round == 0) sortOutNow();
+    }
     const Judgement judgement = judge(work_);
     result_.rms_px = judgement.rms_px;
     result_.holdout_rms_px = judgement.holdout_rms_px;
     result_.summary.observations = judgement.used;
     result_.summary.holdout_kept = judgement.holdout_kept;
-    result_.lens = work_.lens;
-    result_.lens.model = options_.lens_distortion ? LensModel::Brown : LensModel::None;
     describe(work_, tracks_, result_);
+    if (options_.lens == LensChoice::None) result_.cameras.front().lens.model = LensModel::None;
+    if (options_.motion == CameraMotion::Rail) result_.motion = "rail";
+    if (options_.motion == CameraMotion::Flat) result_.motion = "flat";
     if (result_.placedFrames() < 2 || result_.keptTracks() < 8) {
       return cannotSolve(fmt::format("Too few tracks agree on a camera: {} left. Track more features, or leave out what moves.", result_.keptTracks()));
     }
     if (const Status fits = refuseLooseFit(); !fits.ok()) return fits;
-    fillUncertainty(freedom);
-    warn();
+    fillUncertainty();
+    nameStretches(held_, result_);
+    addWarnings(tracks_, options_, result_);
     return Done{};
+  }
+
+  BundleOptions finalOptions() const {
+    BundleOptions options = bundleOptions();
+    options.loss = Loss::Squared;
+    options.max_steps = 15, options.settled = 1e-6;
+    return options;
   }
 
   /// Errors that fill the whole tolerance, on what is left of the tracks, are no fit at all.
@@ -252,80 +331,54 @@ class Solver {
                     100 * share, result_.rms_px));
   }
 
-  void fillUncertainty(const LensFreedom& freedom) {
+  void fillUncertainty() {
     const MappedBundle mapped = makeBundle(work_);
-    const CameraUncertainty sigma = cameraUncertainty(mapped.bundle, {.free_lens = freedom, .prior = prior(), .loss_px = loss_px_});
-    result_.lens_sigma = sigma.lens;
+    const CameraUncertainty sigma = cameraUncertainty(mapped.bundle, finalOptions());
+    for (std::size_t l = 0; l < result_.cameras.size(); ++l) result_.cameras[l].sigma = sigma.lens[l], result_.cameras[l].lens_sigma_px = sigma.lens_px[l];
     for (std::size_t c = 0; c < mapped.camera_frame.size(); ++c) {
       SolvedFrame& frame = result_.frames[mapped.camera_frame[c]];
       frame.sigma_centre = sigma.centre[c];
       frame.sigma_rotation_rad = sigma.rotation_rad[c];
+      if (!sigma.focal_px.empty()) frame.sigma_focal_px = sigma.focal_px[c];
     }
-  }
-
-  void warn() {
-    auto& warnings = result_.summary.warnings;
-    int missing = 0, thin = 0, first_thin = 0;
-    for (const SolvedFrame& frame : result_.frames) {
-      missing += !frame.placed;
-      if (frame.placed && frame.tracks < 20 && thin++ == 0) first_thin = frame.frame;
-    }
-    if (missing > 0) warnings.push_back(fmt::format("{} of {} frames have no camera: too few tracks there.", missing, result_.frames.size()));
-    if (thin > 0) warnings.push_back(fmt::format("{} frames have fewer than 20 tracks, the first is {}.", thin, first_thin));
-    std::vector<double> parallax;
-    for (const SolvedTrack& track : result_.tracks) {
-      if (track.state == TrackState::Kept && !std::isnan(track.parallax_rad)) parallax.push_back(track.parallax_rad);
-    }
-    constexpr double kThinParallaxRad = 0.0175;
-    if (median(std::move(parallax)) < kThinParallaxRad)  // false when there is none
-      warnings.push_back("Half of the points have less than 1° of parallax: depth is weak.");
-    const Lens& lens = result_.lens;
-    const double off_centre = Vec2(lens.cx_px - 0.5 * lens.width, lens.cy_px - 0.5 * lens.height).norm() / lens.width;
-    if (off_centre > 0.04 || !lens.risingUpTo(0.5 * std::hypot(lens.width, lens.height) / lens.focal_px)) {
-      warnings.push_back(
-          "The lens came out unlikely (its axis far off the picture's middle, or distortion that folds over): the focal length may change during the shot.");
-    }
-    if (result_.holdout_rms_px > 1.3 * result_.rms_px)
-      warnings.push_back("The holdout error is well above the RMS: the solve fits its own tracks better than the set.");
+    for (std::size_t p = 0; p < mapped.point_track.size(); ++p) result_.tracks[mapped.point_track[p]].sigma_point = sigma.points[p];
+    result_.sigma_readout = sigma.readout;
   }
 
   void tell() {
     if (!on_partial_) return;
     auto partial = std::make_shared<Solution>();
-    partial->lens = work_.lens;
     describe(work_, tracks_, *partial);
     partial->rms_px = errorSpread(work_) * std::sqrt(2.0);
     on_partial_(std::move(partial));
   }
 
+  static constexpr int kFramesForLens = 40;
+  static constexpr double kHeld = 1e4;  ///< Of a tie that holds a turning camera in its place, px^2 per unit^2.
   const TrackSet& tracks_;
   const SolveOptions& options_;
   const Progress& progress_;
   const std::function<void(SolutionPtr)>& on_partial_;
   Reconstruction work_;
   Solution result_;
-  double loss_px_ = 1.0, spread_px_ = kUnknown;
+  LensFreedom freedom_{};
+  std::vector<int> held_;  ///< Frames placed by holdAndTurn.
+  bool nodal_ = false, settled_once_ = false;
+  double spread_px_ = kUnknown, squeeze_ = 2;
 };
-
 }  // namespace
 
-Status SolveOptions::check() const {
-  if (focal != FocalKnowledge::Unknown && !(focal_px > 0)) return invalidInput(fmt::format("The focal length must be over 0 px, not {}.", focal_px));
-  if (!(holdout_share >= 0 && holdout_share <= 0.5)) return invalidInput(fmt::format("The holdout share must be 0 to 0.5, not {}.", holdout_share));
-  if (max_rounds < 1 || max_rounds > 50) return invalidInput(fmt::format("Rounds must be 1 to 50, not {}.", max_rounds));
-  return Done{};
-}
-
-Result<SolutionPtr> solveShot(const TrackSet& tracks, const SolveOptions& options, const Progress& progress,
-                              const std::function<void(SolutionPtr)>& on_partial) {
+Result<SolutionPtr> solveShot(const TrackSet& tracks, const SolveOptions& options, const Progress& progress, const std::function<void(SolutionPtr)>& on_partial,
+                              const SolutionPtr& from) {
   const Stopwatch watch;
   if (const Status fine = options.check(); !fine.ok()) return fine.error();
+  if (!options.camera_of.empty() && static_cast<int>(options.camera_of.size()) != tracks.frames())
+    return invalidInput(fmt::format("Cameras are given for {} frames, and there are {}.", options.camera_of.size(), tracks.frames()));
   if (const Status hope = refuseHopeless(tracks); !hope.ok()) return hope.error();
-  auto solved = Solver(tracks, options, progress, on_partial).run();
+  auto solved = Solver(tracks, options, progress, on_partial).run(from);
   if (!solved.ok()) return solved;
   auto timed = std::make_shared<Solution>(**solved);
   timed->summary.total_s = watch.seconds();
   return SolutionPtr(std::move(timed));
 }
-
 }  // namespace dusky

@@ -1,57 +1,94 @@
 #include "core/solve/staircase.h"
 
+#include <fmt/format.h>
+
 #include <cmath>
 
 namespace dusky {
 namespace {
 
-struct Group {
-  std::string_view name;
-  std::vector<int> parameters;  ///< Positions in Lens::parameters().
+constexpr double kTogether = 10;  // sightings of a track whose errors go together
+
+Release releaseOf(const StaircaseOptions& options, std::string_view group) {
+  const auto found = options.releases.find(std::string(group));
+  return found != options.releases.end() ? found->second : Release::Auto;
+}
+
+class Climb {
+ public:
+  Climb(Reconstruction& work, const StaircaseOptions& options, std::vector<StaircaseStep>& steps) : work_(work), options_(options), steps_(steps) {}
+
+  LensFreedom run(const Progress& progress) {
+    LensFreedom freedom = options_.base.free_lens;
+    const auto& groups = lensGroups(work_.lens().model);
+    const double share = 1.0 / (1.0 + static_cast<double>(groups.size()));
+    adjust(freedom, progress.part(0, share));
+    now_ = judge(work_);
+    const bool focal = freedom[0] || (!work_.focal_px.empty() && options_.base.free_focal);
+    steps_.push_back({focal ? "focal length" : "poses and points", now_.rms_px, now_.holdout_rms_px, true, kUnknown, kUnknown, "where it begins"});
+    for (std::size_t g = 0; g < groups.size() && !progress.stopRequested(); ++g) {
+      const auto at = static_cast<double>(g) + 1;
+      tryGroup(groups[g], freedom, progress.part(share * at, share * (at + 1)));
+    }
+    return freedom;
+  }
+
+ private:
+  void adjust(const LensFreedom& freedom, const Progress& progress) {
+    BundleOptions options = options_.base;
+    options.free_lens = freedom;
+    options.max_steps = 12, options.settled = 1e-4;
+    adjustReconstruction(work_, options, progress);
+  }
+
+  void tryGroup(const LensGroup& group, LensFreedom& freedom, const Progress& progress) {
+    const Release said = releaseOf(options_, group.name);
+    if (said == Release::Off || (said == Release::Auto && !options_.climbs)) return;
+    const Reconstruction before = work_;
+    const Judgement was = now_;
+    LensFreedom wider = freedom;
+    for (const int k : group.parameters) wider[k] = true;
+    adjust(wider, progress);
+    now_ = judge(work_);
+    StaircaseStep step{std::string(group.name), now_.rms_px, now_.holdout_rms_px, true, was.rms_px, was.holdout_rms_px, "forced on"};
+    if (said == Release::Auto) decide(step, was, static_cast<double>(group.parameters.size()));
+    if (step.kept)
+      freedom = wider;
+    else
+      work_ = before, now_ = was;
+    steps_.push_back(std::move(step));
+  }
+
+  /// Holdout and parsimony must both agree.
+  void decide(StaircaseStep& step, const Judgement& was, double unknowns) const {
+    const double sightings = 2.0 * now_.used / kTogether;
+    const double gain = sightings * std::log(std::pow(was.rms_px / now_.rms_px, 2));
+    const bool judged = !std::isnan(was.holdout_rms_px) && !std::isnan(now_.holdout_rms_px);
+    // No lens has its axis quite in the middle: the belief how near it is says all that parsimony could.
+    const bool free_of_charge = step.released == "principal point";
+    // A rise this small is chance: few tracks judge.
+    constexpr double kChance = 1e-3;
+    const bool holds = !judged || now_.holdout_rms_px < (1 + kChance) * was.holdout_rms_px;
+    const bool pays = free_of_charge || gain > 2 * unknowns;
+    step.kept = holds && pays;
+    if (step.kept && free_of_charge)
+      step.why = "near the middle, as lenses are; holdout does not rise";
+    else if (step.kept)
+      step.why = judged && now_.holdout_rms_px < was.holdout_rms_px
+                     ? fmt::format("holdout falls by {:.1f} %", 100 * (1 - now_.holdout_rms_px / was.holdout_rms_px))
+                     : "the fit gains more than it costs, and holdout does not rise";
+    else
+      step.why = !pays ? "gains less than an unknown costs" : fmt::format("holdout rises by {:.1f} %", 100 * (now_.holdout_rms_px / was.holdout_rms_px - 1));
+  }
+
+  Reconstruction& work_;
+  const StaircaseOptions& options_;
+  std::vector<StaircaseStep>& steps_;
+  Judgement now_;
 };
-
-const std::vector<Group>& groups() {
-  static const std::vector<Group> all = {{"k1", {3}}, {"k2", {4}}, {"principal point", {1, 2}}, {"decentring", {6, 7}}};
-  return all;
-}
-
-StaircaseStep measured(std::string name, Reconstruction& work, bool kept) {
-  const Judgement now = judge(work);
-  return {std::move(name), now.rms_px, now.holdout_rms_px, kept};
-}
-
 }  // namespace
 
 LensFreedom climbStaircase(Reconstruction& work, const StaircaseOptions& options, std::vector<StaircaseStep>& steps, const Progress& progress) {
-  LensFreedom freedom{};
-  freedom[0] = options.free_focal;
-  const auto adjustWith = [&](const LensFreedom& free_lens, const Progress& part) {
-    adjustReconstruction(work, {.free_lens = free_lens, .prior = options.prior, .loss_px = options.loss_px, .max_steps = 12, .settled = 1e-4}, part);
-  };
-  adjustWith(freedom, progress.part(0, 0.2));
-  steps.push_back(measured(options.free_focal ? "focal length" : "poses and points", work, true));
-  if (!options.free_radial) return freedom;
-  double best = steps.back().holdout_rms_px;
-  for (std::size_t g = 0; g < groups().size() && !progress.stopRequested(); ++g) {
-    const Group& group = groups()[g];
-    const Reconstruction before = work;
-    LensFreedom wider = freedom;
-    for (int k : group.parameters) wider[k] = true;
-    adjustWith(wider, progress.part(0.2 + 0.2 * static_cast<double>(g), 0.4 + 0.2 * static_cast<double>(g)));
-    StaircaseStep step = measured(std::string(group.name), work, true);
-    // Without holdout tracks the used ones must do; then the gain must be clear.
-    const double error = std::isnan(step.holdout_rms_px) ? step.rms_px : step.holdout_rms_px;
-    const double reference = std::isnan(best) ? steps.back().rms_px : best;
-    step.kept = error < (1 - options.min_gain) * reference;
-    if (step.kept) {
-      freedom = wider;
-      best = error;
-    } else {
-      work = before;
-    }
-    steps.push_back(std::move(step));
-  }
-  return freedom;
+  return Climb(work, options, steps).run(progress);
 }
-
 }  // namespace dusky

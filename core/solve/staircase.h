@@ -1,18 +1,21 @@
 #pragma once
+#include <map>
+#include <string>
+
 #include "core/solve/judge.h"
+#include "core/solve/solve_options.h"
 
 namespace dusky {
 
 struct StaircaseOptions {
-  bool free_focal = true, free_radial = true;
-  double loss_px = 1.0;
-  LensPrior prior{};
-  double min_gain = 0.0;  ///< Share of the holdout error that a parameter must take away to stay; 0: it must only not rise.
+  BundleOptions base;                       ///< Loss, prior, what is free at the foot: focal length, or nothing.
+  std::map<std::string, Release> releases;  ///< What the artist says of single groups.
+  bool climbs = true;                       ///< Whether groups that nothing is said of are tried at all.
 };
 
-/// Releases the lens one group at a time (k1, k2, principal point, decentring), adjusts everything, and keeps a group only
-/// when the holdout error falls; otherwise the reconstruction goes back to before it. The prior keeps what the footage hardly tells
-/// near its usual value, so a group that says little does little. Returns the groups that stayed.
+/// Releases the lens one group at a time (lensGroups()), adjusts everything, and keeps a group only when the holdout error falls and the fit
+/// gains more than the group's unknowns cost; otherwise the reconstruction goes back to before it. The prior keeps what the footage hardly
+/// tells near its usual value, so a group that says little does little. Groups forced on or off are not judged. Returns what stayed free.
+/// Source of the price: Akaike, IEEE Trans. Automatic Control 19(6), 1974, with the sightings of a track that go together counted once.
 LensFreedom climbStaircase(Reconstruction& work, const StaircaseOptions& options, std::vector<StaircaseStep>& steps, const Progress& progress);
-
 }  // namespace dusky

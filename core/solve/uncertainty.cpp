@@ -1,34 +1,22 @@
 #include "core/solve/uncertainty.h"
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/parallel.h"
 #include "core/geometry/essential.h"
 #include "core/solve/reduced_system.h"
 
 namespace dusky {
 namespace {
 
-/// Orthonormal directions in camera parameters that move, turn or scale the whole world: seven columns.
-Eigen::MatrixXd gaugeDirections(const Bundle& bundle, Eigen::Index size) {
-  Eigen::MatrixXd gauge = Eigen::MatrixXd::Zero(size, 7);
-  for (std::size_t c = 0; c < bundle.cameras.size(); ++c) {
-    const auto at = static_cast<Eigen::Index>(6 * c);
-    const Pose& pose = bundle.cameras[c];
-    gauge.block<3, 3>(at + 3, 0).setIdentity();
-    gauge.block<3, 3>(at, 3) = pose.world_from_camera.conjugate().toRotationMatrix();
-    gauge.block<3, 3>(at + 3, 3) = -crossMatrix(pose.centre);
-    gauge.block<3, 1>(at + 3, 6) = pose.centre;
-  }
-  const Eigen::HouseholderQR<Eigen::MatrixXd> qr(gauge);
-  return qr.householderQ() * Eigen::MatrixXd::Identity(size, 7);
-}
-
-double noiseVariance(const ReducedSystem& system, const Bundle& bundle, Eigen::Index unknowns) {
+double noiseVariance(const ReducedSystem& system, const Bundle& bundle, double unknowns) {
   double squares = 0;
   for (const Linearised& row : system.rows()) squares += row.residual.squaredNorm();
-  const double freedom =
-      2.0 * static_cast<double>(bundle.observations.size()) - 3.0 * static_cast<double>(bundle.points.size()) - static_cast<double>(unknowns) + 7;
+  double points = 0;
+  for (std::size_t j = 0; j < bundle.points.size(); ++j) points += bundle.isFar(static_cast<int>(j)) ? 2 : 3;
+  const double freedom = 2.0 * static_cast<double>(bundle.observations.size()) - points - unknowns + 7;
   return freedom > 1 ? squares / freedom : kUnknown;
 }
 
@@ -47,43 +35,212 @@ double sightingsPerIndependentOne(const ReducedSystem& system, const Bundle& bun
   return (1 + rho) / (1 - rho);
 }
 
+/// The covariance, worked out from the reduced system and its border.
+class Covariance {
+ public:
+  Covariance(const Bundle& bundle, const BundleOptions& options) : bundle_(bundle), options_(options), system_(bundle, options) {}
+
+  bool make() {
+    system_.linearise();
+    system_.build(1e-12);
+    holdWorld();
+    EnvelopeMatrix& matrix = system_.matrix();
+    if (!matrix.factorise()) return false;
+    border_ = system_.border();
+    matrix.solveLower(border_);
+    corner_ = Eigen::MatrixXd::Zero(system_.shared(), system_.shared());
+    if (system_.shared() > 0) {
+      const Eigen::LLT<Eigen::MatrixXd> factor(Eigen::MatrixXd(system_.corner() - border_.transpose() * border_));
+      if (factor.info() != Eigen::Success) return false;
+      corner_ = factor.solve(Eigen::MatrixXd::Identity(system_.shared(), system_.shared()));
+    }
+    matrix.solveUpper(border_);
+    makeGauge();
+    matrix.invert();
+    variance_ = noiseVariance(system_, bundle_, system_.block() * static_cast<double>(bundle_.cameras.size()) + system_.shared()) *
+                sightingsPerIndependentOne(system_, bundle_);
+    return std::isfinite(variance_);
+  }
+
+  CameraUncertainty result() {
+    CameraUncertainty out;
+    for (int c = 0; c < static_cast<int>(bundle_.cameras.size()); ++c) {
+      const int at = system_.rowOf(c);
+      out.rotation_rad.push_back(spread(at));
+      out.centre.push_back(options_.fixed_centres ? 0 : spread(at + 3));
+      if (bundle_.zooms()) out.focal_px.push_back(options_.free_focal ? bundle_.focal_px[c] * std::sqrt(scaled(varianceOf(at + 6))) : kUnknown);
+    }
+    fillLenses(out);
+    if (options_.free_readout) out.readout = std::sqrt(scaled(corner_(system_.readoutAt(), system_.readoutAt())));
+    out.points.resize(bundle_.points.size(), kUnknown);
+    parallelFor(
+        static_cast<int>(bundle_.points.size()), [&](int j) { out.points[j] = pointSpread(j); }, 8);
+    return out;
+  }
+
+ private:
+  double scaled(double v) const { return std::max(0.0, variance_ * v); }
+  /// Root of the mean variance of three unknowns.
+  double spread(int at) const { return std::sqrt(scaled((varianceOf(at) + varianceOf(at + 1) + varianceOf(at + 2)) / 3)); }
+
+  /// Nothing in the tracks holds position, rotation and scale of the world: the first camera and its distance to the farthest one do, which
+  /// the gauge takes out again.
+  void holdWorld() {
+    const int first = 0;
+    EnvelopeMatrix& matrix = system_.matrix();
+    const auto place = [&](int camera) { return system_.rowOf(camera) / system_.block(); };
+    auto own = matrix.block(place(first), place(first));
+    const Eigen::VectorXd diagonal = own.diagonal().head<6>();
+    own.diagonal().head<6>() += diagonal;
+    if (options_.fixed_centres) {
+      for (int c = 0; c < static_cast<int>(bundle_.cameras.size()); ++c) matrix.block(place(c), place(c)).diagonal().segment<3>(3).array() += 1;
+      return;
+    }
+    int farthest = first;
+    double distance = 0;
+    for (int c = 0; c < static_cast<int>(bundle_.cameras.size()); ++c) {
+      const double d = (bundle_.cameras[c].centre - bundle_.cameras[first].centre).norm();
+      if (d > distance) distance = d, farthest = c;
+    }
+    if (farthest == first) return;
+    const Vec3 along = (bundle_.cameras[farthest].centre - bundle_.cameras[first].centre) / distance;
+    auto other = matrix.block(place(farthest), place(farthest)).block<3, 3>(3, 3);
+    const double weight = other.trace() / 3;
+    other += weight * along * along.transpose();
+  }
+
+  /// Orthonormal directions in camera unknowns that move, turn or scale the whole world, and the covariance along them.
+  void makeGauge() {
+    const int count = options_.fixed_centres ? 3 : 7;
+    Eigen::MatrixXd directions = Eigen::MatrixXd::Zero(system_.matrix().rows(), count);
+    for (std::size_t c = 0; c < bundle_.cameras.size(); ++c) {
+      const int at = system_.rowOf(static_cast<int>(c));
+      const Pose& pose = bundle_.cameras[c];
+      directions.block<3, 3>(at, 0) = pose.world_from_camera.conjugate().toRotationMatrix();
+      if (options_.fixed_centres) continue;
+      directions.block<3, 3>(at + 3, 0) = -crossMatrix(pose.centre);
+      directions.block<3, 3>(at + 3, 3).setIdentity();
+      directions.block<3, 1>(at + 3, 6) = pose.centre;
+    }
+    const Eigen::HouseholderQR<Eigen::MatrixXd> qr(directions);
+    gauge_ = qr.householderQ() * Eigen::MatrixXd::Identity(directions.rows(), count);
+    triangle_inverse_ = Eigen::MatrixXd(qr.matrixQR().topRows(count).triangularView<Eigen::Upper>()).inverse();
+    along_gauge_ = gauge_;
+    system_.matrix().solveLower(along_gauge_);
+    system_.matrix().solveUpper(along_gauge_);
+    shared_gauge_ = -corner_ * (border_.transpose() * gauge_);
+    along_gauge_ -= border_ * shared_gauge_;
+    gauge_covariance_ = gauge_.transpose() * along_gauge_;
+  }
+
+  /// Of one camera unknown, in units of the noise, the gauge taken out.
+  double varianceOf(int row) const {
+    const Eigen::RowVectorXd g = gauge_.row(row);
+    double v = system_.matrix().entry(row, row);
+    if (system_.shared() > 0) v += border_.row(row).dot(border_.row(row) * corner_);
+    return v - 2 * g.dot(along_gauge_.row(row)) + g.dot(g * gauge_covariance_);
+  }
+
+  double pointSpread(int j) const {
+    const int begin = system_.firstObservation(j), end = system_.firstObservation(j + 1);
+    if (bundle_.isFar(j) || end - begin < 2) return kUnknown;
+    const Mat3 inverse = system_.pointInverse(j);
+    const int block = system_.block(), shared = system_.shared();
+    std::vector<ReducedSystem::Cross> cross;
+    Eigen::Matrix<double, Eigen::Dynamic, 3> with_shared = -system_.sharedCross(j);
+    Eigen::Matrix<double, Eigen::Dynamic, 3> with_gauge = Eigen::Matrix<double, Eigen::Dynamic, 3>::Zero(gauge_.cols(), 3);
+    for (int i = begin; i < end; ++i) {
+      const int at = system_.rowOf(bundle_.observations[i].camera);
+      cross.push_back(system_.crossOf(i));
+      if (shared > 0) with_shared += border_.middleRows(at, block).transpose() * cross.back();
+      with_gauge += along_gauge_.middleRows(at, block).transpose() * cross.back();
+    }
+    if (shared > 0) with_gauge += shared_gauge_.transpose() * system_.sharedCross(j);
+    Mat3 sum = shared > 0 ? Mat3(with_shared.transpose() * corner_ * with_shared) : Mat3::Zero();
+    // Neighbouring frames share their uncertainty: of a long track every n-th stands for n.
+    constexpr int kSightings = 20;
+    const int every = (end - begin + kSightings - 1) / kSightings;
+    for (int a = begin; a < end; a += every) {
+      for (int b = begin; b <= a; b += every) {
+        const auto between =
+            system_.matrix().between(system_.rowOf(bundle_.observations[a].camera) / block, system_.rowOf(bundle_.observations[b].camera) / block);
+        const Mat3 part = every * every * (cross[a - begin].transpose() * between * cross[b - begin]);
+        sum += a == b ? part : Mat3(part + part.transpose());
+      }
+    }
+    const Mat3 own = inverse + inverse * sum * inverse;
+    // The point moves along when the world does.
+    Eigen::Matrix<double, 3, Eigen::Dynamic> moves(3, gauge_.cols());
+    moves.leftCols<3>() = options_.fixed_centres ? Mat3::Zero() : Mat3(-crossMatrix(bundle_.points[j]));
+    if (!options_.fixed_centres) moves.middleCols<3>(3).setIdentity(), moves.col(6) = bundle_.points[j];
+    const Eigen::Matrix<double, 3, Eigen::Dynamic> carried = moves * triangle_inverse_;
+    const Mat3 mixed = -inverse * with_gauge.transpose() * carried.transpose();
+    const Mat3 all = own - mixed - mixed.transpose() + carried * gauge_covariance_ * carried.transpose();
+    return std::sqrt(scaled(all.trace() / 3));
+  }
+
+  void fillLenses(CameraUncertainty& out) const {
+    const auto& index = system_.lensIndex();
+    for (std::size_t l = 0; l < bundle_.lenses.size(); ++l) {
+      LensParameters sigma;
+      sigma.fill(kUnknown);
+      const int at = system_.sharedAt(static_cast<int>(l)), count = static_cast<int>(index.size());
+      for (int k = 0; k < count; ++k) sigma[index[k]] = std::sqrt(scaled(corner_(at + k, at + k)));
+      out.lens.push_back(sigma);
+      out.lens_px.push_back(count > 0 ? curveSpread(bundle_.lenses[l], corner_.block(at, at, count, count)) : kUnknown);
+    }
+  }
+
+  /// Root of the mean squared deviation of where fixed rays land, over a grid of the picture.
+  double curveSpread(const Lens& lens, const Eigen::MatrixXd& covariance) const {
+    constexpr int kGrid = 9;
+    double sum = 0;
+    int count = 0;
+    for (int j = 0; j < kGrid; ++j) {
+      for (int i = 0; i < kGrid; ++i) {
+        const auto ray = lens.undistort(Vec2(lens.width * (i + 0.5) / kGrid, lens.height * (j + 0.5) / kGrid));
+        if (!ray) continue;
+        const LensSlopes slopes = lensSlopes(lens, *ray);
+        Eigen::Matrix<double, 2, Eigen::Dynamic> by(2, covariance.rows());
+        for (int k = 0; k < by.cols(); ++k) by.col(k) = slopes.by_lens.col(system_.lensIndex()[static_cast<std::size_t>(k)]);
+        sum += (by * covariance * by.transpose()).trace();
+        ++count;
+      }
+    }
+    return count > 0 ? std::sqrt(scaled(sum / count)) : kUnknown;
+  }
+
+  const Bundle& bundle_;
+  const BundleOptions& options_;
+  ReducedSystem system_;
+  Eigen::MatrixXd border_;  ///< The camera system's inverse times what it shares with the shared unknowns.
+  Eigen::MatrixXd corner_;  ///< Covariance of the shared unknowns, in units of the noise.
+  Eigen::MatrixXd gauge_, along_gauge_, gauge_covariance_, triangle_inverse_;
+  Eigen::MatrixXd shared_gauge_;  ///< Covariance of the shared unknowns with the gauge.
+  double variance_ = kUnknown;
+};
 }  // namespace
 
-CameraUncertainty cameraUncertainty(const Bundle& bundle, const BundleOptions& options) {
-  CameraUncertainty result;
-  result.centre.assign(bundle.cameras.size(), kUnknown);
-  result.rotation_rad.assign(bundle.cameras.size(), kUnknown);
-  result.lens.fill(kUnknown);
-  if (bundle.cameras.size() < 2) return result;
+double correlatedVariance(const Bundle& bundle, const BundleOptions& options) {
   ReducedSystem system(bundle, options);
   system.linearise();
-  Eigen::MatrixXd matrix = system.assemble(1e-10);
-  matrix.triangularView<Eigen::StrictlyUpper>() = matrix.transpose();
-  const double variance = noiseVariance(system, bundle, matrix.rows()) * sightingsPerIndependentOne(system, bundle);
-  // Unknowns of very different size (px, radians, units): scale to a unit diagonal first; the gauge goes along.
-  const Eigen::VectorXd scale = matrix.diagonal().cwiseSqrt().cwiseInverse();
-  if (!scale.allFinite()) return result;
-  const Eigen::MatrixXd scaled = scale.asDiagonal() * matrix * scale.asDiagonal();
-  const Eigen::MatrixXd gauge = gaugeDirections(bundle, matrix.rows());
-  Eigen::HouseholderQR<Eigen::MatrixXd> qr(Eigen::MatrixXd(scale.cwiseInverse().asDiagonal() * gauge));
-  const Eigen::MatrixXd scaled_gauge = qr.householderQ() * Eigen::MatrixXd::Identity(matrix.rows(), 7);
-  const Eigen::LLT<Eigen::MatrixXd> factor(Eigen::MatrixXd(scaled + scaled_gauge * scaled_gauge.transpose()));
-  if (factor.info() != Eigen::Success) return result;
-  const Eigen::MatrixXd inverse = factor.solve(Eigen::MatrixXd::Identity(matrix.rows(), matrix.rows()));
-  // Any generalised inverse, carried into the least-norm gauge by projecting the gauge directions out.
-  Eigen::MatrixXd covariance = scale.asDiagonal() * inverse * scale.asDiagonal();
-  covariance -= gauge * (gauge.transpose() * covariance);
-  covariance -= (covariance * gauge) * gauge.transpose();
-  for (std::size_t c = 0; c < bundle.cameras.size(); ++c) {
-    const auto at = static_cast<Eigen::Index>(6 * c);
-    result.rotation_rad[c] = std::sqrt(std::max(0.0, variance * covariance.diagonal().segment<3>(at).mean()));
-    result.centre[c] = std::sqrt(std::max(0.0, variance * covariance.diagonal().segment<3>(at + 3).mean()));
-  }
-  for (int k = 0; k < system.freeLens(); ++k) {
-    const double v = variance * covariance(matrix.rows() - system.freeLens() + k, matrix.rows() - system.freeLens() + k);
-    result.lens[system.lensIndex()[k]] = std::sqrt(std::max(0.0, v));
-  }
-  return result;
+  return noiseVariance(system, bundle, system.block() * static_cast<double>(bundle.cameras.size()) + system.shared()) *
+         sightingsPerIndependentOne(system, bundle);
 }
 
+CameraUncertainty cameraUncertainty(const Bundle& bundle, const BundleOptions& options) {
+  if (bundle.cameras.size() >= 2 && !bundle.observations.empty()) {
+    Covariance covariance(bundle, options);
+    if (covariance.make()) return covariance.result();
+  }
+  LensParameters unknown;
+  unknown.fill(kUnknown);
+  CameraUncertainty result{.centre = std::vector<double>(bundle.cameras.size(), kUnknown),
+                           .rotation_rad = std::vector<double>(bundle.cameras.size(), kUnknown),
+                           .focal_px = std::vector<double>(bundle.focal_px.size(), kUnknown),
+                           .points = std::vector<double>(bundle.points.size(), kUnknown),
+                           .lens = std::vector<LensParameters>(bundle.lenses.size(), unknown),
+                           .lens_px = std::vector<double>(bundle.lenses.size(), kUnknown)};
+  return result;
+}
 }  // namespace dusky

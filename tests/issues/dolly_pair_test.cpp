@@ -39,7 +39,7 @@ TEST(DollyPair, StraightAheadIsSolved) {
     ASSERT_TRUE(solved.ok()) << "seed " << seed << ": " << solved.error().message;
     EXPECT_EQ((*solved)->placedFrames(), 30);
     EXPECT_LT(pathError(shot, **solved), 0.03) << "on a path of 1.8";
-    EXPECT_NEAR((*solved)->lens.focal_px, 1100, 25);
+    EXPECT_NEAR((*solved)->lens().focal_px, 1100, 25);
   }
 }
 
@@ -58,5 +58,4 @@ TEST(DollyPair, ThePairFacesItsPoints) {
   EXPECT_GT(view.relative.direction.dot(truth), 0.99) << "forwards, not backwards";
   EXPECT_GT(view.inliers.size(), 0.8 * static_cast<double>(a.size()));
 }
-
 }  // namespace dusky::testing

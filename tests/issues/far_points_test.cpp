@@ -45,9 +45,9 @@ TEST(FarPoints, AKnownPlaceIsAStartNotAnAnswer) {
 TEST(FarPoints, HoldoutTracksAreJudgedInTheWorldAsItIsNow) {
   const SyntheticShot shot = makeSyntheticShot({.frames = 12, .points = 60, .noise_px = 0.1});
   Reconstruction work = makeReconstruction(shot.tracks, {}, 0.3, 1);
-  work.lens = shot.plan.lens;
+  work.lenses = {shot.plan.lens};
   for (std::size_t f = 0; f < shot.poses.size(); ++f) work.cameras[f] = shot.poses[f];
-  placeTracks(work, true);
+  placeTracks(work, true, 0);
   const Judgement before = judge(work);
   // The whole world moves and grows; only the holdout tracks stay behind, as they take no part in an adjustment.
   const Similarity moved{1.7, rotationFromVector(Vec3(0.2, 0.1, -0.3)), Vec3(5, 1, -2)};
@@ -60,5 +60,4 @@ TEST(FarPoints, HoldoutTracksAreJudgedInTheWorldAsItIsNow) {
   EXPECT_NEAR(after.holdout_rms_px, before.holdout_rms_px, 1e-6);
   EXPECT_NEAR(after.rms_px, before.rms_px, 1e-6);
 }
-
 }  // namespace dusky::testing

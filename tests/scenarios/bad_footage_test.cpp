@@ -43,7 +43,7 @@ class BadFootage : public ::testing::Test {
   static std::string trackRefusal(const Workspace& w) {
     const auto tracks = runTracks(w.document(), {});
     if (!tracks.ok()) return tracks.error().message;
-    const auto solved = runSolve(w.document(), **tracks, {});
+    const auto solved = runSolve(w.document(), w.footage(), **tracks, {});
     return solved.ok() ? "" : solved.error().message;
   }
   static std::string refusalWithMattes(const std::string& mattes) {
@@ -134,5 +134,4 @@ TEST_F(BadFootage, ARefusalLeavesWhatWasThere) {
   EXPECT_THAT(trackRefusal(w), HasSubstr("No frame of 1–8 is left"));
   EXPECT_EQ(w.tracks(), before);
 }
-
 }  // namespace dusky::testing

@@ -3,6 +3,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include "core/solve/solve_shot.h"
 #include "core/pipeline/steps.h"
 #include "tests/support/judge_by_truth.h"
 
@@ -53,8 +54,8 @@ TEST(MotionsScenario, OverAPlaneThroughAStrongLens) {
   ShotPlan plan = planShot(ShotKind::Planar);
   plan.frames = 30;
   plan.first_frame = 1001;
-  plan.lens.k1 = -0.22;
-  plan.lens.k2 = 0.06;
+  plan.lens.k1() = -0.22;
+  plan.lens.k2() = 0.06;
   Solved solved;
   solveAndCompare(plan, solved);
   if (!HasFatalFailure()) expectGoodCamera(solved, 30, 0.3);

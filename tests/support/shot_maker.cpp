@@ -147,7 +147,6 @@ std::vector<Box> usualBoxes() {
   }
   return boxes;
 }
-
 }  // namespace
 
 double texture(const Vec3& place, int which) {
@@ -157,7 +156,7 @@ double texture(const Vec3& place, int which) {
 ShotPlan planShot(ShotKind kind) {
   ShotPlan plan;
   plan.boxes = usualBoxes();
-  plan.lens.k1 = -0.06;
+  plan.lens.k1() = -0.06;
   plan.lens.cx_px += 2.5;
   plan.lens.cy_px -= 1.5;
   const auto shaken = [](double t) { return Vec3(0.03 * std::sin(19 * t), 0.025 * std::sin(31 * t + 1), 0.02 * std::sin(23 * t + 2)); };
@@ -278,7 +277,7 @@ void MadeShot::choosePoints() {
       std::vector<int> visible;
       for (int f = 0; f < plan_.frames; ++f) {
         const Vec3 p = truth_.poses[f].toCamera(point);
-        if (p.z() < 0.1 || !truth_.lenses[f].risingUpTo(p.hnormalized().norm())) continue;
+        if (p.z() < 0.1 || !truth_.lenses[f].risingUpTo(p.hnormalized())) continue;
         const Vec2 seen = truth_.lenses[f].distort(p.hnormalized());
         if (seen.x() < 0 || seen.y() < 0 || seen.x() > plan_.width || seen.y() > plan_.height) continue;
         const Vec3 to = point - truth_.poses[f].centre;
@@ -313,6 +312,7 @@ std::string MadeShot::truthJson() const {
     for (int k = 0; k < 3; ++k) matrix.push_back({r(k, 0), r(k, 1), r(k, 2), c[k]});
     matrix.push_back({0, 0, 0, 1});
     frames.push_back({{"frame", plan_.first_frame + i}, {"image", nullptr}, {"camera", "A"}, {"world_from_camera", matrix}});
+    if (plan_.focal_px) frames.back()["focal_px"] = truth_.lenses[static_cast<std::size_t>(i)].focal_px;
   }
   for (std::size_t i = 0; i < truth_.points.size(); ++i) {
     const Vec3& p = truth_.points[i];
@@ -320,13 +320,14 @@ std::string MadeShot::truthJson() const {
   }
   const Lens& lens = truth_.lenses.front();
   nlohmann::json parameters;
-  for (int k = 0; k < 8; ++k) parameters[std::string(kLensParameterNames[k])] = lens.parameters()[k];
+  const auto names = lensParameterNames(lens.model);
+  for (std::size_t k = 0; k < names.size(); ++k) parameters[std::string(names[k])] = lens.parameters()[k];
   return nlohmann::json{
       {"format", "dusky-moth-truth"},
       {"version", 1},
       {"footage", {{"path", "made"}, {"width", plan_.width}, {"height", plan_.height}, {"fps", 24}, {"first", info_.first}, {"last", info_.last}}},
       {"frames", frames},
-      {"cameras", {{"A", {{"width", plan_.width}, {"height", plan_.height}, {"lens", {{"model", "brown"}, {"parameters", parameters}}}}}}},
+      {"cameras", {{"A", {{"width", plan_.width}, {"height", plan_.height}, {"lens", {{"model", describe(lens.model)}, {"parameters", parameters}}}}}}},
       {"points", points}}
       .dump();
 }
@@ -343,5 +344,4 @@ bool MadeShot::write(const std::string& folder, const std::string& name) const {
   std::ofstream(folder + "/truth.json") << truthJson();
   return true;
 }
-
 }  // namespace dusky::testing

@@ -10,6 +10,7 @@ namespace dusky::testing {
 namespace {
 
 Pose poseAt(const SyntheticPlan& plan, int index) {
+  if (plan.path) return plan.path(index);
   const double t = index;
   const Eigen::Quaterniond level(0, 1, 0, 0);  // looks along -Z, upright
   const Eigen::Quaterniond turn = rotationFromVector(Vec3(0.02 * std::sin(0.5 * t), -0.012 * t + 0.1, 0.01 * std::sin(0.8 * t)));
@@ -17,14 +18,36 @@ Pose poseAt(const SyntheticPlan& plan, int index) {
   return {(turn * level).normalized(), walk};
 }
 
+Lens lensAt(const SyntheticPlan& plan, int index) {
+  Lens lens = plan.lens;
+  if (plan.focal_px) lens.focal_px = plan.focal_px(index);
+  return lens;
+}
+
+/// Through a shutter that reads row by row: the camera is where it was when the row that shows the point was read.
+std::optional<Vec2> rolled(const SyntheticPlan& plan, int index, const Vec3& point) {
+  const Lens lens = lensAt(plan, index);
+  auto at = project(lens, poseAt(plan, index), point);
+  for (int round = 0; round < 6 && at && plan.readout != 0; ++round) {
+    const double late = plan.readout * (at->y() / lens.height - 0.5);
+    const Pose here = poseAt(plan, index), before = poseAt(plan, index - 1), after = poseAt(plan, index + 1);
+    const Eigen::AngleAxisd turn(before.world_from_camera.conjugate() * after.world_from_camera);
+    const Pose then{here.world_from_camera * rotationFromVector(0.5 * late * turn.angle() * turn.axis()),
+                    here.centre + 0.5 * late * (after.centre - before.centre)};
+    at = project(lens, then, point);
+  }
+  return at;
+}
+
 /// Each point is seen by some frame: every other one on the ground, the rest above it.
 std::vector<Vec3> cloud(const SyntheticPlan& plan) {
   Random random(plan.seed);
   std::vector<Vec3> points;
   while (static_cast<int>(points.size()) < plan.points) {
-    const Pose camera = poseAt(plan, random.index(plan.frames));
+    const int index = random.index(plan.frames);
+    const Pose camera = poseAt(plan, index);
     const Vec2 pixel(random.between(40, plan.lens.width - 40), random.between(40, plan.lens.height - 40));
-    const Vec3 ray = camera.direction(plan.lens.undistort(pixel)->homogeneous());
+    const Vec3 ray = camera.direction(lensAt(plan, index).undistort(pixel)->homogeneous());
     const bool ground = points.size() % 2 == 0;
     const double depth = ground ? -camera.centre.y() / ray.y() : random.between(2.5, 9);
     Vec3 point = camera.centre + depth * ray;
@@ -35,7 +58,6 @@ std::vector<Vec3> cloud(const SyntheticPlan& plan) {
   }
   return points;
 }
-
 }  // namespace
 
 SyntheticShot makeSyntheticShot(const SyntheticPlan& plan) {
@@ -54,7 +76,7 @@ SyntheticShot makeSyntheticShot(const SyntheticPlan& plan) {
     for (int f = begin; f < end; ++f) {
       const Vec2 noise(plan.noise_px * random.normal(), plan.noise_px * random.normal());
       if (shot.outlier.back()) wander += Vec2(3 * random.normal() + 2, 3 * random.normal() - 1);
-      const auto at = project(plan.lens, shot.poses[f], shot.points[i]);
+      const auto at = rolled(plan, f, shot.points[i]);
       if (!at || at->x() < 0 || at->y() < 0 || at->x() > plan.lens.width || at->y() > plan.lens.height) continue;
       track.observations.push_back({plan.first_frame + f, *at + noise + wander});
     }
@@ -65,7 +87,7 @@ SyntheticShot makeSyntheticShot(const SyntheticPlan& plan) {
 
 Solution perfectSolution(const SyntheticShot& shot) {
   Solution solution;
-  solution.lens = shot.plan.lens;
+  solution.cameras.front().lens = shot.plan.lens;
   double squares = 0;
   int count = 0;
   std::vector<double> frame_squares(shot.poses.size(), 0.0);
@@ -101,22 +123,41 @@ Solution perfectSolution(const SyntheticShot& shot) {
   }
   solution.rms_px = std::sqrt(squares / std::max(1, count));
   solution.holdout_rms_px = solution.rms_px;
-  solution.lens_sigma.fill(0.1);
+  solution.cameras.front().sigma.fill(0.1);
   return solution;
 }
 
-double pathError(const SyntheticShot& shot, const Solution& solution) {
+namespace {
+
+/// Cameras of placed frames, solved (carried into the truth's world by the best similarity) and true.
+std::vector<std::pair<Pose, Pose>> alignedCameras(const SyntheticShot& shot, const Solution& solution) {
   std::vector<Pose> truth, solved;
   for (const SolvedFrame& frame : solution.frames) {
     if (!frame.placed) continue;
     truth.push_back(shot.poses[frame.frame - shot.tracks.first_frame]);
     solved.push_back(frame.pose);
   }
+  std::vector<std::pair<Pose, Pose>> aligned;
   const auto fit = alignPaths(solved, truth);
-  if (!fit.ok()) return 1e9;
+  for (std::size_t i = 0; fit.ok() && i < truth.size(); ++i) aligned.emplace_back(*fit * solved[i], truth[i]);
+  return aligned;
+}
+
+}  // namespace
+
+double pathError(const SyntheticShot& shot, const Solution& solution) {
+  const auto cameras = alignedCameras(shot, solution);
+  if (cameras.empty()) return 1e9;
   double squares = 0;
-  for (std::size_t i = 0; i < truth.size(); ++i) squares += (*fit * solved[i].centre - truth[i].centre).squaredNorm();
-  return std::sqrt(squares / static_cast<double>(truth.size()));
+  for (const auto& [solved, truth] : cameras) squares += (solved.centre - truth.centre).squaredNorm();
+  return std::sqrt(squares / static_cast<double>(cameras.size()));
+}
+
+double worstTurn_deg(const SyntheticShot& shot, const Solution& solution) {
+  const auto cameras = alignedCameras(shot, solution);
+  double worst = cameras.empty() ? 180 : 0;
+  for (const auto& [solved, truth] : cameras) worst = std::max(worst, solved.world_from_camera.angularDistance(truth.world_from_camera) * 180 / M_PI);
+  return worst;
 }
 
 }  // namespace dusky::testing

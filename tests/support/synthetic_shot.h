@@ -1,4 +1,6 @@
 #pragma once
+#include <functional>
+
 #include "core/solve/solution.h"
 #include "core/track/track_set.h"
 
@@ -13,6 +15,9 @@ struct SyntheticPlan {
   int life = 0;              ///< Longest run of frames of a track; 0: all of them.
   std::uint64_t seed = 1;
   Lens lens = Lens::simple(1280, 720, 1100);
+  std::function<Pose(int index)> path;        ///< Unset: a walk with a slow turn.
+  std::function<double(int index)> focal_px;  ///< A zoom; unset: the lens's own.
+  double readout = 0;                         ///< Of a rolling shutter, frame intervals.
 };
 
 /// The truth, and the tracks that follow from it. Points lie on the ground (y = 0) and above it; the camera walks at 1.6.
@@ -31,5 +36,8 @@ Solution perfectSolution(const SyntheticShot& shot);
 
 /// RMS distance of camera centres after the best similarity, in the truth's units.
 double pathError(const SyntheticShot& shot, const Solution& solution);
+
+/// Largest angle between a solved and a true camera after the same, degrees.
+double worstTurn_deg(const SyntheticShot& shot, const Solution& solution);
 
 }  // namespace dusky::testing

@@ -16,7 +16,6 @@ QPushButton* part(const char* name, const QString& tip) {
   button->setFocusPolicy(Qt::NoFocus);
   return button;
 }
-
 }  // namespace
 
 VerdictLine::VerdictLine(Session& session, QWidget* parent)
@@ -69,12 +68,12 @@ void VerdictLine::refresh() {
 void VerdictLine::showSolved(const Solution& solution, const Verdict& verdict) {
   rms_->setText(tr("%1 px RMS").arg(solution.rms_px, 0, 'f', 2));
   holdout_->setText(std::isnan(solution.holdout_rms_px) ? tr("no holdout") : tr("%1 px holdout").arg(solution.holdout_rms_px, 0, 'f', 2));
-  const double mm = session_.model.document().lens.sensor_mm / solution.lens.width, sigma = solution.lens_sigma[0];
+  const double mm = session_.model.document().lens.sensor_mm / solution.lens().width, sigma = solution.cameras.front().sigma[0];
   const QString spread = std::isnan(sigma) ? tr("locked") : tr("± %1").arg(sigma, 0, 'f', 1);
   focal_->setText(tr("f %1 %2 px (%3 mm on %4 mm)")
-                      .arg(solution.lens.focal_px, 0, 'f', 1)
+                      .arg(solution.lens().focal_px, 0, 'f', 1)
                       .arg(spread)
-                      .arg(solution.lens.focal_px * mm, 0, 'f', 2)
+                      .arg(solution.lens().focal_px * mm, 0, 'f', 2)
                       .arg(session_.model.document().lens.sensor_mm, 0, 'g', 4));
   coverage_->setText(tr("every frame ≥ %1 tracks").arg(verdict.thinnest_tracks));
   const bool stale = session_.model.workspace().status(Step::Solve).state == StepState::Stale;
@@ -99,5 +98,4 @@ void VerdictLine::goToHurt() {
   session_.selection.pick(verdict.hurt_tracks, Selection::Mode::Replace);
   emit errorAsked();
 }
-
 }  // namespace dusky::desktop

@@ -112,10 +112,10 @@ bool Jobs::track(const TrackTask& task, TrackSetPtr& tracks, std::stop_token sto
   return true;
 }
 
-void Jobs::solve(const Document& document, const std::string& key, const TrackSet& tracks, std::stop_token stop) {
+void Jobs::solve(const SolveTask& task, const TrackSet& tracks, std::stop_token stop) {
   const auto partial = [this](SolutionPtr so_far) { post([this, so_far] { model_.showPartial(so_far); }); };
-  const auto solved = dusky::runSolve(document, tracks, progressOf(Step::Solve, stop), partial);
-  post([this, solved, key] {
+  const auto solved = dusky::runSolve(task.document, task.footage, tracks, progressOf(Step::Solve, stop), partial, task.from);
+  post([this, solved, key = solveKey(task.document, task.footage)] {
     if (solved.ok()) model_.takeSolution(*solved, key);
     endWith(solved.ok() ? Status(Done{}) : Status(solved.error()));
   });
@@ -183,7 +183,15 @@ void Jobs::runSolve() {
     }
     Document document = task.document;
     document.picks = task.picks.carriedTo(*tracks, task.key, document.footage.frame_offset);
-    solve(document, solveKey(document, task.footage), *tracks, stop);
+    solve({document, task.footage, nullptr}, *tracks, stop);
+  });
+}
+
+void Jobs::carryOn() {
+  const Workspace& workspace = model_.workspace();
+  if (!workspace.solution() || workspace.status(Step::Tracks).state != StepState::Current) return runSolve();
+  start(Step::Solve, [this, task = SolveTask{model_.document(), workspace.footage(), workspace.solution()}, tracks = workspace.tracks()](std::stop_token stop) {
+    solve(task, *tracks, stop);
   });
 }
 

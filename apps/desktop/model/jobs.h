@@ -54,6 +54,8 @@ class Jobs : public QObject {
   const std::vector<CheckedFrame>& checked() const { return checked_; }
   /// Tracks first where they are missing or stale.
   void runSolve();
+  /// Goes on from the solve that is shown: after deletions, new tracks or changed settings, and for frames without a camera.
+  void carryOn();
   void deliver();
   /// Asks the running job to stop; it ends on its own a moment later.
   void cancel();
@@ -82,7 +84,12 @@ class Jobs : public QObject {
   };
   TrackTask trackTask() const;
   bool track(const TrackTask& task, TrackSetPtr& tracks, std::stop_token stop);
-  void solve(const Document& document, const std::string& key, const TrackSet& tracks, std::stop_token stop);
+  struct SolveTask {
+    Document document;
+    FootageInfo footage;
+    SolutionPtr from;  ///< To carry on from; nullptr: from nothing.
+  };
+  void solve(const SolveTask& task, const TrackSet& tracks, std::stop_token stop);
   void endWith(const Status& status);
   /// The same for work that is not a step of its own: nothing moves on after it.
   void endQuietly(const Status& status);

@@ -21,18 +21,23 @@ std::vector<QPointF> trailOf(const Track& track, int frame) {
   return trail;
 }
 
-/// The frame's camera in scene coordinates; nothing without one.
-std::optional<Pose> cameraAt(const DocumentModel& model, int frame) {
+/// The frame's camera in scene coordinates and its lens; nothing without one.
+struct SceneCamera {
+  Pose pose;
+  Lens lens;
+};
+std::optional<SceneCamera> cameraAt(const DocumentModel& model, int frame) {
   const SolutionPtr solution = model.solution();
   const SolvedFrame* solved = solution ? solution->frameAt(frame) : nullptr;
   if (!solved || !solved->placed || !model.scene()) return std::nullopt;
-  return model.scene()->scene_from_solve * solved->pose;
+  return SceneCamera{model.scene()->scene_from_solve * solved->pose, solution->lensAt(*solved)};
 }
 
 /// Through the lens, as far as the lens goes.
-std::optional<Vec2> seen(const Lens& lens, const Pose& camera, const Vec3& place) {
-  const Vec3 p = camera.toCamera(place);
-  if (p.z() < 1e-3 || !lens.risingUpTo(p.hnormalized().norm())) return std::nullopt;
+std::optional<Vec2> seen(const SceneCamera& camera, const Vec3& place) {
+  const Lens& lens = camera.lens;
+  const Vec3 p = camera.pose.toCamera(place);
+  if (p.z() < 1e-3 || !lens.risingUpTo(p.hnormalized())) return std::nullopt;
   return lens.distort(p.hnormalized());
 }
 }  // namespace
@@ -81,13 +86,13 @@ std::vector<PlateFace> plateFaces(const DocumentModel& model, int frame) {
   if (!camera) return faces;
   for (const TestObject& object : model.document().picks.objects) {
     for (const SolidFace& face : solidOf(object, *model.solution(), *model.scene())) {
-      if (face.normal.dot(face.corners[0] - camera->centre) >= 0) continue;
+      if (face.normal.dot(face.corners[0] - camera->pose.centre) >= 0) continue;
       PlateFace shown{.light = lightOn(face.normal)};
       for (const Vec3& corner : face.corners) {
-        const auto at = seen(model.solution()->lens, *camera, corner);
+        const auto at = seen(*camera, corner);
         if (!at) break;
         shown.outline.push_back(point(*at));
-        shown.depth += (corner - camera->centre).norm() / 3;
+        shown.depth += (corner - camera->pose.centre).norm() / 3;
       }
       if (shown.outline.size() == 3) faces.push_back(std::move(shown));
     }
@@ -104,7 +109,7 @@ std::vector<QPolygonF> plateGrid(const DocumentModel& model, int frame) {
   for (const auto& [from, to] : groundGrid(gridSpacing(*model.solution(), *model.scene()) / 2, kReach)) {
     QPolygonF line;
     for (int i = 0; i <= kPieces; ++i) {
-      const auto at = seen(model.solution()->lens, *camera, from + (to - from) * (static_cast<double>(i) / kPieces));
+      const auto at = seen(*camera, from + (to - from) * (static_cast<double>(i) / kPieces));
       if (at) line.push_back(point(*at));
       if ((!at || i == kPieces) && line.size() > 1) lines.push_back(line);
       if (!at) line.clear();

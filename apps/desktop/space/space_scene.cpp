@@ -130,10 +130,10 @@ class Builder {
   }
 
   void addFrustum(const Pose& pose, double depth, const QColor& color, double alpha) {
-    const Lens& lens = solution_.lens;
+    const Lens& lens = solution_.lens();
     std::vector<Vec3> corners;
     for (const Vec2& corner : {Vec2(0, 0), Vec2(lens.width, 0), Vec2(lens.width, lens.height), Vec2(0, lens.height)}) {
-      const Vec3 ray((corner.x() - lens.cx_px) / lens.focal_px, (corner.y() - lens.cy_px) / lens.focal_px, 1);
+      const Vec3 ray((corner.x() - lens.cx_px) / lens.focal_px, (corner.y() - lens.cy_px) / (lens.focal_px * lens.pixel_aspect), 1);
       corners.push_back(pose.centre + depth * pose.direction(ray));
     }
     for (int k = 0; k < 4; ++k) {

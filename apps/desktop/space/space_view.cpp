@@ -199,7 +199,7 @@ void SpaceView::drawOverlay(QPainter& painter) const {
     return;
   }
   if (eye_.mode != Eye::Mode::Camera || !session_.model.solution()) return;
-  const Lens& lens = session_.model.solution()->lens;
+  const Lens& lens = session_.model.solution()->lens();
   const double scale = std::min(static_cast<double>(width()) / lens.width, static_cast<double>(height()) / lens.height);
   const QSizeF size(scale * lens.width, scale * lens.height);
   painter.setBrush(Qt::NoBrush);
@@ -213,7 +213,8 @@ QMatrix4x4 SpaceView::matrix() const {
   const SolvedFrame* frame = solution ? solution->frameAt(session_.playback.frame()) : nullptr;
   if (!frame || !frame->placed || !session_.model.scene()) return eye_.matrix(aspect, nullptr, nullptr);
   const Pose pose = session_.model.scene()->scene_from_solve * frame->pose;
-  return eye_.matrix(aspect, &pose, &solution->lens);
+  const Lens lens = solution->lensAt(*frame);
+  return eye_.matrix(aspect, &pose, &lens);
 }
 
 std::optional<QPointF> SpaceView::onScreen(const QMatrix4x4& clip_from_world, const SpacePoint& point) const {

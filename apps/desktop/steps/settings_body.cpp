@@ -26,4 +26,10 @@ void enableWhenIdle(QPushButton* button, Session& session) {
   refresh();
 }
 
+QPushButton* primary(const QString& text, const QString& tip) {
+  auto* button = new QPushButton(text);
+  button->setProperty("primary", true);
+  button->setToolTip(tip);
+  return button;
+}
 }  // namespace dusky::desktop

@@ -25,7 +25,8 @@ struct Body {
 
 /// A quiet text under the fields that is made anew with every change.
 void addText(Body& body, Session& session, std::function<QString()> text);
+/// The one button that the step is for.
+QPushButton* primary(const QString& text, const QString& tip);
 /// Only while there is footage and nothing runs.
 void enableWhenIdle(QPushButton* button, Session& session);
-
 }  // namespace dusky::desktop

@@ -27,13 +27,6 @@ NumberField* trackingField(Session& session, const char* name, Value FollowOptio
       [name, field](const Document& d, double v) { return changeField(name, d, &Document::tracking, field, static_cast<Value>(v)); });
 }
 
-QPushButton* primary(const QString& text, const QString& tip) {
-  auto* button = new QPushButton(text);
-  button->setProperty("primary", true);
-  button->setToolTip(tip);
-  return button;
-}
-
 /// Which sizes of features are looked for; the last one cannot be switched off.
 QWidget* sizeSwitches(Session& session) {
   auto* row = new QWidget;
@@ -71,17 +64,6 @@ QString stopReasons(const TrackSet& tracks) {
   if (tracks.summary.too_short > 0) lines << QObject::tr("dropped for a short life: %1").arg(tracks.summary.too_short);
   return lines.join("\n");
 }
-
-QString staircaseText(const Solution& solution) {
-  QStringList lines;
-  for (const StaircaseStep& step : solution.staircase) {
-    const double error = std::isnan(step.holdout_rms_px) ? step.rms_px : step.holdout_rms_px;
-    lines
-        << QObject::tr("%1 %2: %3 px").arg(step.kept ? QStringLiteral("+") : QStringLiteral("–"), QString::fromStdString(step.released)).arg(error, 0, 'f', 3);
-  }
-  return lines.isEmpty() ? QString() : QObject::tr("Released, holdout error after it:\n") + lines.join("\n");
-}
-
 }  // namespace
 
 QLabel* quietLabel(const QString& text) {
@@ -192,86 +174,4 @@ QWidget* tracksSettings(Session& session) {
   body.column->addWidget(handSettings(session));
   return body.widget;
 }
-
-/// Formats by name, with their widths; an artist's own ones are remembered on this machine.
-QComboBox* sensorField(Session& session) {
-  struct Format {
-    const char* name;
-    double width_mm;
-  };
-  static const Format kFormats[] = {
-      {"65 mm film, 52.5", 52.48}, {"full frame, 36", 36}, {"35 mm film, 4 perf., 24.9", 24.89}, {"APS-C, 23.5", 23.5},  {"4/3 inch, 17.3", 17.3},
-      {"16 mm film, 12.5", 12.52}, {"1 inch, 13.2", 13.2}, {"phone, 1/1.3 inch, 9.8", 9.8},      {"2/3 inch, 8.8", 8.8}, {"1/2.3 inch, 6.2", 6.17}};
-  auto* field = new QComboBox;
-  field->setObjectName("sensorFormat");
-  field->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-  const auto fill = [field, &session] {
-    const QSignalBlocker quiet(field);
-    field->clear();
-    field->addItem(QObject::tr("sensor by its width"), 0.0);
-    for (const Format& format : kFormats) field->addItem(QObject::tr("%1 mm").arg(QObject::tr(format.name)), format.width_mm);
-    for (const QVariant& own : QSettings("Dusky Moth", "dusky-moth").value("sensors_mm").toList())
-      field->addItem(QObject::tr("own, %1 mm").arg(own.toDouble(), 0, 'g', 4), own.toDouble());
-    field->addItem(QObject::tr("remember this width"), -1.0);
-    field->view()->setMinimumWidth(field->view()->sizeHintForColumn(0) + 24);
-    const double width = session.model.document().lens.sensor_mm;
-    for (int i = 1; i + 1 < field->count(); ++i) {
-      if (std::abs(field->itemData(i).toDouble() - width) < 0.02) field->setCurrentIndex(i);
-    }
-  };
-  QObject::connect(&session.model, &DocumentModel::documentChanged, field, fill);
-  QObject::connect(field, &QComboBox::activated, field, [&session, field, fill](int index) {
-    const double width = field->itemData(index).toDouble();
-    if (width > 0) return session.model.run(changeField("Choose sensor", session.model.document(), &Document::lens, &LensSettings::sensor_mm, width));
-    if (width < 0) {
-      QSettings settings("Dusky Moth", "dusky-moth");
-      QVariantList own = settings.value("sensors_mm").toList();
-      own.removeAll(session.model.document().lens.sensor_mm);
-      own.append(session.model.document().lens.sensor_mm);
-      settings.setValue("sensors_mm", own.mid(std::max<qsizetype>(0, own.size() - 8)));
-    }
-    fill();
-  });
-  fill();
-  return field;
-}
-
-QWidget* solveSettings(Session& session) {
-  Body body;
-  auto* known = new ChoiceField(
-      {QObject::tr("unknown"), QObject::tr("about known"), QObject::tr("locked")}, session.model,
-      [](const Document& d) { return static_cast<int>(d.lens.focal); },
-      [](const Document& d, int v) { return changeField("Change focal length", d, &Document::lens, &LensSettings::focal, static_cast<FocalKnowledge>(v)); });
-  const auto lens = [&session](const char* name, double LensSettings::*field) {
-    return new NumberField(
-        session.model, [field](const Document& d) { return d.lens.*field; },
-        [name, field](const Document& d, double v) { return changeField(name, d, &Document::lens, field, v); });
-  };
-  auto* focal = lens("Change focal length", &LensSettings::focal_mm)->range(1, 2000, 2, 1, " mm");
-  auto* sensor = lens("Change sensor width", &LensSettings::sensor_mm)->range(1, 100, 2, 0.1, " mm");
-  addField(*body.grid, QObject::tr("Focal length"), known,
-           QObject::tr("Unknown: found from the footage. About known: the value is a start. Locked: the value stands."));
-  addField(*body.grid, QObject::tr("Value"), focal, QObject::tr("Focal length, mm; read unless it is unknown."));
-  addField(*body.grid, QObject::tr("Sensor width"), sensor, QObject::tr("Width of the sensor, mm; turns mm into px and back."));
-  auto* sensors = sensorField(session);
-  sensors->setToolTip(QObject::tr("Sensors by common format name; “remember this width” adds your own to the list."));
-  body.grid->addWidget(sensors, body.grid->rowCount(), 0, 1, 2);
-  const auto refresh = [&session, focal] { focal->setEnabled(session.model.document().lens.focal != FocalKnowledge::Unknown); };
-  QObject::connect(&session.model, &DocumentModel::documentChanged, focal, refresh);
-  refresh();
-  auto* distortion = new SwitchField(
-      QObject::tr("Lens distortion may be found"), session.model, [](const Document& d) { return d.lens.distortion; },
-      [](const Document& d, bool on) { return changeField("Change lens distortion", d, &Document::lens, &LensSettings::distortion, on); });
-  distortion->setToolTip(QObject::tr(
-      "On: distortion and the lens's middle are released one at a time and kept where the holdout tracks confirm them. Off: a lens without distortion."));
-  body.column->addWidget(distortion);
-  auto* run = primary(QObject::tr("Solve the shot"), QObject::tr("Finds the camera path, the lens and the points. Tracks first where there are none."));
-  run->setObjectName("runSolve");
-  QObject::connect(run, &QPushButton::clicked, &session.jobs, &Jobs::runSolve);
-  enableWhenIdle(run, session);
-  body.column->addWidget(run);
-  addText(body, session, [&session] { return session.model.solution() ? staircaseText(*session.model.solution()) : QString(); });
-  return body.widget;
-}
-
 }  // namespace dusky::desktop

@@ -19,6 +19,8 @@ QWidget* tracksSettings(Session& session);
 /// Tracks by hand; part of tracksSettings.
 QWidget* handSettings(Session& session);
 QWidget* solveSettings(Session& session);
+/// Takes a lens from a file and locks it; a file that holds none goes out as a problem.
+void useLensFile(Session& session, const QString& path);
 QWidget* sceneSettings(Session& session, TrackActions& actions);
 QWidget* deliverSettings(Session& session);
 
@@ -30,5 +32,4 @@ void addField(QGridLayout& grid, const QString& label, QWidget* field, const QSt
 QLabel* quietLabel(const QString& text);
 /// Leaves out what the mattes in this folder show; an empty folder: none.
 void useMattes(Session& session, const QString& folder);
-
 }  // namespace dusky::desktop

@@ -114,10 +114,10 @@ TEST_F(ModelTest, AFieldIsOneEditAndHearsUndo) {
   EXPECT_EQ(field.value(), 345);
 
   SwitchField box(
-      "on", session.model, [](const Document& d) { return d.lens.distortion; },
-      [](const Document& d, bool on) { return changeField("Change", d, &Document::lens, &LensSettings::distortion, on); });
+      "on", session.model, [](const Document& d) { return d.tracking.both_ways; },
+      [](const Document& d, bool on) { return changeField("Change", d, &Document::tracking, &FollowOptions::both_ways, on); });
   box.setChecked(false);
-  EXPECT_FALSE(session.model.document().lens.distortion);
+  EXPECT_FALSE(session.model.document().tracking.both_ways);
   session.model.undo();
   EXPECT_TRUE(box.isChecked());
 
@@ -174,7 +174,6 @@ TEST_F(ModelTest, ActionsAreOfferedOnlyWhereTheyDoSomething) {
   actions.select_others->trigger();
   EXPECT_EQ(session.selection.ids().size(), session.model.tracks()->tracks.size() - 2);
 }
-
 }  // namespace dusky::testing
 
 int main(int argc, char** argv) { return dusky::testing::runTests(argc, argv); }

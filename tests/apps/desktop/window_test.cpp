@@ -194,7 +194,7 @@ TEST_F(WindowTest, SpaceSelectsAndTurns) {
 TEST_F(WindowTest, ThroughTheCameraPointsStandWhereThePlateHasThem) {
   key(Qt::Key_4);
   desktop::SpaceView& space = window->space();
-  const Lens& lens = session().model.solution()->lens;
+  const Lens& lens = session().model.solution()->lens();
   const double scale = std::min(space.width() / 1280.0, space.height() / 720.0);
   int checked = 0;
   for (const auto& mark : window->plate().marks()) {

@@ -25,7 +25,7 @@ class DeliveryTest : public ::testing::Test {
  protected:
   void SetUp() override {
     SyntheticPlan plan{.frames = 12, .points = 90, .first_frame = 1001};
-    plan.lens.k1 = -0.1, plan.lens.k2 = 0.02, plan.lens.cx_px += 6;
+    plan.lens.k1() = -0.1, plan.lens.k2() = 0.02, plan.lens.cx_px += 6;
     shot = makeSyntheticShot(plan);
     solution = perfectSolution(shot);
     footage = {.path = "/shots/quay.1001.png", .kind = "sequence (png)", .width = 1280, .height = 720, .fps = 25, .first = 1001, .last = 1012};
@@ -75,7 +75,7 @@ TEST_F(DeliveryTest, CameraGlbReprojectsItsPointsOntoTheTracks) {
     const Vec3 c(centres[3 * k], centres[3 * k + 1], centres[3 * k + 2]);
     for (std::size_t t = 0; t < solution.tracks.size(); ++t) {
       const Vec3 p = q.conjugate() * (Vec3(points[3 * t], points[3 * t + 1], points[3 * t + 2]) - c);  // glTF camera: looks along -Z, Y up
-      const Vec2 seen = solution.lens.distort(Vec2(p.x() / -p.z(), -p.y() / -p.z()));
+      const Vec2 seen = solution.lens().distort(Vec2(p.x() / -p.z(), -p.y() / -p.z()));
       if (const Observation* o = shot.tracks.tracks[t].at(1001 + static_cast<int>(k))) worst = std::max(worst, (seen - o->position).norm());
     }
   }
@@ -99,7 +99,7 @@ TEST_F(DeliveryTest, ObjectGlbShowsTheSamePictureFromACameraThatStandsStill) {
     for (std::size_t t = 0; t < solution.tracks.size(); ++t) {
       const Vec3 world = q * Vec3(points[3 * t], points[3 * t + 1], points[3 * t + 2]) + Vec3(places[3 * k], places[3 * k + 1], places[3 * k + 2]);
       const Vec3 p = still.conjugate() * (world - centre);
-      const Vec2 seen = solution.lens.distort(Vec2(p.x() / -p.z(), -p.y() / -p.z()));
+      const Vec2 seen = solution.lens().distort(Vec2(p.x() / -p.z(), -p.y() / -p.z()));
       if (const Observation* o = shot.tracks.tracks[t].at(1001 + static_cast<int>(k))) worst = std::max(worst, (seen - o->position).norm());
     }
   }
@@ -181,7 +181,7 @@ TEST_F(DeliveryTest, ReportKeepsItsContract) {
   for (const char* name : {"rms_px", "holdout_rms_px", "motion", "timings_s", "peak_rss_mb"}) EXPECT_TRUE(report.contains(name)) << name;
   const auto& samples = report["cameras"]["A"]["lens_samples"][0]["samples"];
   EXPECT_GE(samples.size(), 17u * 17u);
-  for (const auto& s : samples) EXPECT_LT((solution.lens.distort(Vec2(s[2], s[3])) - Vec2(s[0], s[1])).norm(), 1e-5);
+  for (const auto& s : samples) EXPECT_LT((solution.lens().distort(Vec2(s[2], s[3])) - Vec2(s[0], s[1])).norm(), 1e-5);
 }
 
 TEST_F(DeliveryTest, AReportReadBackIsTheSolution) {
@@ -224,5 +224,4 @@ TEST_F(DeliveryTest, CancelLeavesWholeFilesOnly) {
   EXPECT_EQ(files.error().kind, ErrorKind::Cancelled);
   EXPECT_TRUE(fs::is_empty(folder.path()));
 }
-
 }  // namespace dusky::testing

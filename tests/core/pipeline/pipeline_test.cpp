@@ -30,7 +30,7 @@ class WorkspaceTest : public ::testing::Test {
     ASSERT_TRUE(tracks.ok()) << tracks.error().message;
     ASSERT_TRUE(workspace.takeTracks(*tracks, track_key).ok());
     const std::string solve_key = solveKey(workspace.document(), workspace.footage());
-    const auto solved = runSolve(workspace.document(), **tracks, {});
+    const auto solved = runSolve(workspace.document(), workspace.footage(), **tracks, {});
     ASSERT_TRUE(solved.ok()) << solved.error().message;
     ASSERT_TRUE(workspace.takeSolution(*solved, solve_key).ok());
   }
@@ -174,7 +174,7 @@ TEST_F(WorkspaceTest, KeysCountWhatChangesAResultAndNothingElse) {
   };
   using Changed = std::pair<bool, bool>;
   EXPECT_EQ(keys([](Document& d) { d.tracking.min_strength = 9; }), Changed(true, true));
-  EXPECT_EQ(keys([](Document& d) { d.lens.distortion = false; }), Changed(false, true));
+  EXPECT_EQ(keys([](Document& d) { d.lens.lens = LensChoice::None; }), Changed(false, true));
   EXPECT_EQ(keys([](Document& d) { d.picks.set_aside = {4}; }), Changed(false, true));
   EXPECT_EQ(keys([](Document& d) { d.seed = 5; }), Changed(false, true));
   EXPECT_EQ(keys([](Document& d) { d.lens.focal_mm = 99; }), Changed(false, false)) << "not read while the focal length is unknown";
@@ -197,8 +197,15 @@ TEST_F(WorkspaceTest, AFileReplacedInItsPlaceMakesTheTracksStale) {
 
 TEST(Steps, MillimetresBecomePixelsByTheSensorsWidth) {
   Document d;
-  d.lens = {FocalKnowledge::Near, 30, 24, true};
-  EXPECT_DOUBLE_EQ(solveOptionsOf(d, 1920).focal_px, 2400);
+  d.lens = {.focal = FocalKnowledge::Near, .focal_mm = 30, .sensor_mm = 24, .readout_ms = 8};
+  const FootageInfo footage{.width = 1920, .height = 1080, .fps = 25, .pixel_aspect = 2};
+  const auto options = solveOptionsOf(d, footage);
+  ASSERT_TRUE(options.ok());
+  EXPECT_DOUBLE_EQ(options->focal_px, 2400);
+  EXPECT_DOUBLE_EQ(options->readout, 0.2) << "8 of 40 ms";
+  EXPECT_EQ(options->pixel_aspect, 2) << "as the footage says";
+  d.lens.known = "no lens";
+  EXPECT_FALSE(solveOptionsOf(d, footage).ok());
   d.footage_path = "/shots/quay.mp4";
   EXPECT_EQ(defaultDeliveryFolder(d), "/shots/quay-delivery");
   d.delivery.folder = "/elsewhere";
@@ -257,7 +264,7 @@ TEST_F(WorkspaceTest, WorkByHandIsInTheTracksStalesTheSolveAndSurvivesTheFile) {
   ASSERT_TRUE(w.run(changeHandTrack("Place track", w.document(), *hand)).ok());
   EXPECT_GE(w.tracks()->find(kFirstHandId)->life(), 3) << note;
   EXPECT_THAT(w.status(Step::Tracks).line, HasSubstr("1 by hand"));
-  const auto again = runSolve(w.document(), *w.tracks(), {});
+  const auto again = runSolve(w.document(), w.footage(), *w.tracks(), {});
   ASSERT_TRUE(again.ok());
   EXPECT_TRUE((*again)->find(kFirstHandId)) << "the solve takes it";
 

@@ -44,7 +44,7 @@ Document fullDocument() {
   bollard.putKey(5, {100.25, 80.5});
   bollard.points.push_back({6, {101, 81.125}, false, 0.93});
   d.work = {"abc", {{TrackEditKind::Cut, 3, kFirstCutId, 9, 0}, {TrackEditKind::RemovePart, 8, 0, 2, 4}}, {bollard}, {{3, "Corner of the hut", "hut"}}};
-  d.lens = {FocalKnowledge::Near, 28.5, 24.9, false};
+  d.lens = {FocalKnowledge::Near, 28.5, 2, 24.9, CameraMotion::Rail, LensChoice::Anamorphic, "{}", {{"k2", Release::Off}}, 2, 12.5, true};
   d.seed = 9;
   d.picks.key = "abc", d.picks.frame_offset = 100;
   d.picks.set_aside = {3, 8};
@@ -261,8 +261,12 @@ TEST(ResultCodec, TracksAndSolutionsSurviveTheirBytes) {
   solution.tracks[1].reason = AsideReason::NoParallax;
   solution.tracks[1].typical_error_px = kUnknown;
   solution.tracks[2].errors[0].used = false;
-  solution.staircase = {{"k1", 0.4, kUnknown, true}};
-  solution.lens_sigma[3] = kUnknown;
+  solution.staircase = {{"k1", 0.4, kUnknown, true, 0.6, kUnknown, "holdout falls"}};
+  solution.stretches = {{18, 20, "the camera only turns"}};
+  solution.motion_why = "because";
+  solution.frames[1].focal_px = 1200, solution.frames[1].sigma_focal_px = 3;
+  solution.tracks[2].far = true;
+  solution.cameras.front().sigma[3] = kUnknown;
   const auto read = decodeSolution(encode(solution));
   ASSERT_TRUE(read.ok()) << read.error().message;
   EXPECT_EQ(encode(**read), encode(solution));
@@ -271,7 +275,7 @@ TEST(ResultCodec, TracksAndSolutionsSurviveTheirBytes) {
   EXPECT_TRUE(std::isnan((*read)->tracks[1].typical_error_px));
   EXPECT_FALSE((*read)->tracks[2].errors[0].used);
   EXPECT_EQ((*read)->tracks[5].errors[2].reprojected, solution.tracks[5].errors[2].reprojected);
-  EXPECT_EQ((*read)->lens, solution.lens);
+  EXPECT_EQ((*read)->lens(), solution.lens());
 }
 
 TEST(ResultCodec, DamagedBytesAreRefusedNotRead) {

@@ -13,7 +13,7 @@ namespace dusky::testing {
 Bundle truthBundle(const SyntheticShot& shot) {
   Bundle bundle;
   bundle.cameras = shot.poses;
-  bundle.lens = shot.plan.lens;
+  bundle.lenses[0] = shot.plan.lens;
   for (const Track& track : shot.tracks.tracks) {
     const int point = static_cast<int>(bundle.points.size());
     bundle.points.push_back(shot.points[track.id - 1]);
@@ -36,7 +36,7 @@ LensFreedom focalAndRadial() { return {true, false, false, true, true, false, fa
 
 SyntheticPlan lensPlan(double noise_px) {
   SyntheticPlan plan{.frames = 14, .points = 120, .noise_px = noise_px};
-  plan.lens.k1 = -0.1, plan.lens.k2 = 0.03;
+  plan.lens.k1() = -0.1, plan.lens.k2() = 0.03;
   return plan;
 }
 
@@ -51,12 +51,12 @@ TEST(Adjust, ExactSightingsGiveBackCamerasPointsAndLens) {
   const SyntheticShot shot = makeSyntheticShot(lensPlan(0));
   Bundle bundle = truthBundle(shot);
   shake(bundle, 0.03, 0.01, 0.05);
-  bundle.lens.focal_px *= 1.05;
-  bundle.lens.k1 = bundle.lens.k2 = 0;
+  bundle.lenses[0].focal_px *= 1.05;
+  bundle.lenses[0].k1() = bundle.lenses[0].k2() = 0;
   const BundleSummary summary = adjust(bundle, {.free_lens = focalAndRadial(), .max_steps = 100, .settled = 1e-12}, {});
   EXPECT_LT(summary.cost_after, 1e-8);
-  EXPECT_NEAR(bundle.lens.focal_px, 1100, 1e-3);
-  EXPECT_NEAR(bundle.lens.k1, -0.1, 1e-5);
+  EXPECT_NEAR(bundle.lenses[0].focal_px, 1100, 1e-3);
+  EXPECT_NEAR(bundle.lenses[0].k1(), -0.1, 1e-5);
   EXPECT_LT(centreError(bundle, shot.poses), 1e-5);
 }
 
@@ -67,7 +67,7 @@ TEST(Adjust, NoiseLeavesTheResidualThatTheNoiseHas) {
   adjust(bundle, {.free_lens = focalAndRadial(), .loss_px = 100, .max_steps = 60}, {});
   double squares = 0;
   for (const BundleObservation& o : bundle.observations)
-    squares += (*project(bundle.lens, bundle.cameras[o.camera], bundle.points[o.point]) - o.seen).squaredNorm();
+    squares += (*project(bundle.lenses[0], bundle.cameras[o.camera], bundle.points[o.point]) - o.seen).squaredNorm();
   const double n = static_cast<double>(bundle.observations.size());
   const double unknowns = 6.0 * static_cast<double>(bundle.cameras.size()) + 3.0 * static_cast<double>(bundle.points.size()) + 3 - 7;
   // Sum of squares over (2n - unknowns) degrees of freedom is the variance; 2 % is over three of its standard errors.
@@ -119,7 +119,7 @@ TEST(Adjust, APriorHoldsWhatTheFootageHardlyTells) {
   options.prior.mean = Lens::simple(1280, 720, 0).parameters();
   options.prior.weight = {0, 50, 50, 0, 0, 0, 0, 0};
   adjust(held, options, {});
-  const auto away = [](const Bundle& b) { return Vec2(b.lens.cx_px - 640, b.lens.cy_px - 360).norm(); };
+  const auto away = [](const Bundle& b) { return Vec2(b.lenses[0].cx_px - 640, b.lenses[0].cy_px - 360).norm(); };
   EXPECT_LT(away(held), 1.0);
   EXPECT_GT(away(free), away(held));
 }
@@ -142,11 +142,12 @@ struct CeresError {
 
 double ceresMinimum(Bundle bundle, double loss_px, double* focal) {
   ceres::Problem problem;
-  double lens[3] = {bundle.lens.focal_px, bundle.lens.k1, bundle.lens.k2};
+  double lens[3] = {bundle.lenses[0].focal_px, bundle.lenses[0].k1(), bundle.lenses[0].k2()};
   for (const BundleObservation& o : bundle.observations) {
     Pose& camera = bundle.cameras[o.camera];
-    problem.AddResidualBlock(new ceres::AutoDiffCostFunction<CeresError, 2, 4, 3, 3, 3>(new CeresError{o.seen, bundle.lens}), new ceres::CauchyLoss(loss_px),
-                             camera.world_from_camera.coeffs().data(), camera.centre.data(), bundle.points[o.point].data(), lens);
+    problem.AddResidualBlock(new ceres::AutoDiffCostFunction<CeresError, 2, 4, 3, 3, 3>(new CeresError{o.seen, bundle.lenses[0]}),
+                             new ceres::CauchyLoss(loss_px), camera.world_from_camera.coeffs().data(), camera.centre.data(), bundle.points[o.point].data(),
+                             lens);
   }
   for (Pose& camera : bundle.cameras) problem.SetManifold(camera.world_from_camera.coeffs().data(), new ceres::EigenQuaternionManifold);
   ceres::Solver::Options options;
@@ -164,12 +165,11 @@ TEST(Adjust, ReachesTheSameMinimumAsCeres) {
   const SyntheticShot shot = makeSyntheticShot(lensPlan(0.5));
   Bundle bundle = truthBundle(shot);
   shake(bundle, 0.02, 0.005, 0.03);
-  bundle.lens.focal_px *= 1.03;
+  bundle.lenses[0].focal_px *= 1.03;
   double focal = 0;
   const double reference = ceresMinimum(bundle, 1.0, &focal);
   const BundleSummary summary = adjust(bundle, {.free_lens = focalAndRadial(), .loss_px = 1.0, .max_steps = 300, .settled = 1e-13}, {});
   EXPECT_NEAR(summary.cost_after / reference, 1, 1e-6);
-  EXPECT_NEAR(bundle.lens.focal_px, focal, 0.01);
+  EXPECT_NEAR(bundle.lenses[0].focal_px, focal, 0.01);
 }
-
 }  // namespace dusky::testing

@@ -1,0 +1,51 @@
+#pragma once
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/base/result.h"
+#include "core/lens/lens.h"
+
+namespace dusky {
+
+/// How much is known of the focal length. Zoom: unknown, and one of its own in every frame.
+enum class FocalKnowledge : std::uint8_t { Unknown, Near, Locked, Zoom };
+/// How the camera moves. Auto: free or only turning, whichever the tracks tell. Rail: along a straight line; Flat: in a plane.
+enum class CameraMotion : std::uint8_t { Auto, Free, Nodal, Rail, Flat };
+/// Which lens. Auto: the simplest that the tracks bear out.
+enum class LensChoice : std::uint8_t { Auto, None, Brown, Fisheye, Anamorphic };
+/// What the artist says about a group of lens parameters. Auto: released when that is borne out.
+enum class Release : std::uint8_t { Auto, On, Off };
+
+struct SolveOptions {
+  FocalKnowledge focal = FocalKnowledge::Unknown;
+  double focal_px = 0;            ///< Start (Near) or value (Locked), px, > 0; not read otherwise.
+  double focal_tolerance = 0.03;  ///< Near: one standard deviation of what is known, a share, > 0.
+  CameraMotion motion = CameraMotion::Auto;
+  LensChoice lens = LensChoice::Auto;
+  std::optional<Lens> known_lens;           ///< From a chart or an earlier shot: locked, focal length too unless that is a zoom.
+  std::map<std::string, Release> releases;  ///< By the name of a group (lensGroups()); others are Auto.
+  double pixel_aspect = 1;                  ///< Of the footage, > 0.
+  double readout = 0;                       ///< Of a rolling shutter, in frame intervals, -1 to 1; 0: all rows at once.
+  bool free_readout = false;                ///< Found, from `readout` on.
+  double holdout_share = 0.1;               ///< Tracks that judge and never take part, 0 to 0.5.
+  int max_rounds = 5;                       ///< Of adjusting and sorting out, 1 to 50.
+  int seed = 1;                             ///< Of samples and of the holdout draw.
+  std::vector<int> set_aside;               ///< Track ids that the artist took out, ascending.
+  std::vector<int> camera_of;               ///< Of each frame of the range: which camera took it, from 0; empty: one took all.
+
+  /// Errors: InvalidInput naming what is out of range or does not go together.
+  Status check() const;
+  bool operator==(const SolveOptions&) const = default;
+};
+
+/// Parameters that are released together.
+struct LensGroup {
+  std::string_view name;        ///< "k1", "principal point" ...
+  std::vector<int> parameters;  ///< Positions in Lens::parameters().
+};
+/// A model's groups in the order of the staircase, without the focal length.
+const std::vector<LensGroup>& lensGroups(LensModel model);
+
+}  // namespace dusky

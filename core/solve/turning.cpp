@@ -1,0 +1,141 @@
+#include "core/solve/turning.h"
+
+#include <cmath>
+
+#include "core/base/numbers.h"
+#include "core/geometry/turn.h"
+#include "core/solve/judge.h"
+
+namespace dusky {
+namespace {
+
+constexpr double kTolerancePx = 6.0;
+constexpr std::size_t kFewest = 8;
+
+/// Tracks by frame: index and observation.
+std::vector<std::vector<std::pair<int, int>>> tracksByFrame(const Reconstruction& work) {
+  std::vector<std::vector<std::pair<int, int>>> by_frame(work.cameras.size());
+  for (std::size_t t = 0; t < work.tracks.size(); ++t) {
+    if (work.tracks[t].holdout || work.tracks[t].by_artist) continue;
+    for (std::size_t i = 0; i < work.tracks[t].observations.size(); ++i)
+      by_frame[work.tracks[t].observations[i].camera].emplace_back(static_cast<int>(t), static_cast<int>(i));
+  }
+  return by_frame;
+}
+
+/// Frames without a camera in the order of their distance from one that has one, with that one.
+std::vector<std::pair<int, int>> missingNearFirst(const Reconstruction& work) {
+  const int count = static_cast<int>(work.cameras.size());
+  std::vector<std::pair<int, int>> missing;
+  const auto nearest = [&](int frame) {
+    for (int away = 1; away < count; ++away) {
+      for (const int other : {frame - away, frame + away}) {
+        if (other >= 0 && other < count && work.cameras[other]) return other;
+      }
+    }
+    return -1;
+  };
+  for (int f = 0; f < count; ++f) {
+    if (!work.cameras[f]) missing.emplace_back(f, nearest(f));
+  }
+  std::stable_sort(missing.begin(), missing.end(), [](const auto& a, const auto& b) { return std::abs(a.first - a.second) < std::abs(b.first - b.second); });
+  return missing;
+}
+
+/// The turn that shows known directions where they were seen.
+std::optional<Eigen::Quaterniond> turnOf(const Views& views, const Reconstruction& work, int frame, const std::vector<std::pair<int, int>>& seen_here,
+                                         const Vec3& centre, double least_share, std::uint64_t seed) {
+  std::vector<Vec3> rays, directions;
+  for (const auto& [t, i] : seen_here) {
+    const WorkTrack& track = work.tracks[t];
+    if (!track.point) continue;
+    const auto ray = views.ray(frame, track.observations[i].seen);
+    const Vec3 direction = track.far ? *track.point : Vec3(*track.point - centre);
+    if (!ray || direction.norm() < 1e-9) continue;
+    rays.push_back(ray->homogeneous().normalized());
+    directions.push_back(direction.normalized());
+  }
+  if (rays.size() < kFewest) return std::nullopt;
+  const auto turn = turnBetweenDirections(rays, directions, kTolerancePx / views.lens(frame).focal_px, seed);
+  if (!turn || static_cast<double>(turn->inliers.size()) < least_share * static_cast<double>(rays.size()) || turn->inliers.size() < kFewest)
+    return std::nullopt;
+  return turn->to_from;
+}
+
+/// Directions of the tracks seen in a frame that have none yet.
+void addDirections(const Views& views, Reconstruction& work, int frame, const std::vector<std::pair<int, int>>& seen_here) {
+  for (const auto& [t, i] : seen_here) {
+    WorkTrack& track = work.tracks[t];
+    if (track.point) continue;
+    const auto ray = views.ray(frame, track.observations[i].seen);
+    if (!ray) continue;
+    track.far = true;
+    track.point = work.cameras[frame]->direction(ray->homogeneous().normalized());
+    track.reason = AsideReason::None;
+  }
+}
+
+}  // namespace
+
+std::optional<Turning> turnOnly(const Reconstruction& start, const std::vector<int>& frames, const SkeletonStart& with, std::uint64_t seed) {
+  Turning turning{start};
+  Reconstruction& work = turning.work;
+  setLens(work, frames, with);
+  for (WorkTrack& track : work.tracks) track.point.reset(), track.far = false;
+  const auto by_frame = tracksByFrame(work);
+  for (const int frame : frames) {
+    const Views views(work);
+    if (frame == frames.front()) {
+      work.cameras[frame] = Pose{};
+    } else if (const auto turn = turnOf(views, work, frame, by_frame[frame], Vec3::Zero(), 0.3, seed + static_cast<std::uint64_t>(frame))) {
+      work.cameras[frame] = Pose{*turn, Vec3::Zero()};
+    } else {
+      continue;
+    }
+    ++turning.placed_frames;
+    addDirections(views, work, frame, by_frame[frame]);
+  }
+  if (turning.placed_frames < 2) return std::nullopt;
+  adjustReconstruction(work, {.free_lens = with.free_lens, .fixed_centres = true, .loss_px = 1.5, .max_steps = 40, .settled = 1e-5}, {});
+  turning.median_error_px = errorSpread(work) * 1.1774;
+  return turning;
+}
+
+int placeTurns(Reconstruction& work, std::uint64_t seed) {
+  const auto by_frame = tracksByFrame(work);
+  const Views views(work);
+  int placed = 0;
+  for (const auto& [frame, near] : missingNearFirst(work)) {
+    if (near < 0) continue;
+    const auto turn = turnOf(views, work, frame, by_frame[frame], Vec3::Zero(), 0.3, seed + static_cast<std::uint64_t>(frame));
+    if (!turn) continue;
+    work.cameras[frame] = Pose{*turn, Vec3::Zero()};
+    addDirections(views, work, frame, by_frame[frame]);
+    ++placed;
+  }
+  return placed;
+}
+
+std::vector<int> holdAndTurn(Reconstruction& work, std::uint64_t seed) {
+  const auto by_frame = tracksByFrame(work);
+  std::vector<int> held;
+  for (bool more = true; more;) {
+    more = false;
+    for (const auto& [frame, near] : missingNearFirst(work)) {
+      if (near < 0 || std::abs(frame - near) > 1 || work.cameras[frame]) continue;
+      const Views views(work);
+      // What is seen there for the first time counts as far until more frames say how deep it is.
+      addDirections(views, work, near, by_frame[near]);
+      const Vec3 centre = work.cameras[near]->centre;
+      const auto turn = turnOf(views, work, frame, by_frame[frame], centre, 0.5, seed + static_cast<std::uint64_t>(frame));
+      if (!turn) continue;
+      work.cameras[frame] = Pose{*turn, centre};
+      held.push_back(frame);
+      more = true;
+    }
+  }
+  std::sort(held.begin(), held.end());
+  return held;
+}
+
+}  // namespace dusky
