@@ -210,6 +210,7 @@ class Chooser {
       return cannotSolve(fmt::format("The tracks do not fit one still set: half of the errors are above {:.1f} px. Leave out what moves, or shorten the range.",
                                      moving->median_error_px));
     }
+    if (why_.empty()) why_ = "The camera moves: one that only turns does not explain the keyframes.";
     if (zooming_) {
       why_ += fmt::format(" Its focal length changes: with one value the keyframes are explained to {:.2f} px, with one for each to {:.2f} px.",
                           moving->median_error_px, zooming_->median_error_px);

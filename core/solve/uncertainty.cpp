@@ -80,8 +80,11 @@ class Covariance {
 
  private:
   double scaled(double v) const { return std::max(0.0, variance_ * v); }
-  /// Root of the mean variance of three unknowns.
-  double spread(int at) const { return std::sqrt(scaled((varianceOf(at) + varianceOf(at + 1) + varianceOf(at + 2)) / 3)); }
+  /// Root of the mean variance of three unknowns; unknown where rounding ate it up.
+  double spread(int at) const {
+    const double v = (varianceOf(at) + varianceOf(at + 1) + varianceOf(at + 2)) / 3;
+    return v > 0 ? std::sqrt(variance_ * v) : kUnknown;
+  }
 
   /// Nothing in the tracks holds position, rotation and scale of the world: the first camera and its distance to the farthest one do, which
   /// the gauge takes out again.

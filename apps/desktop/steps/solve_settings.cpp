@@ -178,9 +178,9 @@ void useLensFile(Session& session, const QString& path) {
 
 QWidget* solveSettings(Session& session) {
   Body body;
-  auto* motion = lensChoice(
-      session, {QObject::tr("as the tracks tell"), QObject::tr("free"), QObject::tr("only turns"), QObject::tr("on a rail"), QObject::tr("in a plane")},
-      "Change camera motion", &LensSettings::motion);
+  auto* motion =
+      lensChoice(session, {QObject::tr("automatic"), QObject::tr("free"), QObject::tr("only turns"), QObject::tr("on a rail"), QObject::tr("in a plane")},
+                 "Change camera motion", &LensSettings::motion);
   motion->setObjectName("motion");
   auto* known = lensChoice(session, {QObject::tr("unknown"), QObject::tr("about known"), QObject::tr("locked"), QObject::tr("zooming")}, "Change focal length",
                            &LensSettings::focal);
@@ -188,13 +188,11 @@ QWidget* solveSettings(Session& session) {
   auto* focal = lensNumber(session, "Change focal length", &LensSettings::focal_mm)->range(1, 2000, 2, 1, " mm");
   auto* tolerance = lensNumber(session, "Change tolerance", &LensSettings::focal_tolerance_pc)->range(0.01, 100, 2, 0.5, " %");
   auto* sensor = lensNumber(session, "Change sensor width", &LensSettings::sensor_mm)->range(1, 100, 2, 0.1, " mm");
-  auto* model =
-      lensChoice(session, {QObject::tr("as the tracks tell"), QObject::tr("none"), QObject::tr("Brown"), QObject::tr("fisheye"), QObject::tr("anamorphic")},
-                 "Change lens model", &LensSettings::lens);
+  auto* model = lensChoice(session, {QObject::tr("automatic"), QObject::tr("none"), QObject::tr("Brown"), QObject::tr("fisheye"), QObject::tr("anamorphic")},
+                           "Change lens model", &LensSettings::lens);
   model->setObjectName("lensModel");
-  addField(
-      *body.grid, QObject::tr("Camera motion"), motion,
-      QObject::tr("As the tracks tell: moving freely or only turning (a tripod), whichever they bear out. On a rail, in a plane: its path is held to one."));
+  addField(*body.grid, QObject::tr("Camera motion"), motion,
+           QObject::tr("Automatic: moving freely or only turning (a tripod), whichever they bear out. On a rail, in a plane: its path is held to one."));
   addField(*body.grid, QObject::tr("Focal length"), known,
            QObject::tr("Unknown: found from the footage. About known: the value is a start. Locked: the value stands. Zooming: one for every frame."));
   addField(*body.grid, QObject::tr("Value"), focal, QObject::tr("Focal length, mm; read where it is about known or locked."));
@@ -203,11 +201,11 @@ QWidget* solveSettings(Session& session) {
   auto* sensors = sensorField(session);
   sensors->setToolTip(QObject::tr("Sensors by common format name; “remember this width” adds your own to the list."));
   body.grid->addWidget(sensors, body.grid->rowCount(), 0, 1, 2);
-  addField(
-      *body.grid, QObject::tr("Lens"), model,
-      QObject::tr("As the tracks tell: the simplest that they bear out. Brown: radial and decentring. Fisheye: angles drawn evenly. Anamorphic: squeezed."));
-  addField(*body.grid, QObject::tr("Pixel aspect"), lensNumber(session, "Change pixel aspect", &LensSettings::pixel_aspect)->range(0, 10, 3, 0.1, ""),
-           QObject::tr("Width of a pixel over its height; 0: as the footage says."));
+  addField(*body.grid, QObject::tr("Lens"), model,
+           QObject::tr("Automatic: the simplest that they bear out. Brown: radial and decentring. Fisheye: angles drawn evenly. Anamorphic: squeezed."));
+  auto* aspect = lensNumber(session, "Change pixel aspect", &LensSettings::pixel_aspect)->range(0, 10, 3, 0.1, "");
+  aspect->setSpecialValueText(QObject::tr("footage's"));
+  addField(*body.grid, QObject::tr("Pixel aspect"), aspect, QObject::tr("Width of a pixel over its height, where the footage says it wrongly or not at all."));
   addField(*body.grid, QObject::tr("Readout time"), lensNumber(session, "Change readout time", &LensSettings::readout_ms)->range(-100, 100, 2, 1, " ms"),
            QObject::tr("Rolling shutter: from the first row to the last, ms; 0: all rows at once."));
   auto* readout = new SwitchField(
@@ -216,7 +214,6 @@ QWidget* solveSettings(Session& session) {
   readout->setToolTip(QObject::tr("From the value on, where the camera moves enough to tell."));
   body.column->addWidget(readout);
   body.column->addWidget(knownLens(session));
-  body.column->addWidget(releaseFields(session));
   const auto refresh = [&session, focal, tolerance, known] { enableFields(session, focal, tolerance, known); };
   QObject::connect(&session.model, &DocumentModel::documentChanged, focal, refresh);
   refresh();
@@ -237,6 +234,8 @@ QWidget* solveSettings(Session& session) {
   body.column->addWidget(run);
   body.column->addWidget(carry);
   body.column->addWidget(new StaircaseView(session));
+  body.column->addWidget(quietLabel(QObject::tr("What of the lens may be found:")));
+  body.column->addWidget(releaseFields(session));
   return body.widget;
 }
 
