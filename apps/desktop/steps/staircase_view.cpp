@@ -36,7 +36,7 @@ void StaircaseView::paintEvent(QPaintEvent*) {
   QPainter painter(this);
   painter.setRenderHint(QPainter::Antialiasing);
   painter.setPen(color::Quiet);
-  painter.drawText(QRect(0, 0, width(), kHead), Qt::AlignVCenter, tr("Lens, one step at a time: holdout error"));
+  painter.drawText(QRect(0, 0, width(), kHead), Qt::AlignVCenter, tr("Step by step: holdout error"));
   double most = 0;
   for (const StaircaseStep& step : steps_) most = std::max(most, errorOf(step));
   for (std::size_t i = 0; i < steps_.size(); ++i) {

@@ -407,4 +407,34 @@ TEST_F(CliTest, SolvesAProjectAndDeliversTheObject) {
   EXPECT_EQ(plain.code, 0);
   EXPECT_FALSE(fs::exists(out / "plain" / "object.glb")) << "only when asked for";
 }
+
+TEST_F(CliTest, ASweepSaysWhatTheFootageTells) {
+  const fs::path target = out / "solved";
+  ASSERT_EQ(moth({"solve", shot(ShotKind::Free), "-o", target.string(), "--quiet"}).code, 0);
+  std::string project;
+  for (const auto& entry : fs::directory_iterator(target)) {
+    if (entry.path().extension() == ".moth") project = entry.path().string();
+  }
+  const Ran ran = moth({"sweep", project, "--parameter", "focal_px", "--from", "500", "--to", "620", "--points", "7", "--json", "--quiet"});
+  ASSERT_EQ(ran.code, 0) << ran.err;
+  const auto result = nlohmann::json::parse(ran.out);
+  EXPECT_EQ(result["verdict"], "clear") << ran.out;
+  EXPECT_NEAR(result["best"], 560, 12);
+  EXPECT_GT(result["points"].size(), 7u);
+  EXPECT_THAT(moth({"sweep", project, "--parameter", "k9", "--from", "0", "--to", "1", "--quiet"}).err, HasSubstr("k9"));
+  const Ran grid = moth({"sweep", project, "--parameter", "focal_px", "--from", "540", "--to", "580", "--points", "3", "--second", "cx_px", "--second-from",
+                         "310", "--second-to", "335", "--second-points", "3", "--quiet"});
+  EXPECT_EQ(grid.code, 0) << grid.err;
+  EXPECT_THAT(grid.out, HasSubstr("Lowest at focal_px"));
+}
+
+TEST_F(CliTest, ASolvedLensServesAnotherShot) {
+  const fs::path first = out / "first", second = out / "second";
+  ASSERT_EQ(moth({"solve", shot(ShotKind::Free), "-o", first.string(), "--quiet"}).code, 0);
+  ASSERT_EQ(moth({"solve", shot(ShotKind::Orbit), "-o", second.string(), "--lens-file", (first / "report.json").string(), "--quiet"}).code, 0);
+  const auto a = nlohmann::json::parse(*readFile(first / "report.json")), b = nlohmann::json::parse(*readFile(second / "report.json"));
+  EXPECT_EQ(a["cameras"]["A"]["lens"]["parameters"], b["cameras"]["A"]["lens"]["parameters"]);
+  EXPECT_TRUE(b["cameras"]["A"]["lens"]["sigma"]["focal_px"].is_null()) << "locked";
+}
+
 }  // namespace dusky::testing

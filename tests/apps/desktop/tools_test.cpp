@@ -343,21 +343,6 @@ TEST_F(ToolsTest, ToneAndNumbersChangeWhatIsSeenAtOnce) {
   EXPECT_FALSE(session().frames.frame(8).isNull()) << "what was seen last stays";
 }
 
-TEST_F(ToolsTest, SensorsAreChosenByNameAndOwnOnesRemembered) {
-  window->steps().openStep(Step::Solve);
-  QTest::qWait(50);
-  auto* field = window->findChild<QComboBox*>("sensorFormat");
-  const int aps = field->findText("APS-C", Qt::MatchStartsWith);
-  ASSERT_GT(aps, 0);
-  emit field->activated(aps);
-  EXPECT_DOUBLE_EQ(document().lens.sensor_mm, 23.5);
-  LensSettings own = document().lens;
-  own.sensor_mm = 21.37;
-  session().model.set("Change sensor width", &Document::lens, own);
-  emit field->activated(field->count() - 1);
-  EXPECT_GT(field->findText("own, 21.37 mm"), 0);
-}
-
 TEST_F(ToolsTest, TheMaskPanelChangesTheChosenMask) {
   Mask first = newMask(document(), MaskShape::Box);
   first.keys = {{.frame = 1, .position = Vec2(150, 150), .points = {Vec2(60, 50)}}};

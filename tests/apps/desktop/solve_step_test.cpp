@@ -1,0 +1,146 @@
+// The Solve step of the window under Xvfb: what is said about camera and lens, the staircase, carrying on, lenses loaded and saved.
+#include <gtest/gtest.h>
+
+#include <QApplication>
+#include <QComboBox>
+#include <QFile>
+#include <QPushButton>
+
+#include "apps/desktop/steps/staircase_view.h"
+#include "apps/desktop/steps/step_settings.h"
+#include "apps/desktop/steps/steps_panel.h"
+#include "core/base/atomic_file.h"
+#include "core/lens/lens_file.h"
+#include "core/project/edits.h"
+#include "tests/apps/desktop/run_tests.h"
+#include "tests/support/shot_maker.h"
+#include "tests/support/temporary_folder.h"
+
+namespace dusky::testing {
+using desktop::MainWindow;
+
+class SolveStepTest : public ::testing::Test {
+ protected:
+  static void SetUpTestSuite() {
+    folder = new TemporaryFolder;
+    ShotPlan plan = planShot(ShotKind::Free);
+    plan.frames = 16;
+    ASSERT_TRUE(MadeShot(plan).write(folder->path().string(), "quay"));
+  }
+  static void TearDownTestSuite() { delete folder; }
+  void SetUp() override {
+    window = std::make_unique<MainWindow>();
+    showWindow(*window);
+    ASSERT_TRUE(openAndWait(*window, QString::fromStdString((*folder / "quay.0001.png").string())));
+    window->steps().openStep(Step::Solve);
+    QTest::qWait(50);
+  }
+  void TearDown() override { window.reset(); }
+
+  desktop::Session& session() { return window->session(); }
+  const Document& document() { return session().model.document(); }
+  void choose(const char* field, int index) {
+    auto* box = window->findChild<QComboBox*>(field);
+    ASSERT_TRUE(box) << field;
+    box->setCurrentIndex(index);
+    QTest::qWait(20);
+  }
+  void solve() {
+    ASSERT_TRUE(click(*window, "runSolve"));
+    ASSERT_TRUE(waitForJobs(*window));
+    ASSERT_TRUE(session().model.solution());
+    window->steps().openStep(Step::Solve);  // a finished solve opens the next one
+    QTest::qWait(50);
+  }
+
+  static TemporaryFolder* folder;
+  std::unique_ptr<MainWindow> window;
+};
+TemporaryFolder* SolveStepTest::folder = nullptr;
+
+TEST_F(SolveStepTest, SensorsAreChosenByNameAndOwnOnesRemembered) {
+  auto* field = window->findChild<QComboBox*>("sensorFormat");
+  const int aps = field->findText("APS-C", Qt::MatchStartsWith);
+  ASSERT_GT(aps, 0);
+  emit field->activated(aps);
+  EXPECT_DOUBLE_EQ(document().lens.sensor_mm, 23.5);
+  LensSettings own = document().lens;
+  own.sensor_mm = 21.37;
+  session().model.set("Change sensor width", &Document::lens, own);
+  emit field->activated(field->count() - 1);
+  EXPECT_GT(field->findText("own, 21.37 mm"), 0);
+}
+
+TEST_F(SolveStepTest, WhatIsSaidGoesIntoTheDocumentAndUndoTakesItBack) {
+  choose("motion", 3);
+  EXPECT_EQ(document().lens.motion, CameraMotion::Rail);
+  choose("focalKnowledge", 3);
+  EXPECT_EQ(document().lens.focal, FocalKnowledge::Zoom);
+  choose("lensModel", 3);
+  EXPECT_EQ(document().lens.lens, LensChoice::Fisheye);
+  EXPECT_TRUE(window->findChild<QComboBox*>("release k4")) << "a fisheye's own groups are offered";
+  EXPECT_FALSE(window->findChild<QComboBox*>("release decentring"));
+  choose("release k3", 2);
+  EXPECT_EQ(document().lens.releases.at("k3"), Release::Off);
+  for (int i = 0; i < 4; ++i) session().model.undo();
+  EXPECT_EQ(document().lens, LensSettings());
+  QTest::qWait(20);
+  EXPECT_EQ(window->findChild<QComboBox*>("lensModel")->currentIndex(), 0);
+  EXPECT_TRUE(window->findChild<QComboBox*>("release decentring"));
+}
+
+TEST_F(SolveStepTest, TheStaircaseIsShownAndAForcedGroupStands) {
+  auto* chart = window->findChild<desktop::StaircaseView*>("staircase");
+  ASSERT_TRUE(chart);
+  EXPECT_TRUE(chart->isHidden());
+  EXPECT_FALSE(window->findChild<QPushButton*>("carryOn")->isEnabled()) << "there is nothing to go on from";
+  choose("release k2", 1);
+  choose("release decentring", 2);
+  solve();
+  EXPECT_FALSE(chart->isHidden());
+  const auto& steps = session().model.solution()->staircase;
+  const auto stepOf = [&](const char* name) { return std::find_if(steps.begin(), steps.end(), [name](const StaircaseStep& s) { return s.released == name; }); };
+  ASSERT_NE(stepOf("k2"), steps.end());
+  EXPECT_TRUE(stepOf("k2")->kept);
+  EXPECT_EQ(stepOf("k2")->why, "forced on");
+  EXPECT_EQ(stepOf("decentring"), steps.end());
+  EXPECT_EQ(chart->height(), 20 + 20 * static_cast<int>(steps.size()));
+}
+
+TEST_F(SolveStepTest, CarryingOnTakesWhatWasSetAsideOut) {
+  solve();
+  const SolutionPtr first = session().model.solution();
+  const int id = std::find_if(first->tracks.begin(), first->tracks.end(), [](const SolvedTrack& t) { return t.state == TrackState::Kept && !t.holdout; })->id;
+  session().model.run(setAside(document(), {id}));
+  EXPECT_EQ(session().model.workspace().status(Step::Solve).state, StepState::Stale);
+  ASSERT_TRUE(click(*window, "carryOn"));
+  ASSERT_TRUE(waitForJobs(*window));
+  const SolutionPtr second = session().model.solution();
+  ASSERT_NE(second, first);
+  EXPECT_EQ(second->find(id)->reason, AsideReason::ByArtist);
+  EXPECT_EQ(session().model.workspace().status(Step::Solve).state, StepState::Current);
+  EXPECT_NEAR(second->lens().focal_px, first->lens().focal_px, 3);
+}
+
+TEST_F(SolveStepTest, ALoadedLensIsLockedAndABadFileSaysSo) {
+  Lens lens = Lens::simple(640, 360, 560);
+  lens.k1() = -0.06;
+  ASSERT_TRUE(writeFileAtomically(*folder / "lens.json", lensToJson(lens)).ok());
+  ASSERT_TRUE(writeFileAtomically(*folder / "no-lens.json", "{}").ok());
+  QString said;
+  QObject::connect(&session().model, &desktop::DocumentModel::problem, window.get(), [&](const QString& sentence) { said = sentence; });
+  desktop::useLensFile(session(), QString::fromStdString((*folder / "no-lens.json").string()));
+  EXPECT_TRUE(said.contains("neither a lens"));
+  EXPECT_TRUE(document().lens.known.empty());
+  desktop::useLensFile(session(), QString::fromStdString((*folder / "lens.json").string()));
+  auto* load = window->findChild<QPushButton*>("loadLens");
+  EXPECT_EQ(load->text(), "Use no loaded lens");
+  solve();
+  EXPECT_EQ(session().model.solution()->lens(), lens);
+  ASSERT_TRUE(click(*window, "loadLens"));
+  EXPECT_TRUE(document().lens.known.empty());
+}
+
+}  // namespace dusky::testing
+
+int main(int argc, char** argv) { return dusky::testing::runTests(argc, argv); }

@@ -1,0 +1,43 @@
+#include "core/project/picks.h"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+namespace dusky::testing {
+using ::testing::ElementsAre;
+using ::testing::IsEmpty;
+
+Picks somePicks() {
+  Picks picks{.key = "abc", .frame_offset = 100, .set_aside = {3, 8}, .pinned = {5}};
+  picks.scene = {.ground = {1, 2, 8}, .origin = 8, .direction = KnownDirection{1, 2}, .length = KnownLength{2, 9, 1.85}};
+  picks.objects = {{1, ObjectShape::Cube, 8, 0.5}, {2, ObjectShape::Cone, 9, 0.2}};
+  return picks;
+}
+
+TEST(Picks, NameEveryTrackThatTheySpeakOf) { EXPECT_THAT(somePicks().tracks(), ElementsAre(1, 2, 3, 5, 8, 9)); }
+
+TEST(Picks, OthersNumbersGoEverywhere) {
+  const Picks moved = renumbered(somePicks(), [](int id) { return std::optional(100 - id); });
+  EXPECT_THAT(moved.set_aside, ElementsAre(92, 97)) << "in order again";
+  EXPECT_THAT(moved.scene.ground, ElementsAre(92, 98, 99));
+  EXPECT_EQ(moved.scene.origin, 92);
+  EXPECT_EQ(moved.scene.direction, (KnownDirection{99, 98}));
+  EXPECT_EQ(moved.scene.length, (KnownLength{98, 91, 1.85})) << "the metres stay";
+  EXPECT_EQ(moved.objects[1].track, 91);
+  EXPECT_EQ(moved.key, "abc");
+  EXPECT_EQ(renumbered(moved, [](int id) { return std::optional(100 - id); }), somePicks());
+}
+
+TEST(Picks, WhatHasNoCounterpartGoesWithEverythingThatNeedsIt) {
+  const Picks left = renumbered(somePicks(), [](int id) { return id == 2 || id == 8 ? std::nullopt : std::optional(id); });
+  EXPECT_THAT(left.set_aside, ElementsAre(3));
+  EXPECT_THAT(left.scene.ground, ElementsAre(1));
+  EXPECT_FALSE(left.scene.origin);
+  EXPECT_FALSE(left.scene.direction) << "a line has two ends";
+  EXPECT_FALSE(left.scene.length);
+  ASSERT_EQ(left.objects.size(), 1u);
+  EXPECT_EQ(left.objects[0].track, 9);
+  EXPECT_THAT(renumbered(somePicks(), [](int) { return std::nullopt; }).tracks(), IsEmpty());
+}
+
+}  // namespace dusky::testing
