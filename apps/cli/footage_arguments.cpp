@@ -178,4 +178,10 @@ Status trackNow(Workspace& workspace, const Progress& progress) {
   if (!tracks.ok()) return tracks.error();
   return workspace.takeTracks(*tracks, key);
 }
+Status solveNow(Workspace& workspace, const Progress& progress) {
+  const std::string key = solveKey(workspace.document(), workspace.footage());
+  const auto solved = runSolve(workspace.document(), workspace.footage(), *workspace.tracks(), progress);
+  if (!solved.ok()) return solved.error();
+  return workspace.takeSolution(*solved, key);
+}
 }  // namespace dusky::cli

@@ -56,4 +56,6 @@ class ThreadLimit {
 
 /// Tracks the workspace's footage and takes the result.
 Status trackNow(Workspace& workspace, const Progress& progress);
+/// Solves the workspace's tracks and takes the result.
+Status solveNow(Workspace& workspace, const Progress& progress);
 }  // namespace dusky::cli

@@ -126,13 +126,6 @@ void printResult(const Workspace& workspace, const std::vector<DeliveredFile>& f
   fmt::print("time     {:.1f} s\n", seconds);
 }
 
-Status solveNow(Workspace& workspace, const Progress& progress) {
-  const std::string key = solveKey(workspace.document(), workspace.footage());
-  const auto solved = runSolve(workspace.document(), workspace.footage(), *workspace.tracks(), progress);
-  if (!solved.ok()) return solved.error();
-  return workspace.takeSolution(*solved, key);
-}
-
 int solve(const Arguments& a, std::stop_token stop) {
   const Stopwatch watch;
   const ThreadLimit limit(a.threads);

@@ -53,9 +53,7 @@ int sweepNow(SweepArguments a, std::stop_token stop) {
   if (const Status ready = a.prepare(workspace); !ready.ok()) return failWith(ready.error());
   if (!workspace.solution()) {
     if (const Status tracked = trackNow(workspace, progress.part(0, 0.5)); !tracked.ok()) return failWith(tracked.error());
-    const auto solved = runSolve(workspace.document(), workspace.footage(), *workspace.tracks(), progress.part(0.5, 0.7));
-    if (!solved.ok()) return failWith(solved.error());
-    if (const Status taken = workspace.takeSolution(*solved, solveKey(workspace.document(), workspace.footage())); !taken.ok()) return failWith(taken.error());
+    if (const Status solved = solveNow(workspace, progress.part(0.5, 0.7)); !solved.ok()) return failWith(solved.error());
   }
   if (!a.second.parameter.empty()) a.sweep.second = a.second;
   const auto result = runSweep(workspace.document(), workspace.footage(), *workspace.tracks(), *workspace.solution(), a.sweep, progress.part(0.7, 1));
@@ -63,7 +61,6 @@ int sweepNow(SweepArguments a, std::stop_token stop) {
   a.json ? printJson(a, *result) : printText(a, *result);
   return kSolved;
 }
-
 }  // namespace
 
 void addSweep(CLI::App& app, std::stop_token stop, int& code) {
@@ -86,5 +83,4 @@ void addSweep(CLI::App& app, std::stop_token stop, int& code) {
   a->addRunning(*command);
   command->callback([a, stop, &code] { code = sweepNow(*a, stop); });
 }
-
 }  // namespace dusky::cli

@@ -12,15 +12,13 @@ Vec3 meanOf(const Items& items, const Get& get) {
   for (const auto& item : items) sum += get(item);
   return sum / static_cast<double>(items.size());
 }
-
-/// The rotation nearest to a correlation matrix sum(target * source^T).
-Eigen::Quaterniond nearestRotation(const Mat3& correlation) {
-  const Eigen::JacobiSVD<Mat3> svd(correlation, Eigen::ComputeFullU | Eigen::ComputeFullV);
-  Vec3 sign(1, 1, (svd.matrixU() * svd.matrixV().transpose()).determinant() < 0 ? -1 : 1);
-  return Eigen::Quaterniond(Mat3(svd.matrixU() * sign.asDiagonal() * svd.matrixV().transpose()));
-}
-
 }  // namespace
+
+Mat3 nearestRotation(const Mat3& correlation) {
+  const Eigen::JacobiSVD<Mat3> svd(correlation, Eigen::ComputeFullU | Eigen::ComputeFullV);
+  const double sign = (svd.matrixU() * svd.matrixV().transpose()).determinant() < 0 ? -1 : 1;
+  return svd.matrixU() * Vec3(1, 1, sign).asDiagonal() * svd.matrixV().transpose();
+}
 
 Result<Similarity> alignPoints(const std::vector<Vec3>& source, const std::vector<Vec3>& target, bool with_scale) {
   if (source.size() != target.size() || source.size() < 3) return invalidInput("Aligning needs two equally long lists of at least 3 points.");
@@ -34,7 +32,7 @@ Result<Similarity> alignPoints(const std::vector<Vec3>& source, const std::vecto
   }
   if (spread < 1e-300) return invalidInput("Aligning needs points that do not all coincide.");
   Similarity fit;
-  fit.rotation = nearestRotation(correlation);
+  fit.rotation = Eigen::Quaterniond(nearestRotation(correlation));
   if (with_scale) fit.scale = (fit.rotation.toRotationMatrix().transpose() * correlation).trace() / spread;
   fit.shift = to - fit.scale * (fit.rotation * from);
   return fit;
@@ -54,7 +52,7 @@ Result<Similarity> alignPaths(const std::vector<Pose>& source, const std::vector
   }
   // Orientations are many and exact compared with centres; they set the rotation, as three axes of unit weight a frame.
   Similarity fit;
-  fit.rotation = nearestRotation(turns);
+  fit.rotation = Eigen::Quaterniond(nearestRotation(turns));
   // Cameras that only turn differ by rounding; that is no path to take a scale from.
   const auto rounding = [](const Vec3& mean) { return 1e-20 * (1 + mean.squaredNorm()); };
   const bool moves = spread_from > rounding(from) && spread_to > rounding(to);
@@ -63,5 +61,4 @@ Result<Similarity> alignPaths(const std::vector<Pose>& source, const std::vector
   fit.shift = to - fit.scale * (fit.rotation * from);
   return fit;
 }
-
 }  // namespace dusky

@@ -2,6 +2,8 @@
 
 #include <Eigen/Dense>
 
+#include "core/geometry/align.h"
+
 namespace dusky {
 Mat3 normaliserOf(const std::vector<Vec2>& points) {
   Vec2 mean = Vec2::Zero();
@@ -36,9 +38,6 @@ Mat3 homographyFromPairs(const std::vector<Vec2>& a, const std::vector<Vec2>& b)
 Mat3 rotationFromPairs(const std::vector<Vec2>& a, const std::vector<Vec2>& b) {
   Mat3 correlation = Mat3::Zero();
   for (std::size_t i = 0; i < a.size(); ++i) correlation += b[i].homogeneous().normalized() * a[i].homogeneous().normalized().transpose();
-  const Eigen::JacobiSVD<Mat3> svd(correlation, Eigen::ComputeFullU | Eigen::ComputeFullV);
-  const double sign = (svd.matrixU() * svd.matrixV().transpose()).determinant() < 0 ? -1 : 1;
-  return svd.matrixU() * Vec3(1, 1, sign).asDiagonal() * svd.matrixV().transpose();
+  return nearestRotation(correlation);
 }
-
 }  // namespace dusky

@@ -1,8 +1,6 @@
 #include "core/geometry/turn.h"
 
-#include <Eigen/SVD>
-#include <numeric>
-
+#include "core/geometry/align.h"
 #include "core/geometry/robust.h"
 
 namespace dusky {
@@ -16,9 +14,7 @@ struct TurnEstimator {
   Eigen::Quaterniond best(const std::vector<int>& use) const {
     Mat3 correlation = Mat3::Zero();
     for (const int i : use) correlation += to[i] * from[i].transpose();
-    const Eigen::JacobiSVD<Mat3> svd(correlation, Eigen::ComputeFullU | Eigen::ComputeFullV);
-    const double sign = (svd.matrixU() * svd.matrixV().transpose()).determinant() < 0 ? -1 : 1;
-    return Eigen::Quaterniond(Mat3(svd.matrixU() * Vec3(1, 1, sign).asDiagonal() * svd.matrixV().transpose()));
+    return Eigen::Quaterniond(nearestRotation(correlation));
   }
   std::vector<Eigen::Quaterniond> minimal(const std::vector<int>& sample) const {
     // Two directions in one line fix no turn.
@@ -31,7 +27,6 @@ struct TurnEstimator {
     return {best(inliers)};
   }
 };
-
 }  // namespace
 
 std::optional<Turn> turnBetweenDirections(const std::vector<Vec3>& from, const std::vector<Vec3>& to, double tolerance_rad, std::uint64_t seed) {
@@ -40,5 +35,4 @@ std::optional<Turn> turnBetweenDirections(const std::vector<Vec3>& from, const s
   if (!fit.found() || fit.inliers.size() < 3) return std::nullopt;
   return Turn{fit.model.normalized(), fit.inliers};
 }
-
 }  // namespace dusky

@@ -110,7 +110,6 @@ InFront pointsInFront(const RelativePose& pose, const Pairs& pairs, const std::v
   }
   return found;
 }
-
 }  // namespace
 
 double sampsonError(const Mat3& essential, const Vec2& a, const Vec2& b) {
@@ -119,10 +118,9 @@ double sampsonError(const Mat3& essential, const Vec2& a, const Vec2& b) {
   return scale > 0 ? b.homogeneous().dot(ea) / std::sqrt(scale) : 1e9;
 }
 
-double rotationOnlyShare(const std::vector<Vec2>& a, const std::vector<Vec2>& b, double tolerance, std::uint64_t seed, Mat3* rotation) {
+double rotationOnlyShare(const std::vector<Vec2>& a, const std::vector<Vec2>& b, double tolerance, std::uint64_t seed) {
   const Pairs pairs{a, b};
   const auto fit = robustFit<Mat3>(RotationEstimator{pairs}, static_cast<int>(a.size()), {.tolerance = tolerance, .max_samples = 200, .seed = seed});
-  if (rotation && fit.found()) *rotation = fit.model;
   return a.empty() ? 0.0 : static_cast<double>(fit.inliers.size()) / static_cast<double>(a.size());
 }
 
@@ -141,8 +139,6 @@ TwoView relatePair(const std::vector<Vec2>& a, const std::vector<Vec2>& b, doubl
   }
   view.inliers = best.inliers;
   view.median_parallax_rad = best.parallax.empty() ? 0.0 : median(std::move(best.parallax));
-  view.rotation_only_share = rotationOnlyShare(a, b, tolerance, seed);
   return view;
 }
-
 }  // namespace dusky

@@ -11,7 +11,6 @@ struct TwoView {
   RelativePose relative;             ///< x_b = R x_a + t, |t| = 1.
   std::vector<int> inliers;          ///< Pairs that agree and lie in front of both.
   double median_parallax_rad = 0.0;  ///< Over the inliers.
-  double rotation_only_share = 0.0;  ///< Share of the pairs that a turn on the spot explains within the tolerance.
   double cost = 0.0;                 ///< MSAC cost of the essential matrix.
 };
 
@@ -19,10 +18,9 @@ struct TwoView {
 /// No inliers where the pairs do not fix a pose. Sources: see essential.h and robust.h.
 TwoView relatePair(const std::vector<Vec2>& a, const std::vector<Vec2>& b, double tolerance, std::uint64_t seed);
 
-/// Share of the pairs that the best single rotation explains within the tolerance; `rotation` gets it when not null.
-double rotationOnlyShare(const std::vector<Vec2>& a, const std::vector<Vec2>& b, double tolerance, std::uint64_t seed, Mat3* rotation = nullptr);
+/// Share of the pairs that the best single rotation explains within the tolerance.
+double rotationOnlyShare(const std::vector<Vec2>& a, const std::vector<Vec2>& b, double tolerance, std::uint64_t seed);
 
 /// First-order geometric (Sampson) error of a pair against E. Source: Sampson, CGIP 18(1), 1982.
 double sampsonError(const Mat3& essential, const Vec2& a, const Vec2& b);
-
 }  // namespace dusky

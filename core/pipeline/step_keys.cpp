@@ -113,10 +113,11 @@ std::string tracksKey(const Document& document, const FootageInfo& footage, int 
   return key.key();
 }
 
-std::string solveKey(const Document& document, const FootageInfo& footage) {
+std::string solveKey(const Document& document, const FootageInfo& footage) { return solveKey(document, footage, tracksKey(document, footage)); }
+
+std::string solveKey(const Document& document, const FootageInfo& footage, const std::string& followed) {
   KeyBuilder key;
   const LensSettings& lens = document.lens;
-  const std::string followed = tracksKey(document, footage);
   key.add("solve 2").add(followed).add(static_cast<int>(lens.focal)).add(static_cast<int>(lens.motion)).add(static_cast<int>(lens.lens)).add(document.seed);
   if (lens.focal == FocalKnowledge::Near) key.add(lens.focal_tolerance_pc);
   if (lens.focal == FocalKnowledge::Near || lens.focal == FocalKnowledge::Locked) key.add(lens.focal_mm / lens.sensor_mm);

@@ -24,6 +24,8 @@ int runsOf(const Document& document);
 std::string tracksKey(const Document& document, const FootageInfo& footage);
 std::string tracksKey(const Document& document, const FootageInfo& footage, int runs);
 std::string solveKey(const Document& document, const FootageInfo& footage);
+/// The same, where the key of the followed tracks is known already: to look at every file of a sequence again would be work.
+std::string solveKey(const Document& document, const FootageInfo& footage, const std::string& followed);
 
 /// Masks ready for these frames of the footage. Errors: as MaskSet::make, and what the folder of mattes says.
 Result<std::unique_ptr<MaskSet>> makeMasks(const MaskSettings& settings, const FootageInfo& footage, int frame_offset, const std::vector<int>& frames);

@@ -118,7 +118,7 @@ void Workspace::refreshPicks() {
   seen_ = document_;
   lost_picks_ = 0;
   if (tracks_) seen_.picks = picksAsMade().carriedTo(*tracks_, tracks_key_, document_.footage.frame_offset, &lost_picks_);
-  asked_solve_key_ = solveKey(seen_, footage_);
+  asked_solve_key_ = solveKey(seen_, footage_, asked_tracks_key_);
 }
 
 /// Results are stored newest last and the oldest go: tracks that picks speak of must not.

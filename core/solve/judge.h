@@ -3,6 +3,9 @@
 
 namespace dusky {
 
+/// Sightings of one track whose errors go together (its patch is a little off in all frames) and count as one.
+inline constexpr double kTogether = 10;
+
 /// What the errors of a reconstruction look like.
 struct Judgement {
   double sigma_px = kUnknown;  ///< Robust spread of one coordinate, from the median error of used tracks.

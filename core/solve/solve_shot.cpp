@@ -68,12 +68,12 @@ class Solver {
       auto start = findStart(work_, tracks_, options_, progress_);
       if (!start.ok()) return start.error();
       work_ = std::move(start->work), nodal_ = start->nodal, result_.motion_why = std::move(start->why);
-      freedom_ = footOfStairs();
+      freedom_ = firstFreedom(options_, work_.lens().model);
     }
     result_.motion = nodal_ ? "nodal" : "free";
     if (options_.readout != 0 || options_.free_readout) work_.readout = options_.readout;
     tell();
-    placeAllFrames();
+    placeAllFrames(progress_.part(0.2, 0.35));
     if (progress_.stopRequested()) return cancelled();
     tell();
     if (!from) findLens();
@@ -87,15 +87,6 @@ class Solver {
   }
 
  private:
-  /// What is free before the staircase: the focal length, and the model's first coefficient so that rough keyframes fit.
-  LensFreedom footOfStairs() const {
-    LensFreedom freedom{};
-    if (options_.known_lens) return freedom;
-    freedom[0] = options_.focal == FocalKnowledge::Unknown || options_.focal == FocalKnowledge::Near;
-    if (work_.lens().model == LensModel::Brown || work_.lens().model == LensModel::Anamorphic) freedom[kFirstCoefficient] = true;
-    return freedom;
-  }
-
   /// The lens is the same in all frames: a part of them tells it as well and many times sooner. The others are placed anew under it.
   void findLens() {
     const Reconstruction all = work_;
@@ -105,16 +96,16 @@ class Solver {
     if (progress_.stopRequested() || work_.placedCameras() == all.placedCameras()) return;
     std::erase_if(work_.ties, [](const CameraTie& tie) { return tie.centre > 0; });
     held_.clear();
-    placeAllFrames();
+    placeAllFrames(progress_.part(0.68, 0.7));
     for (std::size_t f = 0; f < all.cameras.size(); ++f) {
       if (!work_.cameras[f]) work_.cameras[f] = all.cameras[f];
     }
   }
 
-  void placeAllFrames() {
+  void placeAllFrames(const Progress& progress) {
     tieZoom();
     for (int round = 0; round < 3; ++round) {
-      progress_.report(0.2 + 0.05 * round, "placing the frames between the keyframes");
+      progress.report(round / 3.0, "placing the frames between the keyframes");
       const int before = work_.placedCameras();
       const auto seed = static_cast<std::uint64_t>(options_.seed);
       if (nodal_) {
@@ -198,15 +189,20 @@ class Solver {
             .free_readout = options_.free_readout && settled_once_};
   }
 
-  /// Adjusts and sorts out until the same observations stay: robust while there are many large errors, plain least squares in the end.
+  BundleOptions robustOptions() const {
+    BundleOptions options = bundleOptions();
+    options.loss_px = std::clamp(2.5 * spread_px_, 0.2, 2.0);
+    return options;
+  }
+
+  /// Adjusts and sorts out until the same observations stay.
   void settle(int rounds, const Progress& progress) {
     for (int round = 0; round < rounds && !progress.stopRequested(); ++round) {
       const Progress part = progress.part(static_cast<double>(round) / rounds, (round + 1.0) / rounds);
       spread_px_ = errorSpread(work_);
       tieZoom();
       shapePath(work_, options_.motion, spread_px_);
-      BundleOptions options = bundleOptions();
-      options.loss_px = std::clamp(2.5 * spread_px_, 0.2, 2.0);
+      BundleOptions options = robustOptions();
       options.max_steps = 12, options.settled = 1e-4;
       adjustReconstruction(work_, options, part);
       ++result_.summary.rounds;
@@ -233,7 +229,6 @@ class Solver {
   /// What lenses are usually like, against the errors seen. Errors along one track go together, so an observation counts
   /// for a part of one only.
   LensPrior prior() const {
-    constexpr double kTogether = 10;
     const double spread = std::isnan(spread_px_) ? 0.3 : spread_px_;
     const auto weight = [&](double sigma) { return kTogether * spread * spread / (sigma * sigma); };
     const double w = tracks_.width;
@@ -268,8 +263,7 @@ class Solver {
   }
 
   void climb(const Progress& progress) {
-    StaircaseOptions options{.base = bundleOptions(), .releases = options_.releases, .climbs = options_.lens != LensChoice::None && !options_.known_lens};
-    options.base.loss_px = std::clamp(2.5 * spread_px_, 0.2, 2.0);
+    StaircaseOptions options{.base = robustOptions(), .releases = options_.releases, .climbs = options_.lens != LensChoice::None && !options_.known_lens};
     // The staircase begins without distortion, so that each parameter is judged by what it gains.
     if (!options_.known_lens) {
       for (Lens& lens : work_.lenses) {

@@ -7,8 +7,6 @@
 namespace dusky {
 namespace {
 
-constexpr double kTogether = 10;  // sightings of a track whose errors go together
-
 Release releaseOf(const StaircaseOptions& options, std::string_view group) {
   const auto found = options.releases.find(std::string(group));
   return found != options.releases.end() ? found->second : Release::Auto;

@@ -6,6 +6,7 @@
 
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
+#include "core/solve/judge.h"
 #include "core/solve/turning.h"
 
 namespace dusky {
@@ -13,15 +14,6 @@ namespace {
 
 constexpr double kRoughPx = 4.0;
 constexpr double kTruncated = 36;  // squared errors in standard deviations count no more than this
-constexpr double kTogether = 10;   // sightings whose errors go together count as one
-
-LensFreedom firstFreedom(const SolveOptions& options, LensModel model) {
-  LensFreedom freedom{};
-  if (options.known_lens) return freedom;
-  freedom[0] = options.focal == FocalKnowledge::Unknown || options.focal == FocalKnowledge::Near;
-  freedom[kFirstCoefficient] = model == LensModel::Brown || model == LensModel::Anamorphic;
-  return freedom;
-}
 
 Lens plainLens(const SolveOptions& options, int width, int height, double focal_px, LensModel model) {
   Lens lens = Lens::simple(width, height, focal_px, model);
@@ -259,8 +251,15 @@ class Chooser {
   std::optional<Skeleton> zooming_;
   std::string why_;
 };
-
 }  // namespace
+
+LensFreedom firstFreedom(const SolveOptions& options, LensModel model) {
+  LensFreedom freedom{};
+  if (options.known_lens) return freedom;
+  freedom[0] = options.focal == FocalKnowledge::Unknown || options.focal == FocalKnowledge::Near;
+  freedom[kFirstCoefficient] = model == LensModel::Brown || model == LensModel::Anamorphic;
+  return freedom;
+}
 
 std::vector<SkeletonStart> startsToTry(const SolveOptions& options, int width, int height) {
   std::vector<SkeletonStart> starts;
@@ -283,5 +282,4 @@ std::vector<SkeletonStart> startsToTry(const SolveOptions& options, int width, i
 Result<SolveStart> findStart(const Reconstruction& work, const TrackSet& tracks, const SolveOptions& options, const Progress& progress) {
   return Chooser(work, tracks, options, progress).run();
 }
-
 }  // namespace dusky

@@ -10,7 +10,6 @@
 namespace dusky {
 namespace {
 
-constexpr int kThin = 20;
 constexpr double kStandsOut = 1.6;  // times the median frame's error
 constexpr std::size_t kMostTracks = 12;
 
@@ -72,7 +71,6 @@ double shareOfError(const Solution& solution, int first, int last) {
   }
   return all > 0 ? inside / all : 0;
 }
-
 }  // namespace
 
 double usualErrorTop(const Solution& solution) {
@@ -100,8 +98,8 @@ Verdict judgeSolution(const Solution& solution) {
     return about({first, last},
                  fmt::format("Holdout is {:.1f} × the RMS: the solve fits its own tracks better than the set.", solution.holdout_rms_px / solution.rms_px));
   }
-  const auto thin = longestRun(solution, [](const SolvedFrame& f) { return f.placed && f.tracks < kThin; });
-  if (thin.first) return about(thin, fmt::format("{} on fewer than {} tracks.", framesAnd(thin, "hangs", "hang"), kThin));
+  const auto thin = longestRun(solution, [](const SolvedFrame& f) { return f.placed && f.tracks < kThinTracks; });
+  if (thin.first) return about(thin, fmt::format("{} on fewer than {} tracks.", framesAnd(thin, "hangs", "hang"), kThinTracks));
   const double usual = medianFrameError(solution);
   const auto loud = longestRun(solution, [&](const SolvedFrame& f) { return f.placed && f.rms_px > kStandsOut * usual; });
   if (loud.first) {
@@ -111,5 +109,4 @@ Verdict judgeSolution(const Solution& solution) {
   verdict.fine = true;
   return verdict;
 }
-
 }  // namespace dusky

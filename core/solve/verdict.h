@@ -6,6 +6,9 @@
 
 namespace dusky {
 
+/// Fewer kept tracks than this in a frame, and its camera hangs on them.
+inline constexpr int kThinTracks = 20;
+
 /// What a person needs to know of a solve, in one line, and where to look.
 struct Verdict {
   int thinnest_tracks = 0, thinnest_frame = 0;  ///< The placed frame with fewest kept tracks.
@@ -22,5 +25,4 @@ Verdict judgeSolution(const Solution& solution);
 /// A top for the error scale at which this solve's usual errors are dim and its bad ones glow: about four times the RMS, as 1, 2 or 5
 /// times a power of ten, px.
 double usualErrorTop(const Solution& solution);
-
 }  // namespace dusky

@@ -6,18 +6,17 @@
 
 #include "core/base/numbers.h"
 #include "core/image/frame_ranges.h"
+#include "core/solve/verdict.h"
 
 namespace dusky {
 namespace {
-
-constexpr int kThin = 20;
 
 using Warnings = std::vector<std::string>;
 
 void aboutFrames(const TrackSet& tracks, Solution& solution, Warnings& warnings) {
   std::vector<int> missing, thin;
   for (SolvedFrame& frame : solution.frames) {
-    if (frame.placed && frame.tracks < kThin) thin.push_back(frame.frame);
+    if (frame.placed && frame.tracks < kThinTracks) thin.push_back(frame.frame);
     if (frame.placed) continue;
     missing.push_back(frame.frame);
     const auto seen = std::count_if(tracks.tracks.begin(), tracks.tracks.end(), [&](const Track& t) { return t.at(frame.frame) != nullptr; });
@@ -28,7 +27,7 @@ void aboutFrames(const TrackSet& tracks, Solution& solution, Warnings& warnings)
     warnings.push_back(fmt::format("Frames {} have no camera: {}. Add tracks there that live on into the frames beside.", listed(missing),
                                    solution.frameAt(missing.front())->why_not));
   }
-  if (!thin.empty()) warnings.push_back(fmt::format("Frames {} hang on fewer than {} tracks. Add tracks there.", listed(thin), kThin));
+  if (!thin.empty()) warnings.push_back(fmt::format("Frames {} hang on fewer than {} tracks. Add tracks there.", listed(thin), kThinTracks));
 }
 
 void aboutDepth(const Solution& solution, Warnings& warnings) {
@@ -66,7 +65,6 @@ void aboutLens(const SolveOptions& options, const Solution& solution, Warnings& 
                     100 * sigma / lens.focal_px));
   }
 }
-
 }  // namespace
 
 void nameStretches(const std::vector<int>& held, Solution& solution) {
@@ -94,5 +92,4 @@ void addWarnings(const TrackSet& tracks, const SolveOptions& options, Solution& 
                     solution.holdout_rms_px, solution.rms_px));
   }
 }
-
 }  // namespace dusky

@@ -9,7 +9,6 @@
 namespace dusky::desktop {
 
 /// Faces of one setting of the document: they keep no copy, hear every change (undo too) and change it only by an edit.
-
 class NumberField : public QDoubleSpinBox {
   Q_OBJECT
  public:
@@ -50,4 +49,11 @@ std::unique_ptr<Edit> changeField(const char* name, const Document& document, St
   return setMember<Struct>(name, member, std::move(changed));
 }
 
+/// A number that is one field of a struct member of the document.
+template <class Struct, class Value>
+NumberField* numberOf(DocumentModel& model, const char* name, Struct Document::*member, Value Struct::*field) {
+  return new NumberField(
+      model, [member, field](const Document& d) { return static_cast<double>(d.*member.*field); },
+      [name, member, field](const Document& d, double v) { return changeField(name, d, member, field, static_cast<Value>(v)); });
+}
 }  // namespace dusky::desktop

@@ -22,11 +22,7 @@ std::unique_ptr<Edit> changeLens(const char* name, const Document& document, Val
   return changeField(name, document, &Document::lens, field, std::move(value));
 }
 
-NumberField* lensNumber(Session& session, const char* name, double LensSettings::*field) {
-  return new NumberField(
-      session.model, [field](const Document& d) { return d.lens.*field; },
-      [name, field](const Document& d, double v) { return changeLens(name, d, field, v); });
-}
+NumberField* lensNumber(Session& session, const char* name, double LensSettings::*field) { return numberOf(session.model, name, &Document::lens, field); }
 
 template <class Choice>
 ChoiceField* lensChoice(Session& session, const QStringList& names, const char* name, Choice LensSettings::*field) {
@@ -166,7 +162,6 @@ void enableFields(Session& session, QWidget* focal, QWidget* tolerance, QWidget*
   focal->setEnabled(!loaded && (lens.focal == FocalKnowledge::Near || lens.focal == FocalKnowledge::Locked));
   tolerance->setEnabled(!loaded && lens.focal == FocalKnowledge::Near);
 }
-
 }  // namespace
 
 void useLensFile(Session& session, const QString& path) {
@@ -238,5 +233,4 @@ QWidget* solveSettings(Session& session) {
   body.column->addWidget(releaseFields(session));
   return body.widget;
 }
-
 }  // namespace dusky::desktop

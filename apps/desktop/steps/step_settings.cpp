@@ -22,9 +22,7 @@ namespace {
 
 template <class Value>
 NumberField* trackingField(Session& session, const char* name, Value FollowOptions::*field) {
-  return new NumberField(
-      session.model, [field](const Document& d) { return static_cast<double>(d.tracking.*field); },
-      [name, field](const Document& d, double v) { return changeField(name, d, &Document::tracking, field, static_cast<Value>(v)); });
+  return numberOf(session.model, name, &Document::tracking, field);
 }
 
 /// Which sizes of features are looked for; the last one cannot be switched off.

@@ -12,33 +12,21 @@
 #include "core/base/atomic_file.h"
 #include "core/lens/lens_file.h"
 #include "core/project/edits.h"
+#include "tests/apps/desktop/quay_window.h"
 #include "tests/apps/desktop/run_tests.h"
-#include "tests/support/shot_maker.h"
-#include "tests/support/temporary_folder.h"
 
 namespace dusky::testing {
 using desktop::MainWindow;
 
-class SolveStepTest : public ::testing::Test {
+class SolveStepTest : public QuayWindow {
  protected:
-  static void SetUpTestSuite() {
-    folder = new TemporaryFolder;
-    ShotPlan plan = planShot(ShotKind::Free);
-    plan.frames = 16;
-    ASSERT_TRUE(MadeShot(plan).write(folder->path().string(), "quay"));
-  }
-  static void TearDownTestSuite() { delete folder; }
   void SetUp() override {
-    window = std::make_unique<MainWindow>();
-    showWindow(*window);
-    ASSERT_TRUE(openAndWait(*window, QString::fromStdString((*folder / "quay.0001.png").string())));
+    QuayWindow::SetUp();
+    if (HasFatalFailure()) return;
     window->steps().openStep(Step::Solve);
     QTest::qWait(50);
   }
-  void TearDown() override { window.reset(); }
 
-  desktop::Session& session() { return window->session(); }
-  const Document& document() { return session().model.document(); }
   void choose(const char* field, int index) {
     auto* box = window->findChild<QComboBox*>(field);
     ASSERT_TRUE(box) << field;
@@ -52,11 +40,7 @@ class SolveStepTest : public ::testing::Test {
     window->steps().openStep(Step::Solve);  // a finished solve opens the next one
     QTest::qWait(50);
   }
-
-  static TemporaryFolder* folder;
-  std::unique_ptr<MainWindow> window;
 };
-TemporaryFolder* SolveStepTest::folder = nullptr;
 
 TEST_F(SolveStepTest, SensorsAreChosenByNameAndOwnOnesRemembered) {
   auto* field = window->findChild<QComboBox*>("sensorFormat");
@@ -125,14 +109,14 @@ TEST_F(SolveStepTest, CarryingOnTakesWhatWasSetAsideOut) {
 TEST_F(SolveStepTest, ALoadedLensIsLockedAndABadFileSaysSo) {
   Lens lens = Lens::simple(640, 360, 560);
   lens.k1() = -0.06;
-  ASSERT_TRUE(writeFileAtomically(*folder / "lens.json", lensToJson(lens)).ok());
-  ASSERT_TRUE(writeFileAtomically(*folder / "no-lens.json", "{}").ok());
+  ASSERT_TRUE(writeFileAtomically(folder() / "lens.json", lensToJson(lens)).ok());
+  ASSERT_TRUE(writeFileAtomically(folder() / "no-lens.json", "{}").ok());
   QString said;
   QObject::connect(&session().model, &desktop::DocumentModel::problem, window.get(), [&](const QString& sentence) { said = sentence; });
-  desktop::useLensFile(session(), QString::fromStdString((*folder / "no-lens.json").string()));
+  desktop::useLensFile(session(), QString::fromStdString((folder() / "no-lens.json").string()));
   EXPECT_TRUE(said.contains("neither a lens"));
   EXPECT_TRUE(document().lens.known.empty());
-  desktop::useLensFile(session(), QString::fromStdString((*folder / "lens.json").string()));
+  desktop::useLensFile(session(), QString::fromStdString((folder() / "lens.json").string()));
   auto* load = window->findChild<QPushButton*>("loadLens");
   EXPECT_EQ(load->text(), "Use no loaded lens");
   solve();
@@ -140,7 +124,6 @@ TEST_F(SolveStepTest, ALoadedLensIsLockedAndABadFileSaysSo) {
   ASSERT_TRUE(click(*window, "loadLens"));
   EXPECT_TRUE(document().lens.known.empty());
 }
-
 }  // namespace dusky::testing
 
 int main(int argc, char** argv) { return dusky::testing::runTests(argc, argv); }

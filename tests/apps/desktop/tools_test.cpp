@@ -21,33 +21,21 @@
 #include "apps/desktop/twoframes/two_frames_view.h"
 #include "core/mask/mask_keys.h"
 #include "core/project/edits.h"
+#include "tests/apps/desktop/quay_window.h"
 #include "tests/apps/desktop/run_tests.h"
-#include "tests/support/shot_maker.h"
-#include "tests/support/temporary_folder.h"
 
 namespace dusky::testing {
 using desktop::MainWindow;
 using Tool = desktop::ViewSettings::Tool;
 
-class ToolsTest : public ::testing::Test {
+class ToolsTest : public QuayWindow {
  protected:
-  static void SetUpTestSuite() {
-    folder = new TemporaryFolder;
-    ShotPlan plan = planShot(ShotKind::Free);
-    plan.frames = 16;
-    ASSERT_TRUE(MadeShot(plan).write(folder->path().string(), "quay"));
-  }
-  static void TearDownTestSuite() { delete folder; }
   void SetUp() override {
-    window = std::make_unique<MainWindow>();
-    showWindow(*window);
-    ASSERT_TRUE(openAndWait(*window, QString::fromStdString((*folder / "quay.0001.png").string())));
+    QuayWindow::SetUp();
+    if (HasFatalFailure()) return;
     goTo(8);
   }
-  void TearDown() override { window.reset(); }
 
-  desktop::Session& session() { return window->session(); }
-  const Document& document() { return session().model.document(); }
   void goTo(int frame) {
     session().playback.setFrame(frame);
     ASSERT_TRUE(waitUntil([&] { return !session().frames.frame(frame).isNull(); }, 10000));
@@ -81,11 +69,7 @@ class ToolsTest : public ::testing::Test {
     }
     return {320, 180};
   }
-
-  static TemporaryFolder* folder;
-  std::unique_ptr<MainWindow> window;
 };
-TemporaryFolder* ToolsTest::folder = nullptr;
 
 TEST_F(ToolsTest, AMaskIsDrawnMovedByKeysAndUndone) {
   window->steps().openStep(Step::Masks);
