@@ -1,5 +1,8 @@
 #include <fmt/format.h>
 
+#include <locale>
+#include <sstream>
+
 #include "apps/cli/cli.h"
 #include "apps/cli/footage_arguments.h"
 #include "core/base/atomic_file.h"
@@ -12,7 +15,7 @@ namespace {
 
 struct Arguments : FootageArguments {
   std::string folder, focal, motion, lens, lens_file, report;
-  std::vector<std::string> releases;
+  std::vector<std::string> releases, values;
   double focal_mm = 0, sensor_mm = 0, focal_px = 0;
   std::optional<double> focal_tolerance, pixel_aspect, readout_ms;
   int seed = 1;
@@ -65,6 +68,30 @@ Status readReleases(const std::vector<std::string>& texts, LensSettings& lens) {
   return Done{};
 }
 
+/// "k1=-0.08" or "k1=-0.08,0.01": a lens parameter that is known, and how well.
+Status readValues(const std::vector<std::string>& texts, LensSettings& lens) {
+  for (const std::string& text : texts) {
+    const auto equals = text.find('=');
+    const std::string name = text.substr(0, equals), rest = equals == std::string::npos ? "" : text.substr(equals + 1);
+    if (rest == "auto") {
+      lens.values.erase(name);
+      continue;
+    }
+    KnownValue known;
+    std::istringstream read(rest);
+    read.imbue(std::locale::classic());
+    char comma = 0;
+    read >> known.value;
+    bool fine = !read.fail();
+    if (fine && read >> comma) fine = comma == ',' && (read >> known.sigma);
+    if (!fine || !(read >> std::ws).eof() || name.empty())
+      return invalidInput(
+          fmt::format("--value takes a lens parameter and what is known of it, like k1=-0.08, k1=-0.08,0.01 (± one deviation) or k1=auto, not \"{}\".", text));
+    lens.values[name] = known;
+  }
+  return Done{};
+}
+
 Status readKinds(const Arguments& a, LensSettings& lens) {
   readChoice(a.motion, kMotions, lens.motion);
   readChoice(a.lens, kLenses, lens.lens);
@@ -73,6 +100,7 @@ Status readKinds(const Arguments& a, LensSettings& lens) {
   if (a.readout_ms) lens.readout_ms = *a.readout_ms;
   lens.free_readout = lens.free_readout || a.find_readout;
   if (const Status fine = readReleases(a.releases, lens); !fine.ok()) return fine;
+  if (const Status fine = readValues(a.values, lens); !fine.ok()) return fine;
   if (a.lens_file.empty()) return Done{};
   const auto text = readFile(a.lens_file);
   if (!text.ok()) return text.error();
@@ -180,6 +208,7 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
   command->add_option("--lens", a->lens, "auto: the simplest that the tracks bear out; none: no distortion; or a model")
       ->check(CLI::IsMember(std::vector<std::string>(kLenses.begin(), kLenses.end())));
   command->add_option("--lens-file", a->lens_file, "A lens from a chart or an earlier shot (lens.json or report.json): locked");
+  command->add_option("--value", a->values, "A lens parameter that is known: k1=-0.08 stands, k1=-0.08,0.01 is believed to ± 0.01; may be repeated");
   command->add_option("--release", a->releases, "Force a group of lens parameters: k2=off, \"principal point=on\"; may be repeated");
   command->add_option("--pixel-aspect", a->pixel_aspect, "Width of a pixel over its height, over the footage's own");
   command->add_option("--readout-ms", a->readout_ms, "Rolling shutter: time from the first row to the last");

@@ -15,6 +15,12 @@ void Progress::report(double fraction, std::string what) const {
   (*listener_)(state);
 }
 
+Progress Progress::silent() const {
+  Progress inner = *this;
+  inner.listener_ = nullptr;
+  return inner;
+}
+
 Progress Progress::part(double from, double to) const {
   Progress inner = *this;
   inner.from_ = from_ + (to_ - from_) * from;

@@ -35,6 +35,8 @@ class Progress {
   /// Says how far this (part of the) work is; fraction 0 to 1.
   void report(double fraction, std::string what) const;
   bool stopRequested() const { return stop_.stop_requested(); }
+  /// Nobody hears it, and it stops when this one does: for one of several pieces of work side by side.
+  Progress silent() const;
   /// A Progress whose 0..1 is from..to of this one.
   Progress part(double from, double to) const;
 

@@ -77,11 +77,14 @@ Json cameraOf(const Solution& solution, int index) {
     parameters[std::string(names[k])] = lens.parameters()[k];
     sigma[std::string(names[k])] = number(camera.sigma[k]);
   }
-  return {{"width", lens.width},
-          {"height", lens.height},
-          {"pixel_aspect", lens.pixel_aspect},
-          {"lens", {{"model", describe(lens.model)}, {"parameters", parameters}, {"sigma", sigma}, {"sigma_px", number(camera.lens_sigma_px)}}},
-          {"lens_samples", allLensSamples(solution, index)}};
+  Json curve = Json::array();
+  for (const LensCurvePoint& p : camera.curve) curve.push_back({{"radius_px", p.radius_px}, {"bend_px", p.bend_px}, {"sigma_px", number(p.sigma_px)}});
+  return {
+      {"width", lens.width},
+      {"height", lens.height},
+      {"pixel_aspect", lens.pixel_aspect},
+      {"lens", {{"model", describe(lens.model)}, {"parameters", parameters}, {"sigma", sigma}, {"sigma_px", number(camera.lens_sigma_px)}, {"curve", curve}}},
+      {"lens_samples", allLensSamples(solution, index)}};
 }
 
 Json camerasOf(const Solution& solution) {

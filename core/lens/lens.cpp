@@ -25,6 +25,17 @@ Vec2 firstGuess(const Lens& lens, const Vec2& pixel) {
   return angle > 1e-9 ? Vec2(n / n.norm() * std::tan(angle)) : n;
 }
 
+/// Plain Newton steps, which most pixels need only a few of; nothing where they do not arrive.
+std::optional<Vec2> straightTo(const Lens& lens, const Vec2& pixel, Vec2 n) {
+  for (int step = 0; step < 8; ++step) {
+    const Vec2 miss = pixel - lens.distort(n);
+    if (miss.squaredNorm() < 1e-18) return n;
+    n += lensSlopes(lens, n).by_point.inverse() * miss;
+    if (!n.allFinite()) return std::nullopt;
+  }
+  return std::nullopt;
+}
+
 }  // namespace
 
 std::string_view describe(LensModel model) { return kNames[static_cast<std::size_t>(model)]; }
@@ -115,7 +126,7 @@ bool Lens::coversPicture() const {
 std::optional<Vec2> Lens::undistort(const Vec2& pixel) const {
   Vec2 n = firstGuess(*this, pixel);
   if (std::all_of(coefficients.begin(), coefficients.end(), [](double c) { return c == 0; }) && model != LensModel::Fisheye) return n;
-  if (model == LensModel::Fisheye && (pixel - distort(n)).squaredNorm() < 1e-18) return n;
+  if (const auto found = straightTo(*this, pixel, n); found && risingUpTo(*found)) return found;
   for (int half = 0; half < 30 && !risingUpTo(n); ++half) n *= 0.8;
   for (int step = 0; step < 60; ++step) {
     const Vec2 miss = pixel - distort(n);

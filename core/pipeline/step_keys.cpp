@@ -118,13 +118,14 @@ std::string solveKey(const Document& document, const FootageInfo& footage) { ret
 std::string solveKey(const Document& document, const FootageInfo& footage, const std::string& followed) {
   KeyBuilder key;
   const LensSettings& lens = document.lens;
-  key.add("solve 2").add(followed).add(static_cast<int>(lens.focal)).add(static_cast<int>(lens.motion)).add(static_cast<int>(lens.lens)).add(document.seed);
+  key.add("solve 3").add(followed).add(static_cast<int>(lens.focal)).add(static_cast<int>(lens.motion)).add(static_cast<int>(lens.lens)).add(document.seed);
   if (lens.focal == FocalKnowledge::Near) key.add(lens.focal_tolerance_pc);
   if (lens.focal == FocalKnowledge::Near || lens.focal == FocalKnowledge::Locked) key.add(lens.focal_mm / lens.sensor_mm);
   key.add(lens.known).add(lens.pixel_aspect > 0 ? lens.pixel_aspect : footage.pixel_aspect);
   for (const auto& [group, release] : lens.releases) {
     if (release != Release::Auto) key.add(group).add(static_cast<int>(release));
   }
+  for (const auto& [name, known] : lens.values) key.add(name).add(known.value).add(known.sigma);
   if (lens.readout_ms != 0 || lens.free_readout) key.add(lens.readout_ms * footage.fps).add(lens.free_readout);
   for (int id : document.picks.set_aside) key.add(id);
   addWork(key, document.work, followed);

@@ -17,6 +17,7 @@ Result<SolveOptions> solveOptionsOf(const Document& document, const FootageInfo&
                        .motion = lens.motion,
                        .lens = lens.lens,
                        .releases = lens.releases,
+                       .known_values = lens.values,
                        .pixel_aspect = lens.pixel_aspect > 0 ? lens.pixel_aspect : footage.pixel_aspect,
                        .readout = lens.readout_ms / 1000 * footage.fps,
                        .free_readout = lens.free_readout,
@@ -42,7 +43,10 @@ Result<SweepResult> runSweep(const Document& document, const FootageInfo& footag
                              const Progress& progress, const std::function<void(const SweepPoint&)>& on_point) {
   const auto options = solveOptionsOf(document, footage);
   if (!options.ok()) return options.error();
-  return sweep(tracks, *options, from, asked, progress, on_point);
+  SweepOptions in_units = asked;
+  in_units.first.unit = footage.fps / 1000;
+  if (in_units.second) in_units.second->unit = footage.fps / 1000;
+  return sweep(tracks, *options, from, in_units, progress, on_point);
 }
 
 Result<std::vector<DeliveredFile>> DeliveryJob::run(const DeliveryOptions& options, const Progress& progress) const {

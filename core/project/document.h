@@ -40,11 +40,12 @@ struct LensSettings {
   double sensor_mm = 36.0;          ///< Width of the sensor, 1 to 100.
   CameraMotion motion = CameraMotion::Auto;
   LensChoice lens = LensChoice::Auto;
-  std::string known;                        ///< A lens from a chart or an earlier shot, as JSON (lens_file.h); empty: none. It is locked.
-  std::map<std::string, Release> releases;  ///< Groups of lens parameters that are forced on or off.
-  double pixel_aspect = 0;                  ///< 0: as the footage says.
-  double readout_ms = 0;                    ///< Of a rolling shutter, from the first row to the last; 0: all rows at once.
-  bool free_readout = false;                ///< Found, from readout_ms on.
+  std::string known;                         ///< A lens from a chart or an earlier shot, as JSON (lens_file.h); empty: none. It is locked.
+  std::map<std::string, Release> releases;   ///< Groups of lens parameters that are forced on or off.
+  std::map<std::string, KnownValue> values;  ///< Single lens parameters that are known, by name.
+  double pixel_aspect = 0;                   ///< 0: as the footage says.
+  double readout_ms = 0;                     ///< Of a rolling shutter, from the first row to the last; 0: all rows at once.
+  bool free_readout = false;                 ///< Found, from readout_ms on.
   bool operator==(const LensSettings&) const = default;
 };
 

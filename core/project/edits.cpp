@@ -122,6 +122,31 @@ class SetDocument final : public Edit {
 };
 }  // namespace
 
+std::unique_ptr<Edit> takeValues(const Document& document, const FootageInfo& footage, const std::vector<std::pair<std::string, double>>& values) {
+  LensSettings lens = document.lens;
+  for (const auto& [parameter, value] : values) {
+    if (parameter == "focal_px") {
+      lens.focal = FocalKnowledge::Locked;
+      lens.focal_mm = value * lens.sensor_mm / std::max(1, footage.width);
+    } else if (parameter == "readout_ms") {
+      lens.readout_ms = value;
+      lens.free_readout = false;
+    } else {
+      lens.values[parameter] = {value, 0};
+    }
+  }
+  return setMember<LensSettings>(values.size() > 1 ? "Take both values" : "Take a value", &Document::lens, std::move(lens));
+}
+
+std::unique_ptr<Edit> knowValue(const Document& document, const std::string& parameter, std::optional<KnownValue> known) {
+  LensSettings lens = document.lens;
+  if (known)
+    lens.values[parameter] = *known;
+  else
+    lens.values.erase(parameter);
+  return setMember<LensSettings>(known ? "Know a lens value" : "Forget a lens value", &Document::lens, std::move(lens));
+}
+
 std::unique_ptr<Edit> changeFrameOffset(const Document& document, int offset) {
   Document d = document;
   const int by = offset - d.footage.frame_offset;

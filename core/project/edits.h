@@ -1,7 +1,9 @@
 #pragma once
 #include <memory>
+#include <optional>
 #include <vector>
 
+#include "core/image/frame_source.h"
 #include "core/project/undo_stack.h"
 
 namespace dusky {
@@ -30,6 +32,11 @@ Mask newMask(const Document& document, MaskShape shape);
 /// Puts a mask in place of the one with its id, or adds it.
 std::unique_ptr<Edit> changeMask(std::string name, const Document& document, Mask mask);
 std::unique_ptr<Edit> removeMask(const Document& document, int id);
+
+/// Makes scalars of the solve known at values, by the names that a sweep has for them: the focal length is locked, the readout time set,
+/// other lens parameters stand at theirs.
+std::unique_ptr<Edit> takeValues(const Document& document, const FootageInfo& footage, const std::vector<std::pair<std::string, double>>& values);
+std::unique_ptr<Edit> knowValue(const Document& document, const std::string& parameter, std::optional<KnownValue> known);
 
 /// Numbers the frames anew; everything in the document that speaks of frames moves along.
 std::unique_ptr<Edit> changeFrameOffset(const Document& document, int offset);

@@ -7,7 +7,7 @@ namespace dusky {
 namespace {
 
 using Json = nlohmann::json;
-constexpr int kVersion = 2, kSolutionVersion = 3;
+constexpr int kVersion = 2, kSolutionVersion = 4;
 
 /// Plain numbers as one byte string, little-endian as the machine has them.
 template <class T>
@@ -233,6 +233,8 @@ SolvedFrame frameOf(const Json& j) {
 
 Json cameraJson(const SolvedCamera& c) {
   const Lens& lens = c.lens;
+  Json curve = Json::array();
+  for (const LensCurvePoint& p : c.curve) curve.push_back({p.radius_px, p.bend_px, number(p.sigma_px)});
   return {{"name", c.name},
           {"model", lens.model},
           {"width", lens.width},
@@ -240,7 +242,8 @@ Json cameraJson(const SolvedCamera& c) {
           {"pixel_aspect", lens.pixel_aspect},
           {"parameters", lens.parameters()},
           {"sigma", numbersJson(c.sigma)},
-          {"sigma_px", number(c.lens_sigma_px)}};
+          {"sigma_px", number(c.lens_sigma_px)},
+          {"curve", std::move(curve)}};
 }
 
 SolvedCamera cameraOf(const Json& j) {
@@ -250,6 +253,7 @@ SolvedCamera cameraOf(const Json& j) {
   c.lens.setParameters(j.at("parameters").get<LensParameters>());
   c.sigma = numbersOf(j.at("sigma"));
   c.lens_sigma_px = numberOf(j.at("sigma_px"));
+  for (const Json& p : j.at("curve")) c.curve.push_back({p.at(0), p.at(1), numberOf(p.at(2))});
   return c;
 }
 

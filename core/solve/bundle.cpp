@@ -62,7 +62,7 @@ BundleSummary adjust(Bundle& bundle, const BundleOptions& options, const Progres
   }
   ReducedSystem system(bundle, options);
   system.linearise();
-  double damping = 1e-4, growth = 2;
+  double damping = options.damping, growth = 2;
   for (summary.steps = 0; summary.steps < options.max_steps; ++summary.steps) {
     if (progress.stopRequested()) {
       summary.termination = Termination::Cancelled;

@@ -51,10 +51,12 @@ struct Bundle {
   std::vector<BundleObservation> observations;  ///< Sorted by point.
   std::vector<CameraTie> ties;
   std::vector<CameraPlane> planes;
+  std::vector<std::uint8_t> held;  ///< Of each camera: it stays as it is; empty: all may move.
 
   int lensOf(int camera) const { return lens_of.empty() ? 0 : lens_of[static_cast<std::size_t>(camera)]; }
   bool zooms() const { return !focal_px.empty(); }
   bool isFar(int point) const { return !far.empty() && far[static_cast<std::size_t>(point)] != 0; }
+  bool isHeld(int camera) const { return !held.empty() && held[static_cast<std::size_t>(camera)] != 0; }
   double timeOf(int camera) const { return time.empty() ? camera : time[static_cast<std::size_t>(camera)]; }
   /// The lens as a camera looks through it.
   Lens lensAt(int camera) const;
@@ -72,6 +74,7 @@ struct BundleOptions {
   Loss loss = Loss::Cauchy;
   double loss_px = 1.0;   ///< Its scale: errors far above it barely pull, > 0.
   int max_steps = 30;     ///< Steps tried, kept or not.
+  double damping = 1e-4;  ///< To begin with: less near the least cost, where full steps are good, > 0.
   double settled = 1e-6;  ///< Stop once a step lowers the cost by less than this share.
 };
 

@@ -32,4 +32,21 @@ LensFreedom takeFrom(const Solution& earlier, Reconstruction& work) {
   return freedom;
 }
 
+bool canCarryOn(const SolveOptions& options, const Solution& earlier) {
+  const bool nodal = earlier.motion == "nodal";
+  if (options.motion != CameraMotion::Auto && (options.motion == CameraMotion::Nodal) != nodal) return false;
+  if (options.focal == FocalKnowledge::Zoom && !earlier.zooms()) return false;
+  if ((options.focal == FocalKnowledge::Near || options.focal == FocalKnowledge::Locked) && earlier.zooms()) return false;
+  const LensModel model = earlier.lens().model;
+  if (options.known_lens) return options.known_lens->model == model;
+  switch (options.lens) {
+    case LensChoice::Auto: return true;
+    case LensChoice::None: return model == LensModel::None;
+    case LensChoice::Brown: return model == LensModel::Brown;
+    case LensChoice::Fisheye: return model == LensModel::Fisheye;
+    case LensChoice::Anamorphic: return model == LensModel::Anamorphic;
+  }
+  return true;
+}
+
 }  // namespace dusky

@@ -1,5 +1,6 @@
 #pragma once
 #include "core/solve/reconstruction.h"
+#include "core/solve/solve_options.h"
 
 namespace dusky {
 
@@ -7,4 +8,6 @@ namespace dusky {
 /// the lens was free there.
 LensFreedom takeFrom(const Solution& earlier, Reconstruction& work);
 
+/// Whether an earlier solve has the kind of motion, focal length and lens that is asked for now; where it has not, one begins from nothing.
+bool canCarryOn(const SolveOptions& options, const Solution& earlier);
 }  // namespace dusky

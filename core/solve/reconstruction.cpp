@@ -98,14 +98,15 @@ std::optional<Placed> placeTrack(const Reconstruction& work, const Views& views,
   return Placed{found->point, found->parallax_rad};
 }
 
-MappedBundle makeBundle(const Reconstruction& work) {
+MappedBundle makeBundle(const Reconstruction& work, const FramePart& part) {
   MappedBundle mapped;
   Bundle& bundle = mapped.bundle;
   bundle.lenses = work.lenses;
   bundle.readout = work.readout;
   std::vector<int> camera_of_frame(work.cameras.size(), -1);
   for (std::size_t f = 0; f < work.cameras.size(); ++f) {
-    if (!work.cameras[f]) continue;
+    if (!work.cameras[f] || (!part.in.empty() && !part.in[f])) continue;
+    if (!part.held.empty()) bundle.held.push_back(part.held[f]);
     camera_of_frame[f] = static_cast<int>(mapped.camera_frame.size());
     mapped.camera_frame.push_back(static_cast<int>(f));
     bundle.cameras.push_back(*work.cameras[f]);
@@ -138,8 +139,8 @@ MappedBundle makeBundle(const Reconstruction& work) {
   return mapped;
 }
 
-BundleSummary adjustReconstruction(Reconstruction& work, const BundleOptions& options, const Progress& progress) {
-  MappedBundle mapped = makeBundle(work);
+BundleSummary adjustReconstruction(Reconstruction& work, const BundleOptions& options, const Progress& progress, const FramePart& part) {
+  MappedBundle mapped = makeBundle(work, part);
   const BundleSummary summary = adjust(mapped.bundle, options, progress);
   for (std::size_t c = 0; c < mapped.camera_frame.size(); ++c) {
     work.cameras[mapped.camera_frame[c]] = mapped.bundle.cameras[c];

@@ -81,8 +81,14 @@ struct Placed {
 };
 std::optional<Placed> placeTrack(const Reconstruction& work, const Views& views, const WorkTrack& track, bool only_used);
 
+/// Some of the frames, by frame; empty: all of them.
+struct FramePart {
+  std::vector<std::uint8_t> in;    ///< Takes part.
+  std::vector<std::uint8_t> held;  ///< Of those: it stays as it is.
+};
+
 /// A bundle of all placed cameras and of the tracks that take part; `adjustReconstruction` runs it and takes the result back.
-BundleSummary adjustReconstruction(Reconstruction& work, const BundleOptions& options, const Progress& progress);
+BundleSummary adjustReconstruction(Reconstruction& work, const BundleOptions& options, const Progress& progress, const FramePart& part = {});
 
 /// Bundle for the reconstruction as it stands, with the maps back. For covariances as well.
 struct MappedBundle {
@@ -90,5 +96,5 @@ struct MappedBundle {
   std::vector<int> camera_frame;  ///< Bundle camera to frame index.
   std::vector<int> point_track;   ///< Bundle point to track index.
 };
-MappedBundle makeBundle(const Reconstruction& work);
+MappedBundle makeBundle(const Reconstruction& work, const FramePart& part = {});
 }  // namespace dusky

@@ -81,6 +81,7 @@ Eigen::Map<const Eigen::Matrix<double, 2, Eigen::Dynamic>> ReducedSystem::shared
 ReducedSystem::Mat27 ReducedSystem::byCamera(int observation) const {
   const Linearised& row = rows_[observation];
   Mat27 by = Mat27::Zero();
+  if (bundle_.isHeld(bundle_.observations[observation].camera)) return by;
   by.leftCols<3>() = row.by_turn;
   if (!options_.fixed_centres && !bundle_.isFar(bundle_.observations[observation].point)) by.middleCols<3>(3) = -row.by_point;
   if (block_ == 7 && options_.free_focal) by.col(6) = row.by_focal;
@@ -128,9 +129,10 @@ void ReducedSystem::eliminatePoint(Group& group, int index, double damping) {
     const Mat23 by_point = row.by_point * back;
     Eigen::Map<Eigen::MatrixXd> cameras(group.tile(tile, matrix_.tileSize()), matrix_.tileSize(), group.columns());
     const int at = block_ * (place % EnvelopeMatrix::kBlocksPerTile);
-    cameras.block<3, 3>(at, 3 * index) += row.by_turn.transpose() * by_point;
-    if (!options_.fixed_centres && !bundle_.isFar(j)) cameras.block<3, 3>(at + 3, 3 * index) -= row.by_point.transpose() * by_point;
-    if (block_ == 7 && options_.free_focal) cameras.block<1, 3>(at + 6, 3 * index) += row.by_focal.transpose() * by_point;
+    const bool turns = !bundle_.isHeld(camera);
+    if (turns) cameras.block<3, 3>(at, 3 * index) += row.by_turn.transpose() * by_point;
+    if (turns && !options_.fixed_centres && !bundle_.isFar(j)) cameras.block<3, 3>(at + 3, 3 * index) -= row.by_point.transpose() * by_point;
+    if (turns && block_ == 7 && options_.free_focal) cameras.block<1, 3>(at + 6, 3 * index) += row.by_focal.transpose() * by_point;
     const auto shared = sharedOf(i);
     if (lens_columns > 0)
       group.shared.block(sharedAt(bundle_.lensOf(camera)), 3 * index, lens_columns, 3).noalias() += shared.leftCols(lens_columns).transpose() * by_point;
@@ -144,33 +146,43 @@ void ReducedSystem::eliminate(Group& group, double damping) {
   for (int k = 0; k < group.count; ++k) eliminatePoint(group, k, damping);
 }
 
+ReducedSystem::OwnProducts ReducedSystem::ownProducts(int camera) const {
+  const int columns = model_.sharedColumns(), last = block_ + columns;
+  OwnProducts own{.fours = (last + 4) / 4};
+  alignas(32) double a[4 * OwnProducts::kMostFours] = {}, b[4 * OwnProducts::kMostFours] = {};
+  const bool zooms = block_ == 7 && options_.free_focal;
+  for (const int i : of_camera_[camera]) {
+    const Linearised& row = rows_[i];
+    const bool near = !options_.fixed_centres && !bundle_.isFar(bundle_.observations[i].point);
+    for (int k = 0; k < 3; ++k) {
+      a[k] = row.by_turn(0, k), b[k] = row.by_turn(1, k);
+      a[3 + k] = near ? -row.by_point(0, k) : 0, b[3 + k] = near ? -row.by_point(1, k) : 0;
+    }
+    if (zooms) a[6] = row.by_focal[0], b[6] = row.by_focal[1];
+    const auto shared = sharedOf(i);
+    for (int k = 0; k < columns; ++k) a[block_ + k] = shared(0, k), b[block_ + k] = shared(1, k);
+    a[last] = row.residual[0], b[last] = row.residual[1];
+    if (bundle_.isHeld(camera)) std::fill_n(a, block_, 0.0), std::fill_n(b, block_, 0.0);
+    addOuterProducts(own.sum.data(), a, b, own.fours);
+  }
+  return own;
+}
+
 /// What the cameras' own equations are before the points are taken out.
 void ReducedSystem::addCameras(double damping) {
   const int cameras = static_cast<int>(bundle_.cameras.size()), lens_columns = static_cast<int>(model_.lensIndex().size());
-  const int columns = model_.sharedColumns();
+  const int columns = model_.sharedColumns(), last = block_ + columns;
   std::vector<Eigen::MatrixXd> corners(bundle_.cameras.size());
   std::vector<Eigen::VectorXd> rights(bundle_.cameras.size());
   parallelFor(cameras, [&](int c) {
-    Eigen::Matrix<double, 7, 7> all = Eigen::Matrix<double, 7, 7>::Zero();
-    Eigen::Matrix<double, 7, 1> all_gradient = Eigen::Matrix<double, 7, 1>::Zero();
-    Eigen::Matrix<double, 7, Eigen::Dynamic, 0, 7, kMostLensParameters + 1> all_shared(7, columns);
-    all_shared.setZero();
-    corners[c] = Eigen::MatrixXd::Zero(columns, columns), rights[c] = Eigen::VectorXd::Zero(columns);
-    for (const int i : of_camera_[c]) {
-      const Mat27 by = byCamera(i);
-      all += by.transpose() * by;
-      all_gradient -= by.transpose() * rows_[i].residual;
-      if (columns == 0) continue;
-      const auto shared = sharedOf(i);
-      all_shared += by.transpose().lazyProduct(shared);
-      corners[c] += shared.transpose().lazyProduct(shared);
-      rights[c] -= shared.transpose().lazyProduct(rows_[i].residual);
-    }
-    auto own = all.topLeftCorner(block_, block_);
-    const auto gradient = all_gradient.head(block_);
-    const auto with_shared = all_shared.topRows(block_);
+    const OwnProducts products = ownProducts(c);
+    const auto all = products.all();
+    Eigen::MatrixXd own = all.topLeftCorner(block_, block_).selfadjointView<Eigen::Upper>();
+    const auto with_shared = all.block(0, block_, block_, columns);
+    corners[c] = all.block(block_, block_, columns, columns).selfadjointView<Eigen::Upper>();
+    rights[c] = -all.col(last).segment(block_, columns);
     const int at = rowOf(c), place = order_.place[c];
-    gradient_.segment(at, block_) = gradient;
+    gradient_.segment(at, block_) = -all.col(last).head(block_);
     diagonal_.segment(at, block_) = own.diagonal();
     own.diagonal() += damping * own.diagonal() + Eigen::VectorXd::Constant(block_, kFloor * (1 + own.trace()));
     matrix_.block(place, place) += own;
@@ -203,12 +215,11 @@ void ReducedSystem::addBeliefs() {
   }
   for (const CameraTie& tie : bundle_.ties) {
     const int a = order_.place[tie.a], b = order_.place[tie.b];
+    const bool a_moves = !bundle_.isHeld(tie.a), b_moves = !bundle_.isHeld(tie.b);
     const auto add = [&](int row, double weight, double difference) {
-      matrix_.block(a, a)(row, row) += weight;
-      matrix_.block(b, b)(row, row) += weight;
-      matrix_.block(std::max(a, b), std::min(a, b))(row, row) -= weight;
-      gradient_[rowOf(tie.a) + row] -= weight * difference;
-      gradient_[rowOf(tie.b) + row] += weight * difference;
+      if (a_moves) matrix_.block(a, a)(row, row) += weight, gradient_[rowOf(tie.a) + row] -= weight * difference;
+      if (b_moves) matrix_.block(b, b)(row, row) += weight, gradient_[rowOf(tie.b) + row] += weight * difference;
+      if (a_moves && b_moves) matrix_.block(std::max(a, b), std::min(a, b))(row, row) -= weight;
     };
     const Vec3 apart = bundle_.cameras[tie.a].centre - bundle_.cameras[tie.b].centre;
     for (int k = 0; k < 3 && tie.centre > 0; ++k) add(3 + k, tie.centre, apart[k]);
@@ -217,6 +228,7 @@ void ReducedSystem::addBeliefs() {
     add(6, tie.focal * focalTieWeight(tie, difference), difference);
   }
   for (const CameraPlane& plane : bundle_.planes) {
+    if (bundle_.isHeld(plane.camera)) continue;
     const int place = order_.place[plane.camera];
     const double off = plane.normal.dot(bundle_.cameras[plane.camera].centre) - plane.offset;
     auto block = matrix_.block(place, place);

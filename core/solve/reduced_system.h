@@ -1,5 +1,6 @@
 #pragma once
 #include <Eigen/Core>
+#include <array>
 #include <vector>
 
 #include "core/solve/camera_order.h"
@@ -72,6 +73,16 @@ class ReducedSystem {
   void eliminate(Group& group, double damping);
   void eliminatePoint(Group& group, int index, double damping);
   void addCameras(double damping);
+  /// All of a camera's own products: its unknowns, what is shared, and the residual as the last column; the upper triangle, row by row.
+  struct OwnProducts {
+    static constexpr int kMostFours = 6;  // 7 of a camera, 16 shared, 1 residual
+    int fours = 0;
+    std::array<double, 16 * kMostFours * kMostFours> sum{};
+
+    using Rows = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
+    Eigen::Map<const Rows> all() const { return {sum.data(), 4 * fours, 4 * fours}; }
+  };
+  OwnProducts ownProducts(int camera) const;
   void addBeliefs();
   void takeOutGroups();
   void takeOutOfTile(int row, int column);

@@ -3,6 +3,7 @@
 #include <cmath>
 #include <limits>
 #include <map>
+#include <numeric>
 
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
@@ -256,6 +257,8 @@ class Grower {
 
 namespace {
 
+constexpr double kKept = 0.75;  // of a keyframe's tracks, until the next one: four or so see each
+
 /// A new keyframe wherever the picture moved on by a share of its width, or too few tracks are left.
 std::vector<int> keyframesByMotion(const FrameIndex& index, const TrackSet& tracks, double share) {
   const int last = tracks.frames() - 1;
@@ -263,9 +266,35 @@ std::vector<int> keyframesByMotion(const FrameIndex& index, const TrackSet& trac
   for (int frame = 1; frame <= last; ++frame) {
     const Common common = index.between(keyframes.back(), frame);
     const double kept = static_cast<double>(common.tracks.size()) / std::max<double>(1.0, static_cast<double>(index.at(keyframes.back()).size()));
-    if (common.medianMotion() > share * tracks.width || kept < 0.6 || frame == last) keyframes.push_back(frame);
+    if (common.medianMotion() > share * tracks.width || kept < kKept || frame == last) keyframes.push_back(frame);
   }
   return keyframes;
+}
+
+/// How far two frames' common tracks are from one plane or one turn: median distance from the best homography, px, capped, times their
+/// number, capped.
+double parallaxBetween(const FrameIndex& index, int a, int b) {
+  const Common common = index.between(a, b);
+  if (common.tracks.size() < kMinCommon) return 0;
+  const Mat3 h = homographyFromPairs(common.a, common.b);
+  std::vector<double> off;
+  for (std::size_t i = 0; i < common.a.size(); ++i) off.push_back(((h * common.a[i].homogeneous()).hnormalized() - common.b[i]).norm());
+  constexpr double kPlenty_px = 10, kPlenty = 150;
+  return std::min(median(std::move(off)), kPlenty_px) * std::min<double>(static_cast<double>(common.tracks.size()), kPlenty);
+}
+
+/// Of a long shot's keyframes the run of neighbours that shows most parallax; the rest of the shot is placed from there on.
+std::vector<int> tellingRun(const FrameIndex& index, const std::vector<int>& keyframes, std::size_t count) {
+  constexpr std::size_t kApart = 3;
+  std::vector<double> shown(keyframes.size() - kApart);
+  parallelFor(static_cast<int>(shown.size()), [&](int k) { shown[k] = parallaxBetween(index, keyframes[k], keyframes[k + kApart]); });
+  double sum = std::accumulate(shown.begin(), shown.begin() + static_cast<std::ptrdiff_t>(count - kApart), 0.0), most = sum;
+  std::size_t best = 0;
+  for (std::size_t k = 1; k + count <= keyframes.size(); ++k) {
+    sum += shown[k + count - kApart - 1] - shown[k - 1];
+    if (sum > most) most = sum, best = k;
+  }
+  return {keyframes.begin() + static_cast<std::ptrdiff_t>(best), keyframes.begin() + static_cast<std::ptrdiff_t>(best + count)};
 }
 }  // namespace
 
@@ -276,11 +305,7 @@ std::vector<int> chooseKeyframes(const TrackSet& tracks) {
   std::vector<int> keyframes = keyframesByMotion(index, tracks, share);
   // A slow move, or one towards the middle of the picture, shows little motion: look closer.
   while (keyframes.size() < std::min<std::size_t>(kFewest, tracks.frames()) && share > 0.002) keyframes = keyframesByMotion(index, tracks, share /= 1.5);
-  // A long shot: every n-th of them still shares enough with its neighbours once grown.
-  if (keyframes.size() <= kMost) return keyframes;
-  std::vector<int> thinned;
-  for (std::size_t i = 0; i < kMost; ++i) thinned.push_back(keyframes[i * (keyframes.size() - 1) / (kMost - 1)]);
-  return thinned;
+  return keyframes.size() <= kMost ? keyframes : tellingRun(index, keyframes, kMost);
 }
 
 void setLens(Reconstruction& work, const std::vector<int>& keyframes, const SkeletonStart& with) {

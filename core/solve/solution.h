@@ -61,12 +61,20 @@ struct StaircaseStep {
   std::string why;
 };
 
+/// How far a lens bends the picture at a distance from its axis, towards the farthest corner.
+struct LensCurvePoint {
+  double radius_px = 0;
+  double bend_px = 0;          ///< Outwards, beyond the lens of its kind without distortion.
+  double sigma_px = kUnknown;  ///< One standard deviation, from the coefficients; unknown where none was free.
+};
+
 /// One of the lenses that a shot was taken with.
 struct SolvedCamera {
   std::string name = "A";
-  Lens lens;                        ///< Of a zoom: with the focal length of the middle frame.
-  LensParameters sigma{};           ///< One standard deviation, in the order of Lens::parameters(); unknown where a parameter was not free.
-  double lens_sigma_px = kUnknown;  ///< Of where the lens puts a fixed ray, RMS over the picture; unknown where nothing was free.
+  Lens lens;                          ///< Of a zoom: with the focal length of the middle frame.
+  LensParameters sigma{};             ///< One standard deviation, in the order of Lens::parameters(); unknown where a parameter was not free.
+  double lens_sigma_px = kUnknown;    ///< Of where the lens puts a fixed ray, RMS over the picture; unknown where nothing was free.
+  std::vector<LensCurvePoint> curve;  ///< From the axis on, evenly; empty for a lens without distortion.
 };
 
 /// Frames in which something is different: the camera only turns, say.

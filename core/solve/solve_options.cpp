@@ -2,7 +2,18 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
+
 namespace dusky {
+
+static bool isLensParameter(const std::string& name) {
+  for (const LensModel model : {LensModel::Brown, LensModel::Fisheye, LensModel::Anamorphic}) {
+    const auto names = lensParameterNames(model);
+    if (std::find(names.begin(), names.end(), name) != names.end()) return true;
+  }
+  return false;
+}
 
 Status SolveOptions::check() const {
   const bool needs_focal = focal == FocalKnowledge::Near || focal == FocalKnowledge::Locked;
@@ -12,6 +23,12 @@ Status SolveOptions::check() const {
   if (!(pixel_aspect >= 0.1 && pixel_aspect <= 10)) return invalidInput(fmt::format("The pixel aspect must be 0.1 to 10, not {}.", pixel_aspect));
   if (!(readout >= -1 && readout <= 1)) return invalidInput(fmt::format("The readout must be -1 to 1 frame intervals, not {}.", readout));
   if (!(holdout_share >= 0 && holdout_share <= 0.5)) return invalidInput(fmt::format("The holdout share must be 0 to 0.5, not {}.", holdout_share));
+  for (const auto& [name, known] : known_values) {
+    if (!std::isfinite(known.value) || !(known.sigma >= 0))
+      return invalidInput(fmt::format("The known value of {} must be a number, and its deviation 0 or more.", name));
+    if (!isLensParameter(name))
+      return invalidInput(fmt::format("No lens has a parameter \"{}\". It can be focal_px, cx_px, cy_px or a coefficient such as k1.", name));
+  }
   if (max_rounds < 1 || max_rounds > 50) return invalidInput(fmt::format("Rounds must be 1 to 50, not {}.", max_rounds));
   return Done{};
 }
@@ -29,6 +46,29 @@ const std::vector<LensGroup>& lensGroups(LensModel model) {
     case LensModel::Anamorphic: return anamorphic;
   }
   return none;
+}
+
+const KnownValue* knownValueOf(const SolveOptions& options, LensModel model, int parameter) {
+  const auto names = lensParameterNames(model);
+  if (parameter >= static_cast<int>(names.size())) return nullptr;
+  const auto found = options.known_values.find(std::string(names[static_cast<std::size_t>(parameter)]));
+  return found != options.known_values.end() ? &found->second : nullptr;
+}
+
+void putKnownValues(const SolveOptions& options, Lens& lens) {
+  LensParameters values = lens.parameters();
+  for (int k = 0; k < kMostLensParameters; ++k) {
+    if (const KnownValue* known = knownValueOf(options, lens.model, k)) values[k] = known->value;
+  }
+  lens.setParameters(values);
+}
+
+LensFreedom withoutKnown(const SolveOptions& options, LensModel model, LensFreedom freedom) {
+  for (int k = 0; k < kMostLensParameters; ++k) {
+    const KnownValue* known = knownValueOf(options, model, k);
+    if (known && known->sigma == 0) freedom[k] = false;
+  }
+  return freedom;
 }
 
 }  // namespace dusky

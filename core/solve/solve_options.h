@@ -6,6 +6,7 @@
 
 #include "core/base/result.h"
 #include "core/lens/lens.h"
+#include "core/solve/bundle.h"
 
 namespace dusky {
 
@@ -18,22 +19,29 @@ enum class LensChoice : std::uint8_t { Auto, None, Brown, Fisheye, Anamorphic };
 /// What the artist says about a group of lens parameters. Auto: released when that is borne out.
 enum class Release : std::uint8_t { Auto, On, Off };
 
+/// A lens parameter that is known by itself.
+struct KnownValue {
+  double value = 0, sigma = 0;  ///< How well: one standard deviation; 0: it stands, and is not looked for.
+  bool operator==(const KnownValue&) const = default;
+};
+
 struct SolveOptions {
   FocalKnowledge focal = FocalKnowledge::Unknown;
   double focal_px = 0;            ///< Start (Near) or value (Locked), px, > 0; not read otherwise.
   double focal_tolerance = 0.03;  ///< Near: one standard deviation of what is known, a share, > 0.
   CameraMotion motion = CameraMotion::Auto;
   LensChoice lens = LensChoice::Auto;
-  std::optional<Lens> known_lens;           ///< From a chart or an earlier shot: locked, focal length too unless that is a zoom.
-  std::map<std::string, Release> releases;  ///< By the name of a group (lensGroups()); others are Auto.
-  double pixel_aspect = 1;                  ///< Of the footage, > 0.
-  double readout = 0;                       ///< Of a rolling shutter, in frame intervals, -1 to 1; 0: all rows at once.
-  bool free_readout = false;                ///< Found, from `readout` on.
-  double holdout_share = 0.1;               ///< Tracks that judge and never take part, 0 to 0.5.
-  int max_rounds = 5;                       ///< Of adjusting and sorting out, 1 to 50.
-  int seed = 1;                             ///< Of samples and of the holdout draw.
-  std::vector<int> set_aside;               ///< Track ids that the artist took out, ascending.
-  std::vector<int> camera_of;               ///< Of each frame of the range: which camera took it, from 0; empty: one took all.
+  std::optional<Lens> known_lens;                  ///< From a chart or an earlier shot: locked, focal length too unless that is a zoom.
+  std::map<std::string, Release> releases;         ///< By the name of a group (lensGroups()); others are Auto.
+  std::map<std::string, KnownValue> known_values;  ///< Single lens parameters by name (lensParameterNames()), those that the lens has.
+  double pixel_aspect = 1;                         ///< Of the footage, > 0.
+  double readout = 0;                              ///< Of a rolling shutter, in frame intervals, -1 to 1; 0: all rows at once.
+  bool free_readout = false;                       ///< Found, from `readout` on.
+  double holdout_share = 0.1;                      ///< Tracks that judge and never take part, 0 to 0.5.
+  int max_rounds = 5;                              ///< Of adjusting and sorting out, 1 to 50.
+  int seed = 1;                                    ///< Of samples and of the holdout draw.
+  std::vector<int> set_aside;                      ///< Track ids that the artist took out, ascending.
+  std::vector<int> camera_of;                      ///< Of each frame of the range: which camera took it, from 0; empty: one took all.
 
   /// Errors: InvalidInput naming what is out of range or does not go together.
   Status check() const;
@@ -47,5 +55,12 @@ struct LensGroup {
 };
 /// A model's groups in the order of the staircase, without the focal length.
 const std::vector<LensGroup>& lensGroups(LensModel model);
+
+/// The known value of a model's parameter by its position in Lens::parameters(); null when nothing is known.
+const KnownValue* knownValueOf(const SolveOptions& options, LensModel model, int parameter);
+/// Puts what is known of single parameters into a lens.
+void putKnownValues(const SolveOptions& options, Lens& lens);
+/// Takes parameters whose value stands out of what is free.
+LensFreedom withoutKnown(const SolveOptions& options, LensModel model, LensFreedom freedom);
 
 }  // namespace dusky

@@ -5,10 +5,9 @@
 #include <cmath>
 
 #include "core/base/numbers.h"
-#include "core/base/parallel.h"
-#include "core/geometry/resection.h"
 #include "core/solve/carry_on.h"
 #include "core/solve/describe.h"
+#include "core/solve/extend.h"
 #include "core/solve/judge.h"
 #include "core/solve/path_shape.h"
 #include "core/solve/staircase.h"
@@ -61,7 +60,16 @@ class Solver {
 
   Result<SolutionPtr> run(const SolutionPtr& from) {
     if (from) {
-      freedom_ = takeFrom(*from, work_);
+      freedom_ = withoutKnown(options_, from->lens().model, takeFrom(*from, work_));
+      for (Lens& lens : work_.lenses) {
+        if (options_.known_lens) lens = *options_.known_lens;
+        putKnownValues(options_, lens);
+      }
+      freedom_[0] = firstFreedom(options_, from->lens().model)[0];
+      if (options_.focal == FocalKnowledge::Locked) {
+        for (Lens& lens : work_.lenses) lens.focal_px = options_.focal_px;
+      }
+      if (options_.known_lens) freedom_ = LensFreedom{};
       nodal_ = from->motion == "nodal";
       result_.staircase = from->staircase, result_.motion_why = from->motion_why;
     } else {
@@ -95,7 +103,11 @@ class Solver {
     if (!progress_.stopRequested()) climb(progress_.part(0.5, 0.68));
     if (progress_.stopRequested() || work_.placedCameras() == all.placedCameras()) return;
     std::erase_if(work_.ties, [](const CameraTie& tie) { return tie.centre > 0; });
+    Reconstruction before = all;
+    for (const int f : held_) work_.cameras[f].reset(), before.cameras[f].reset();
     held_.clear();
+    placeAsBefore(work_, before, nodal_);
+    placeTracks(work_, false, farLimit());
     placeAllFrames(progress_.part(0.68, 0.7));
     for (std::size_t f = 0; f < all.cameras.size(); ++f) {
       if (!work_.cameras[f]) work_.cameras[f] = all.cameras[f];
@@ -104,20 +116,20 @@ class Solver {
 
   void placeAllFrames(const Progress& progress) {
     tieZoom();
-    for (int round = 0; round < 3; ++round) {
-      progress.report(round / 3.0, "placing the frames between the keyframes");
+    const auto seed = static_cast<std::uint64_t>(options_.seed);
+    BundleOptions adjusting = bundleOptions();
+    adjusting.loss_px = 2;
+    for (bool first = true, more = true; more && !progress.stopRequested(); first = false) {
       const int before = work_.placedCameras();
-      const auto seed = static_cast<std::uint64_t>(options_.seed);
       if (nodal_) {
+        progress.report(0, "turning the frames between the keyframes");
         placeTurns(work_, seed);
-      } else {
-        resectMissingFrames();
-        placeTracks(work_, round == 0, 0);
-        if (round == 2 || work_.placedCameras() == before) hold(holdAndTurn(work_, seed));
+      } else if (extendToMissing(work_, adjusting, seed, progress) == 0) {
+        hold(holdAndTurn(work_, seed));
       }
-      placeTracks(work_, round == 0, farLimit());
+      placeTracks(work_, first, farLimit());
       sortOut(work_, {.tolerance_px = 2 * kRoughPx, .min_frames = 2, .min_share = 0.4});
-      if (work_.placedCameras() == before || work_.placedCameras() == static_cast<int>(work_.cameras.size())) break;
+      more = work_.placedCameras() > before && work_.placedCameras() < static_cast<int>(work_.cameras.size());
     }
   }
 
@@ -144,43 +156,6 @@ class Solver {
     }
   }
 
-  void resectMissingFrames() {
-    const Views views(work_);
-    std::vector<std::vector<std::pair<const WorkTrack*, Vec2>>> seen(work_.cameras.size());
-    for (const WorkTrack& track : work_.tracks) {
-      if (!track.takesPart() || track.far) continue;
-      for (const WorkObservation& o : track.observations) {
-        if (!work_.cameras[o.camera]) seen[o.camera].emplace_back(&track, o.seen);
-      }
-    }
-    parallelFor(static_cast<int>(work_.cameras.size()), [&](int f) {
-      if (work_.cameras[f] || seen[f].size() < 6) return;
-      Lens lens = views.lens(f);
-      if (!work_.focal_px.empty()) lens.focal_px = focalBetween(f);
-      std::vector<Vec3> points;
-      std::vector<Vec2> rays;
-      for (const auto& [track, at] : seen[f]) {
-        if (const auto ray = lens.undistort(at)) points.push_back(*track->point), rays.push_back(*ray);
-      }
-      const auto found = resect(points, rays, 1.5 * kRoughPx / lens.focal_px, static_cast<std::uint64_t>(options_.seed) + f);
-      if (!found || found->inliers.size() < std::max<std::size_t>(6, points.size() / 3)) return;
-      work_.cameras[f] = found->pose;
-      if (!work_.focal_px.empty()) work_.focal_px[f] = lens.focal_px;
-    });
-  }
-
-  /// Of a zoom: evenly between the placed frames about it.
-  double focalBetween(int frame) const {
-    int before = frame, after = frame;
-    while (before >= 0 && !work_.cameras[before]) --before;
-    while (after < static_cast<int>(work_.cameras.size()) && !work_.cameras[after]) ++after;
-    if (before < 0 && after >= static_cast<int>(work_.cameras.size())) return work_.focal_px[frame];
-    if (before < 0) return work_.focal_px[after];
-    if (after >= static_cast<int>(work_.cameras.size())) return work_.focal_px[before];
-    const double t = static_cast<double>(frame - before) / (after - before);
-    return work_.focal_px[before] * std::pow(work_.focal_px[after] / work_.focal_px[before], t);
-  }
-
   BundleOptions bundleOptions() const {
     return {.free_lens = freedom_,
             .prior = prior(),
@@ -203,7 +178,8 @@ class Solver {
       tieZoom();
       shapePath(work_, options_.motion, spread_px_);
       BundleOptions options = robustOptions();
-      options.max_steps = 12, options.settled = 1e-4;
+      // The first round only shows what to leave out.
+      options.max_steps = round == 0 ? 6 : 12, options.settled = 1e-4;
       adjustReconstruction(work_, options, part);
       ++result_.summary.rounds;
       const int used_before = countUsed();
@@ -249,6 +225,10 @@ class Solver {
         for (int k = 5; k < kMostLensParameters; ++k) prior.weight[k] = weight(k % 5 < 2 ? 0.2 : 0.3);
         break;
     }
+    for (int k = 0; k < kMostLensParameters; ++k) {
+      const KnownValue* known = knownValueOf(options_, work_.lens().model, k);
+      if (known && known->sigma > 0) prior.mean[k] = known->value, prior.weight[k] = weight(known->sigma);
+    }
     if (options_.focal == FocalKnowledge::Near) prior.mean[0] = options_.focal_px, prior.weight[0] = weight(options_.focal_tolerance * options_.focal_px);
     return prior;
   }
@@ -270,10 +250,15 @@ class Solver {
         if (lens.model == LensModel::Anamorphic) squeeze_ = std::round(20 * lens.squeeze()) / 20;
         lens.coefficients.fill(0);
         if (lens.model == LensModel::Anamorphic) lens.squeeze() = squeeze_;
+        putKnownValues(options_, lens);
       }
     }
     options.base.free_lens = LensFreedom{};
     options.base.free_lens[0] = freedom_[0];
+    LensFreedom all;
+    all.fill(true);
+    const LensFreedom unknown = withoutKnown(options_, work_.lens().model, all);
+    for (int k = 0; k < kMostLensParameters; ++k) options.known[k] = !unknown[k];
     options.base.prior = prior();
     freedom_ = climbStaircase(work_, options, result_.staircase, progress);
   }
@@ -293,7 +278,6 @@ class Solver {
     result_.summary.observations = judgement.used;
     result_.summary.holdout_kept = judgement.holdout_kept;
     describe(work_, tracks_, result_);
-    if (options_.lens == LensChoice::None) result_.cameras.front().lens.model = LensModel::None;
     if (options_.motion == CameraMotion::Rail) result_.motion = "rail";
     if (options_.motion == CameraMotion::Flat) result_.motion = "flat";
     if (result_.placedFrames() < 2 || result_.keptTracks() < 8) {
@@ -309,7 +293,7 @@ class Solver {
   BundleOptions finalOptions() const {
     BundleOptions options = bundleOptions();
     options.loss = Loss::Squared;
-    options.max_steps = 15, options.settled = 1e-6;
+    options.max_steps = 15, options.damping = 1e-6, options.settled = 1e-6;
     return options;
   }
 
@@ -328,7 +312,8 @@ class Solver {
   void fillUncertainty() {
     const MappedBundle mapped = makeBundle(work_);
     const CameraUncertainty sigma = cameraUncertainty(mapped.bundle, finalOptions());
-    for (std::size_t l = 0; l < result_.cameras.size(); ++l) result_.cameras[l].sigma = sigma.lens[l], result_.cameras[l].lens_sigma_px = sigma.lens_px[l];
+    for (std::size_t l = 0; l < result_.cameras.size(); ++l)
+      result_.cameras[l].sigma = sigma.lens[l], result_.cameras[l].lens_sigma_px = sigma.lens_px[l], result_.cameras[l].curve = sigma.lens_curve[l];
     for (std::size_t c = 0; c < mapped.camera_frame.size(); ++c) {
       SolvedFrame& frame = result_.frames[mapped.camera_frame[c]];
       frame.sigma_centre = sigma.centre[c];
@@ -369,7 +354,7 @@ Result<SolutionPtr> solveShot(const TrackSet& tracks, const SolveOptions& option
   if (!options.camera_of.empty() && static_cast<int>(options.camera_of.size()) != tracks.frames())
     return invalidInput(fmt::format("Cameras are given for {} frames, and there are {}.", options.camera_of.size(), tracks.frames()));
   if (const Status hope = refuseHopeless(tracks); !hope.ok()) return hope.error();
-  auto solved = Solver(tracks, options, progress, on_partial).run(from);
+  auto solved = Solver(tracks, options, progress, on_partial).run(from && canCarryOn(options, *from) ? from : nullptr);
   if (!solved.ok()) return solved;
   auto timed = std::make_shared<Solution>(**solved);
   timed->summary.total_s = watch.seconds();

@@ -45,7 +45,8 @@ class Climb {
     const Reconstruction before = work_;
     const Judgement was = now_;
     LensFreedom wider = freedom;
-    for (const int k : group.parameters) wider[k] = true;
+    for (const int k : group.parameters) wider[k] = !options_.known[k];
+    if (wider == freedom) return;
     adjust(wider, progress);
     now_ = judge(work_);
     StaircaseStep step{std::string(group.name), now_.rms_px, now_.holdout_rms_px, true, was.rms_px, was.holdout_rms_px, "forced on"};
@@ -61,7 +62,9 @@ class Climb {
   void decide(StaircaseStep& step, const Judgement& was, double unknowns) const {
     const double sightings = 2.0 * now_.used / kTogether;
     const double gain = sightings * std::log(std::pow(was.rms_px / now_.rms_px, 2));
-    const bool judged = !std::isnan(was.holdout_rms_px) && !std::isnan(now_.holdout_rms_px);
+    // A handful of holdout tracks judges nothing.
+    constexpr int kJudges = 5;
+    const bool judged = now_.holdout_kept >= kJudges && !std::isnan(was.holdout_rms_px) && !std::isnan(now_.holdout_rms_px);
     // No lens has its axis quite in the middle: the belief how near it is says all that parsimony could.
     const bool free_of_charge = step.released == "principal point";
     // A rise this small is chance: few tracks judge.

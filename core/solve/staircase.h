@@ -10,6 +10,7 @@ namespace dusky {
 struct StaircaseOptions {
   BundleOptions base;                       ///< Loss, prior, what is free at the foot: focal length, or nothing.
   std::map<std::string, Release> releases;  ///< What the artist says of single groups.
+  LensFreedom known{};                      ///< Parameters that stand, whatever their group does.
   bool climbs = true;                       ///< Whether groups that nothing is said of are tried at all.
 };
 

@@ -18,6 +18,7 @@ constexpr double kTruncated = 36;  // squared errors in standard deviations coun
 Lens plainLens(const SolveOptions& options, int width, int height, double focal_px, LensModel model) {
   Lens lens = Lens::simple(width, height, focal_px, model);
   lens.pixel_aspect = options.pixel_aspect;
+  putKnownValues(options, lens);
   return lens;
 }
 
@@ -34,9 +35,10 @@ void addStarts(std::vector<SkeletonStart>& starts, const SolveOptions& options, 
     focals = {options.focal_px};
   else
     for (const double share : usualShares(model)) focals.push_back(share * width);
+  if (const KnownValue* focal = knownValueOf(options, model, 0)) focals = {focal->value};
   for (const double focal : focals) {
     SkeletonStart start{plainLens(options, width, height, focal, model), zoom, firstFreedom(options, model)};
-    if (model == LensModel::Anamorphic) start.lens.squeeze() = squeeze;
+    if (model == LensModel::Anamorphic && !knownValueOf(options, model, kFirstCoefficient)) start.lens.squeeze() = squeeze;
     starts.push_back(start);
   }
 }
@@ -48,7 +50,8 @@ struct Tried {
   std::optional<Turning> turning;
 };
 
-double costOf(const Skeleton& s, int keyframes) { return (s.median_error_px + 0.05) * keyframes / std::max(1, s.placed_keyframes); }
+/// Of a skeleton or turning: its error, more for keyframes that it has no camera for.
+double costWith(double median_error_px, int keyframes, int placed) { return (median_error_px + 0.05) * keyframes / std::max(1, placed); }
 
 /// The price of an explanation over the tracks that the moving one placed: truncated squared errors and unknowns.
 struct Price {
@@ -62,13 +65,15 @@ Price priceOf(const Skeleton& moving, const Turning& turning) {
   int observations = 0, tracks = 0;
   for (std::size_t t = 0; t < moving.work.tracks.size(); ++t) {
     const WorkTrack &a = moving.work.tracks[t], &b = turning.work.tracks[t];
-    if (!a.point || !b.point) continue;
+    if (!a.point) continue;
     ++tracks;
     for (const WorkObservation& o : a.observations) {
-      if (!moving.work.cameras[o.camera] || !turning.work.cameras[o.camera]) continue;
+      const bool moved = moving.work.cameras[o.camera].has_value(), turned = turning.work.cameras[o.camera] && b.point;
+      if (!moved && !turned) continue;
       ++observations;
-      price.moving += std::min(std::pow(move_views.error(a, o) / sigma, 2), kTruncated) / kTogether;
-      price.turning += std::min(std::pow(turn_views.error(b, o) / sigma, 2), kTruncated) / kTogether;
+      // What one of them has no camera for, it does not explain.
+      price.moving += (moved ? std::min(std::pow(move_views.error(a, o) / sigma, 2), kTruncated) : kTruncated) / kTogether;
+      price.turning += (turned ? std::min(std::pow(turn_views.error(b, o) / sigma, 2), kTruncated) : kTruncated) / kTogether;
     }
   }
   const double each = std::log(2.0 * std::max(2, observations));
@@ -125,7 +130,7 @@ class Chooser {
     for (const auto& [count, t] : seen) {
       bool needed = false;
       for (const WorkObservation& o : work.tracks[t].observations)
-        needed = needed || (std::binary_search(keyframes.begin(), keyframes.end(), o.camera) && enough_at[o.camera] < std::max(60, share));
+        needed = needed || (std::binary_search(keyframes.begin(), keyframes.end(), o.camera) && enough_at[o.camera] < std::max(100, share));
       lean.tracks[t].by_artist = !needed;
       if (!needed) continue;
       for (const WorkObservation& o : work.tracks[t].observations) ++enough_at[o.camera];
@@ -141,9 +146,9 @@ class Chooser {
     parallelFor(static_cast<int>(2 * starts.size()), [&](int i) {
       Tried& one = tried_[before + static_cast<std::size_t>(i / 2)];
       if (progress_.stopRequested()) return;
-      if (i % 2 == 0 && options_.motion != CameraMotion::Nodal) one.moving = growSkeleton(work_, keyframes_, one.start, seed, Progress());
+      if (i % 2 == 0 && options_.motion != CameraMotion::Nodal) one.moving = growSkeleton(work_, keyframes_, one.start, seed, progress_.silent());
       if (i % 2 == 1 && (options_.motion == CameraMotion::Auto || options_.motion == CameraMotion::Nodal))
-        one.turning = turnOnly(work_, keyframes_, one.start, seed);
+        one.turning = turnOnly(work_, keyframes_, one.start, seed, progress_.silent());
     });
   }
 
@@ -157,15 +162,16 @@ class Chooser {
   }
 
   static constexpr double kOtherLens = 1.25;
+  double costOf(const Skeleton& s) const { return costWith(s.median_error_px, static_cast<int>(keyframes_.size()), s.placed_keyframes); }
+  double costOf(const Turning& t) const { return costWith(t.median_error_px, static_cast<int>(keyframes_.size()), t.placed_frames); }
 
   Skeleton* bestMoving() {
     Skeleton* best = nullptr;
     double best_cost = 0;
     for (Tried& one : tried_) {
       if (!one.moving || one.moving->placed_tracks < 12) continue;
-      const int count = static_cast<int>(keyframes_.size());
       // Another lens than the usual one must explain clearly more.
-      const double cost = costOf(*one.moving, count) * (one.start.lens.model == LensModel::Brown ? 1 : kOtherLens);
+      const double cost = costOf(*one.moving) * (one.start.lens.model == LensModel::Brown ? 1 : kOtherLens);
       if (best && cost >= best_cost) continue;
       best = &*one.moving, best_cost = cost;
     }
@@ -177,7 +183,7 @@ class Chooser {
     double best_cost = 0;
     for (Tried& one : tried_) {
       if (!one.turning || std::isnan(one.turning->median_error_px) || one.turning->placed_frames < 0.6 * static_cast<double>(keyframes_.size())) continue;
-      const double cost = one.turning->median_error_px * (one.start.lens.model == LensModel::Brown ? 1 : kOtherLens);
+      const double cost = costOf(*one.turning) * (one.start.lens.model == LensModel::Brown ? 1 : kOtherLens);
       if (best && cost >= best_cost) continue;
       best = &*one.turning, best_cost = cost;
     }
@@ -222,7 +228,7 @@ class Chooser {
     if (constant.median_error_px < kHint_px) return std::nullopt;
     SkeletonStart start{constant.work.lens(), true, firstFreedom(options_, constant.work.lens().model)};
     start.free_lens[0] = false;
-    auto zooming = growSkeleton(work_, keyframes_, start, static_cast<std::uint64_t>(options_.seed), Progress());
+    auto zooming = growSkeleton(work_, keyframes_, start, static_cast<std::uint64_t>(options_.seed), progress_.silent());
     if (!zooming || zooming->placed_keyframes < constant.placed_keyframes || zooming->placed_tracks < 0.8 * constant.placed_tracks) return std::nullopt;
     return zooming->median_error_px < kMuchMore * constant.median_error_px ? std::move(zooming) : std::nullopt;
   }
@@ -258,13 +264,14 @@ LensFreedom firstFreedom(const SolveOptions& options, LensModel model) {
   if (options.known_lens) return freedom;
   freedom[0] = options.focal == FocalKnowledge::Unknown || options.focal == FocalKnowledge::Near;
   freedom[kFirstCoefficient] = model == LensModel::Brown || model == LensModel::Anamorphic;
-  return freedom;
+  return withoutKnown(options, model, freedom);
 }
 
 std::vector<SkeletonStart> startsToTry(const SolveOptions& options, int width, int height) {
   std::vector<SkeletonStart> starts;
   if (options.known_lens) {
     starts.push_back({*options.known_lens, options.focal == FocalKnowledge::Zoom, {}});
+    putKnownValues(options, starts.front().lens);
     return starts;
   }
   switch (options.lens) {

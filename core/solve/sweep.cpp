@@ -31,13 +31,19 @@ class Sweeper {
 
   /// Position of a parameter in the lens's, or -1 for the readout; nothing where there is none of that name.
   std::optional<int> indexOf(const std::string& parameter) const {
-    if (parameter == "readout") return -1;
+    if (parameter == "readout_ms") return -1;
     const auto names = lensParameterNames(work_.lens().model);
     const auto found = std::find(names.begin(), names.end(), parameter);
     return found != names.end() ? std::optional(static_cast<int>(found - names.begin())) : std::nullopt;
   }
 
-  void run(std::vector<SweepPoint>& points, int first, std::optional<int> second, double share_from, double share_to) {
+  /// One scalar, by its position and unit.
+  struct Scalar {
+    int index = 0;
+    double unit = 1;
+  };
+
+  void run(std::vector<SweepPoint>& points, Scalar first, std::optional<Scalar> second, double share_from, double share_to) {
     std::atomic<int> done = 0;
     parallelFor(static_cast<int>(points.size()), [&](int i) {
       if (progress_.stopRequested()) return;
@@ -68,13 +74,14 @@ class Sweeper {
     return {.free_lens = freedom, .fixed_centres = nodal_, .free_readout = free_readout_, .loss = Loss::Squared, .max_steps = 25, .settled = 1e-6};
   }
 
-  double errorAt(int first, double value, std::optional<int> second, double second_value) const {
+  double errorAt(Scalar first, double value, std::optional<Scalar> second, double second_value) const {
     Reconstruction work = work_;
     LensFreedom freedom = freedom_;
     BundleOptions bundle_options = options(freedom);
-    const auto hold = [&](int index, double at) {
+    const auto hold = [&](const Scalar& scalar, double at) {
+      const int index = scalar.index;
       if (index < 0) {
-        work.readout = at, bundle_options.free_readout = false;
+        work.readout = std::clamp(at * scalar.unit, -1.0, 1.0), bundle_options.free_readout = false;
         return;
       }
       if (index == 0 && !work.focal_px.empty()) {
@@ -92,7 +99,7 @@ class Sweeper {
     hold(first, value);
     if (second) hold(*second, second_value);
     bundle_options.free_lens = freedom;
-    const BundleSummary summary = adjustReconstruction(work, bundle_options, Progress());
+    const BundleSummary summary = adjustReconstruction(work, bundle_options, progress_.silent());
     return std::sqrt(summary.cost_after / std::max(1.0, sightings_));
   }
 
@@ -141,11 +148,16 @@ void sortByValue(std::vector<SweepPoint>& points) {
 Status checkAxis(const Sweeper& sweeper, const SweepAxis& axis) {
   if (!sweeper.indexOf(axis.parameter)) {
     return invalidInput(
-        fmt::format("The solved lens has no parameter \"{}\". It can be focal_px, cx_px, cy_px, a coefficient of its model, or readout.", axis.parameter));
+        fmt::format("The solved lens has no parameter \"{}\". It can be focal_px, cx_px, cy_px, a coefficient of its model, or readout_ms.", axis.parameter));
   }
   if (!(axis.from < axis.to)) return invalidInput(fmt::format("The range of {} must rise, not go from {} to {}.", axis.parameter, axis.from, axis.to));
   if (axis.points < 3 || axis.points > 200) return invalidInput(fmt::format("A sweep takes 3 to 200 points, not {}.", axis.points));
   return Done{};
+}
+
+/// " px" for names that end in it.
+std::string_view unitOf(std::string_view parameter) {
+  return parameter.ends_with("_px") ? " px" : parameter.ends_with("_ms") ? " ms" : parameter.ends_with("_rad") ? " rad" : "";
 }
 
 /// Where a curve has risen by one on both sides of its lowest point; from a parabola through it and its neighbours.
@@ -184,20 +196,22 @@ SweepResult judgeSweep(std::vector<SweepPoint> points, std::string_view paramete
   }
   if (top < kTells) {
     result.verdict = SweepVerdict::Flat;
-    result.sentence = fmt::format("Flat: this footage cannot tell {} between {:.6g} and {:.6g}.", parameter, p.front().value, p.back().value);
+    result.sentence =
+        fmt::format("Flat: this footage cannot tell {} between {:.6g} and {:.6g}{}.", parameter, p.front().value, p.back().value, unitOf(parameter));
   } else if (best == 0 || best + 1 == p.size()) {
     result.verdict = SweepVerdict::Beyond;
-    result.sentence = fmt::format("The lowest point is at the end of the range, at {:.6g}: look further {}.", result.best, best == 0 ? "down" : "up");
+    result.sentence =
+        fmt::format("The lowest point is at the end of the range, at {:.6g}{}: look further {}.", result.best, unitOf(parameter), best == 0 ? "down" : "up");
   } else if (result.valleys.size() > 1) {
     result.verdict = SweepVerdict::Several;
     std::string all;
     for (const double v : result.valleys) all += fmt::format("{}{:.6g}", all.empty() ? "" : ", ", v);
-    result.sentence = fmt::format("Several valleys, at {}; the lowest is at {:.6g}.", all, result.best);
+    result.sentence = fmt::format("Several valleys, at {}{}; the lowest is at {:.6g}.", all, unitOf(parameter), result.best);
   } else {
     result.verdict = SweepVerdict::Clear;
     result.sigma = sigmaAt(p, best, &result.best);
     result.valleys = {result.best};
-    result.sentence = fmt::format("Clear valley at {:.6g} ± {:.2g}.", result.best, result.sigma);
+    result.sentence = fmt::format("Clear valley at {:.6g} ± {:.2g}{}.", result.best, result.sigma, unitOf(parameter));
   }
   return result;
 }
@@ -210,8 +224,9 @@ Result<SweepResult> sweep(const TrackSet& tracks, const SolveOptions& options, c
     if (const Status fine = checkAxis(sweeper, *asked.second); !fine.ok()) return fine.error();
   }
   sweeper.measureNoise();
-  const int first = *sweeper.indexOf(asked.first.parameter);
-  const std::optional<int> second = asked.second ? sweeper.indexOf(asked.second->parameter) : std::nullopt;
+  const Sweeper::Scalar first{*sweeper.indexOf(asked.first.parameter), asked.first.unit};
+  std::optional<Sweeper::Scalar> second;
+  if (asked.second) second = {*sweeper.indexOf(asked.second->parameter), asked.second->unit};
   std::vector<SweepPoint> points;
   for (const double value : evenly(asked.first.from, asked.first.to, asked.first.points)) {
     if (!asked.second) points.push_back({value});

@@ -10,9 +10,10 @@ namespace dusky {
 
 /// One scalar of the solve over a range.
 struct SweepAxis {
-  std::string parameter;    ///< A parameter of the solved lens by its name ("focal_px", "k1" ...), or "readout" (frame intervals).
+  std::string parameter;    ///< A parameter of the solved lens by its name ("focal_px", "k1" ...), or "readout_ms".
   double from = 0, to = 0;  ///< from < to.
   int points = 17;          ///< In the first, wide pass, 3 to 200.
+  double unit = 1;          ///< Of the readout: frame intervals in a millisecond.
 };
 
 struct SweepOptions {

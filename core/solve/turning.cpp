@@ -77,26 +77,33 @@ void addDirections(const Views& views, Reconstruction& work, int frame, const st
 
 }  // namespace
 
-std::optional<Turning> turnOnly(const Reconstruction& start, const std::vector<int>& frames, const SkeletonStart& with, std::uint64_t seed) {
+std::optional<Turning> turnOnly(const Reconstruction& start, const std::vector<int>& frames, const SkeletonStart& with, std::uint64_t seed,
+                                const Progress& progress) {
   Turning turning{start};
   Reconstruction& work = turning.work;
   setLens(work, frames, with);
   for (WorkTrack& track : work.tracks) track.point.reset(), track.far = false;
   const auto by_frame = tracksByFrame(work);
-  for (const int frame : frames) {
-    const Views views(work);
-    if (frame == frames.front()) {
-      work.cameras[frame] = Pose{};
-    } else if (const auto turn = turnOf(views, work, frame, by_frame[frame], Vec3::Zero(), 0.3, seed + static_cast<std::uint64_t>(frame))) {
-      work.cameras[frame] = Pose{*turn, Vec3::Zero()};
-    } else {
-      continue;
+  // A second time under the lens that the first told: what did not fit a rough one may now.
+  for (int round = 0; round < 2; ++round) {
+    const int before = turning.placed_frames;
+    for (const int frame : frames) {
+      if (work.cameras[frame]) continue;
+      const Views views(work);
+      if (turning.placed_frames == 0) {
+        work.cameras[frame] = Pose{};
+      } else if (const auto turn = turnOf(views, work, frame, by_frame[frame], Vec3::Zero(), 0.3, seed + static_cast<std::uint64_t>(frame))) {
+        work.cameras[frame] = Pose{*turn, Vec3::Zero()};
+      } else {
+        continue;
+      }
+      ++turning.placed_frames;
+      addDirections(views, work, frame, by_frame[frame]);
     }
-    ++turning.placed_frames;
-    addDirections(views, work, frame, by_frame[frame]);
+    if (turning.placed_frames < 2) return std::nullopt;
+    if (turning.placed_frames == before) break;
+    adjustReconstruction(work, {.free_lens = with.free_lens, .fixed_centres = true, .loss_px = 1.5, .max_steps = 40, .settled = 1e-5}, progress);
   }
-  if (turning.placed_frames < 2) return std::nullopt;
-  adjustReconstruction(work, {.free_lens = with.free_lens, .fixed_centres = true, .loss_px = 1.5, .max_steps = 40, .settled = 1e-5}, {});
   turning.median_error_px = errorSpread(work) * 1.1774;
   return turning;
 }

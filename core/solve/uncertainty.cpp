@@ -190,6 +190,7 @@ class Covariance {
       const int at = system_.sharedAt(static_cast<int>(l)), count = static_cast<int>(index.size());
       for (int k = 0; k < count; ++k) sigma[index[k]] = std::sqrt(scaled(corner_(at + k, at + k)));
       out.lens.push_back(sigma);
+      out.lens_curve.push_back(lensCurve(bundle_.lenses[l], index, variance_ * corner_.block(at, at, count, count)));
       out.lens_px.push_back(count > 0 ? curveSpread(bundle_.lenses[l], corner_.block(at, at, count, count)) : kUnknown);
     }
   }
@@ -224,6 +225,35 @@ class Covariance {
 };
 }  // namespace
 
+std::vector<LensCurvePoint> lensCurve(const Lens& lens, const std::vector<int>& index, const Eigen::MatrixXd& covariance) {
+  constexpr int kSteps = 24;
+  if (lens.model == LensModel::None) return {};
+  Lens plain = lens;
+  plain.coefficients.fill(0);
+  if (lens.model == LensModel::Anamorphic) plain.squeeze() = lens.squeeze();
+  const Vec2 axis(lens.cx_px, lens.cy_px);
+  const Vec2 corner(axis.x() < lens.width / 2.0 ? lens.width : 0, axis.y() < lens.height / 2.0 ? lens.height : 0);
+  const Vec2 along = (corner - axis).normalized();
+  std::vector<LensCurvePoint> curve;
+  for (int i = 0; i <= kSteps; ++i) {
+    LensCurvePoint point{.radius_px = (corner - axis).norm() * i / kSteps};
+    const auto ray = lens.undistort(axis + point.radius_px * along);
+    if (!ray) break;
+    point.bend_px = along.dot(axis + point.radius_px * along - plain.distort(*ray));
+    const LensSlopes slopes = lensSlopes(lens, *ray);
+    Eigen::RowVectorXd by = Eigen::RowVectorXd::Zero(covariance.rows());
+    bool free = false;
+    for (int k = 0; k < by.cols(); ++k) {
+      if (index[static_cast<std::size_t>(k)] < kFirstCoefficient) continue;
+      by[k] = along.dot(slopes.by_lens.col(index[static_cast<std::size_t>(k)]));
+      free = true;
+    }
+    if (free) point.sigma_px = std::sqrt(std::max(0.0, by.dot(by * covariance)));
+    curve.push_back(point);
+  }
+  return curve;
+}
+
 double correlatedVariance(const Bundle& bundle, const BundleOptions& options) {
   ReducedSystem system(bundle, options);
   system.linearise();
@@ -244,6 +274,7 @@ CameraUncertainty cameraUncertainty(const Bundle& bundle, const BundleOptions& o
                            .points = std::vector<double>(bundle.points.size(), kUnknown),
                            .lens = std::vector<LensParameters>(bundle.lenses.size(), unknown),
                            .lens_px = std::vector<double>(bundle.lenses.size(), kUnknown)};
+  for (const Lens& lens : bundle.lenses) result.lens_curve.push_back(lensCurve(lens, {}, {}));
   return result;
 }
 }  // namespace dusky

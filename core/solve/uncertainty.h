@@ -2,17 +2,19 @@
 #include <vector>
 
 #include "core/solve/bundle.h"
+#include "core/solve/solution.h"
 
 namespace dusky {
 
 /// One standard deviation of everything that a bundle found.
 struct CameraUncertainty {
-  std::vector<double> centre;        ///< Root of the mean variance along the three axes, the bundle's units.
-  std::vector<double> rotation_rad;  ///< The same about the three axes.
-  std::vector<double> focal_px;      ///< Of a zoom's cameras; empty else.
-  std::vector<double> points;        ///< Root of the mean variance along the three axes; unknown for directions.
-  std::vector<LensParameters> lens;  ///< Of every lens; unknown for fixed parameters.
-  std::vector<double> lens_px;       ///< Of where each lens puts a fixed ray, RMS over the picture; unknown where nothing was free.
+  std::vector<double> centre;                           ///< Root of the mean variance along the three axes, the bundle's units.
+  std::vector<double> rotation_rad;                     ///< The same about the three axes.
+  std::vector<double> focal_px;                         ///< Of a zoom's cameras; empty else.
+  std::vector<double> points;                           ///< Root of the mean variance along the three axes; unknown for directions.
+  std::vector<LensParameters> lens;                     ///< Of every lens; unknown for fixed parameters.
+  std::vector<double> lens_px;                          ///< Of where each lens puts a fixed ray, RMS over the picture; unknown where nothing was free.
+  std::vector<std::vector<LensCurvePoint>> lens_curve;  ///< Of every lens.
   double readout = kUnknown;
 };
 
@@ -23,6 +25,10 @@ struct CameraUncertainty {
 /// Sources: correlated sightings: Bayley and Hammersley, J. R. Stat. Soc. Suppl. 8(2), 1946; gauge: Morris, Kanatani and Kanade, "Gauge freedoms and
 /// uncertainty modeling for 3D computer vision", CVPR 2001.
 CameraUncertainty cameraUncertainty(const Bundle& bundle, const BundleOptions& options);
+
+/// How a lens bends the picture, towards its farthest corner. `covariance`: of the parameters at the positions `index`, px^2 scaled; may be
+/// empty.
+std::vector<LensCurvePoint> lensCurve(const Lens& lens, const std::vector<int>& index, const Eigen::MatrixXd& covariance);
 
 /// Variance of one coordinate of a sighting that the residuals show, times how many sightings count as one, px^2.
 double correlatedVariance(const Bundle& bundle, const BundleOptions& options);

@@ -24,23 +24,30 @@ Lens lensAt(const SyntheticPlan& plan, int index) {
   return lens;
 }
 
+/// Beyond its range a lens folds the picture over: no real lens shows that.
+std::optional<Vec2> shown(const Lens& lens, const Pose& camera, const Vec3& point) {
+  const Vec3 p = camera.toCamera(point);
+  if (p.z() < 1e-6 || !lens.risingUpTo(p.hnormalized())) return std::nullopt;
+  return project(lens, camera, point);
+}
+
 /// Through a shutter that reads row by row: the camera is where it was when the row that shows the point was read.
 std::optional<Vec2> rolled(const SyntheticPlan& plan, int index, const Vec3& point) {
   const Lens lens = lensAt(plan, index);
-  auto at = project(lens, poseAt(plan, index), point);
+  auto at = shown(lens, poseAt(plan, index), point);
   for (int round = 0; round < 6 && at && plan.readout != 0; ++round) {
     const double late = plan.readout * (at->y() / lens.height - 0.5);
     const Pose here = poseAt(plan, index), before = poseAt(plan, index - 1), after = poseAt(plan, index + 1);
     const Eigen::AngleAxisd turn(before.world_from_camera.conjugate() * after.world_from_camera);
     const Pose then{here.world_from_camera * rotationFromVector(0.5 * late * turn.angle() * turn.axis()),
                     here.centre + 0.5 * late * (after.centre - before.centre)};
-    at = project(lens, then, point);
+    at = shown(lens, then, point);
   }
   return at;
 }
 
 /// Each point is seen by some frame: every other one on the ground, the rest above it.
-std::vector<Vec3> cloud(const SyntheticPlan& plan) {
+std::vector<Vec3> cloud(const SyntheticPlan& plan, std::vector<int>& seen_by) {
   Random random(plan.seed);
   std::vector<Vec3> points;
   while (static_cast<int>(points.size()) < plan.points) {
@@ -48,6 +55,10 @@ std::vector<Vec3> cloud(const SyntheticPlan& plan) {
     const Pose camera = poseAt(plan, index);
     const Vec2 pixel(random.between(40, plan.lens.width - 40), random.between(40, plan.lens.height - 40));
     const Vec3 ray = camera.direction(lensAt(plan, index).undistort(pixel)->homogeneous());
+    if (plan.set) {
+      if (const auto met = plan.set(camera.centre, ray)) points.push_back(*met), seen_by.push_back(index);
+      continue;
+    }
     const bool ground = points.size() % 2 == 0;
     const double depth = ground ? -camera.centre.y() / ray.y() : random.between(2.5, 9);
     Vec3 point = camera.centre + depth * ray;
@@ -55,6 +66,7 @@ std::vector<Vec3> cloud(const SyntheticPlan& plan) {
     if (ground) point.y() = 0;
     if (!ground && point.y() < 0.1) continue;
     points.push_back(point);
+    seen_by.push_back(index);
   }
   return points;
 }
@@ -63,19 +75,20 @@ std::vector<Vec3> cloud(const SyntheticPlan& plan) {
 SyntheticShot makeSyntheticShot(const SyntheticPlan& plan) {
   SyntheticShot shot{.plan = plan};
   for (int f = 0; f < plan.frames; ++f) shot.poses.push_back(poseAt(plan, f));
-  shot.points = cloud(plan);
+  std::vector<int> seen_by;
+  shot.points = cloud(plan, seen_by);
   shot.tracks.width = plan.lens.width, shot.tracks.height = plan.lens.height;
   shot.tracks.first_frame = plan.first_frame, shot.tracks.last_frame = plan.first_frame + plan.frames - 1;
-  Random random(plan.seed + 99);
+  Random random(plan.seed + 99), astray(plan.seed + 199);
   for (int i = 0; i < plan.points; ++i) {
     Track track{.id = i + 1, .color = {static_cast<std::uint8_t>(i % 256), 120, 60}};
     shot.outlier.push_back(random.uniform() < plan.outlier_share);
-    const int begin = plan.life > 0 ? random.index(std::max(1, plan.frames - plan.life + 1)) : 0;
-    const int end = plan.life > 0 ? std::min(plan.frames, begin + plan.life) : plan.frames;
+    const int start = plan.life > 0 ? seen_by[i] - random.index(plan.life) : 0;
+    const int begin = std::max(0, start), end = plan.life > 0 ? std::min(plan.frames, start + plan.life) : plan.frames;
     Vec2 wander = Vec2::Zero();
     for (int f = begin; f < end; ++f) {
       const Vec2 noise(plan.noise_px * random.normal(), plan.noise_px * random.normal());
-      if (shot.outlier.back()) wander += Vec2(3 * random.normal() + 2, 3 * random.normal() - 1);
+      if (shot.outlier.back()) wander += Vec2(3 * astray.normal() + 2, 3 * astray.normal() - 1);
       const auto at = rolled(plan, f, shot.points[i]);
       if (!at || at->x() < 0 || at->y() < 0 || at->x() > plan.lens.width || at->y() > plan.lens.height) continue;
       track.observations.push_back({plan.first_frame + f, *at + noise + wander});
@@ -83,6 +96,27 @@ SyntheticShot makeSyntheticShot(const SyntheticPlan& plan) {
     if (track.life() >= 2) shot.tracks.tracks.push_back(std::move(track));
   }
   return shot;
+}
+
+std::optional<Vec3> onTwoWalls(const Vec3& from, const Vec3& ray) {
+  // Planes n . p = d that face the camera.
+  const std::pair<Vec3, double> planes[] = {{Vec3(0.6, 0, 0.8), -7}, {Vec3(-0.6, 0, 0.8), -7}};
+  std::optional<double> nearest;
+  for (const auto& [normal, offset] : planes) {
+    const double along = normal.dot(ray);
+    const double depth = along < -1e-6 ? (offset - normal.dot(from)) / along : -1;
+    if (depth > 0.5 && (!nearest || depth < *nearest)) nearest = depth;
+  }
+  if (!nearest) return std::nullopt;
+  return Vec3(from + *nearest * ray);
+}
+
+std::optional<Vec3> onTheFloor(const Vec3& from, const Vec3& ray) {
+  const double depth = -from.y() / ray.y();
+  if (ray.y() >= -1e-6 || depth > 14 || depth < 1) return std::nullopt;
+  Vec3 point = from + depth * ray;
+  point.y() = 0;
+  return point;
 }
 
 Solution perfectSolution(const SyntheticShot& shot) {

@@ -1,5 +1,6 @@
 #pragma once
 #include <functional>
+#include <optional>
 
 #include "core/solve/solution.h"
 #include "core/track/track_set.h"
@@ -15,7 +16,9 @@ struct SyntheticPlan {
   int life = 0;              ///< Longest run of frames of a track; 0: all of them.
   std::uint64_t seed = 1;
   Lens lens = Lens::simple(1280, 720, 1100);
-  std::function<Pose(int index)> path;        ///< Unset: a walk with a slow turn.
+  std::function<Pose(int index)> path;  ///< Unset: a walk with a slow turn.
+  /// Where a ray from a camera meets the set, if it does; unset: every other point on the ground, the rest above it.
+  std::function<std::optional<Vec3>(const Vec3& from, const Vec3& ray)> set;
   std::function<double(int index)> focal_px;  ///< A zoom; unset: the lens's own.
   double readout = 0;                         ///< Of a rolling shutter, frame intervals.
 };
@@ -33,6 +36,11 @@ SyntheticShot makeSyntheticShot(const SyntheticPlan& plan);
 
 /// The solution that a perfect solve of the shot would give, in the truth's own world; errors are against the tracks as they are.
 Solution perfectSolution(const SyntheticShot& shot);
+
+/// Two walls that meet in a corner before the camera, and the floor.
+std::optional<Vec3> onTwoWalls(const Vec3& from, const Vec3& ray);
+/// The floor alone.
+std::optional<Vec3> onTheFloor(const Vec3& from, const Vec3& ray);
 
 /// RMS distance of camera centres after the best similarity, in the truth's units.
 double pathError(const SyntheticShot& shot, const Solution& solution);

@@ -17,9 +17,11 @@ namespace dusky::desktop {
 class CloseupView;
 class CoverageView;
 class ErrorMap;
+class LensView;
 class PlateView;
 class SpaceView;
 class StepsPanel;
+class SweepView;
 class TrackList;
 class TwoFramesView;
 class VerdictLine;
@@ -44,11 +46,16 @@ class MainWindow : public QMainWindow {
   TwoFramesView& twoFrames() { return *two_frames_; }
   TrackList& trackList() { return *track_list_; }
   CoverageView& coverage() { return *coverage_; }
+  LensView& lensView() { return *lens_view_; }
+  SweepView& sweepView() { return *sweep_view_; }
   /// Shows one of the views that share a place.
   void showCloseup() { show_closeup_->trigger(); }
   void showTwoFrames() { show_pair_->trigger(); }
   void showTrackList() { show_list_->trigger(); }
   void showCoverage() { show_coverage_->trigger(); }
+  void showErrorMap() { show_map_->trigger(); }
+  void showLens() { show_lens_->trigger(); }
+  void showSweep() { show_sweep_->trigger(); }
 
   /// Opens footage or a project in the background; asks first when unsaved work would be lost.
   void open(const QString& path);
@@ -75,6 +82,8 @@ class MainWindow : public QMainWindow {
   ViewFrame* frameTwoFrames();
   ViewFrame* frameTrackList();
   ViewFrame* frameCoverage();
+  ViewFrame* frameLens();
+  ViewFrame* frameSweep();
   /// Views that share one place; their actions choose.
   QStackedWidget* stackOf(const QList<QPair<QAction*, ViewFrame*>>& views);
   void makeToolActions();
@@ -119,6 +128,8 @@ class MainWindow : public QMainWindow {
   TwoFramesView* two_frames_ = nullptr;
   TrackList* track_list_ = nullptr;
   CoverageView* coverage_ = nullptr;
+  LensView* lens_view_ = nullptr;
+  SweepView* sweep_view_ = nullptr;
   VerdictLine* verdict_ = nullptr;
   QFrame* notice_ = nullptr;
   QLabel* notice_text_ = nullptr;
@@ -127,8 +138,8 @@ class MainWindow : public QMainWindow {
   QAction *open_footage_, *open_project_, *open_demo_, *save_, *save_as_, *quit_, *undo_, *redo_;
   QAction *track_, *solve_, *deliver_, *cancel_;
   QAction *box_, *lasso_, *fit_, *actual_, *tracks_, *aside_, *masks_, *grid_, *objects_, *colors_, *orbit_, *top_, *through_, *frame_all_;
-  QAction *mask_edit_, *hand_, *region_, *candidates_, *leave_tool_;
-  QAction *show_space_, *show_closeup_, *show_pair_, *show_map_, *show_list_, *show_coverage_;
+  QAction *mask_edit_, *hand_, *region_, *edge_, *straight_, *candidates_, *leave_tool_;
+  QAction *show_space_, *show_closeup_, *show_pair_, *show_map_, *show_list_, *show_coverage_, *show_lens_, *show_sweep_;
   std::optional<ShotView> shown_as_;  ///< How the pictures on the screen are taken.
   SolutionPtr scaled_for_;            ///< The solve that the error scale was last set for.
 };

@@ -131,11 +131,11 @@ void MainWindow::makeMenus() {
   time(tr("First frame"), {QKeySequence(Qt::Key_Home)}, [&playback] { playback.pause(), playback.setFrame(playback.first()); });
   time(tr("Last frame"), {QKeySequence(Qt::Key_End)}, [&playback] { playback.pause(), playback.setFrame(playback.last()); });
   QMenu* view = menuBar()->addMenu(tr("View"));
-  view->addActions({box_, lasso_, mask_edit_, hand_, region_, leave_tool_});
+  view->addActions({box_, lasso_, mask_edit_, hand_, region_, edge_, leave_tool_});
   view->addSeparator();
-  view->addActions({fit_, actual_, tracks_, aside_, candidates_, masks_, grid_, objects_});
+  view->addActions({fit_, actual_, tracks_, aside_, candidates_, masks_, grid_, objects_, straight_});
   view->addSeparator();
-  view->addActions({show_space_, show_closeup_, show_pair_, show_map_, show_list_, show_coverage_});
+  view->addActions({show_space_, show_closeup_, show_pair_, show_map_, show_list_, show_coverage_, show_lens_, show_sweep_});
   view->addSeparator();
   view->addActions({orbit_, top_, through_, frame_all_, colors_});
   QMenu* help = menuBar()->addMenu(tr("Help"));

@@ -7,7 +7,9 @@
 #include "apps/desktop/app/view_frame.h"
 #include "apps/desktop/closeup/closeup_view.h"
 #include "apps/desktop/coverage/coverage_view.h"
+#include "apps/desktop/curves/lens_view.h"
 #include "apps/desktop/plate/plate_view.h"
+#include "apps/desktop/sweep/sweep_view.h"
 #include "apps/desktop/tracklist/track_list.h"
 #include "apps/desktop/twoframes/two_frames_view.h"
 
@@ -20,11 +22,15 @@ void MainWindow::makeToolActions() {
   mask_edit_ = action(tr("Edit masks"), tr("Move, turn, scale and reshape masks on the Plate."), QKeySequence(Qt::Key_E), "mask-edit");
   hand_ = action(tr("Place tracks by hand"), tr("Click where a track should begin; drag its point to set keys."), QKeySequence(Qt::Key_P), "hand");
   region_ = action(tr("Add tracks here"), tr("Draw round where more tracks are wanted."), QKeySequence(Qt::Key_R), "region");
+  edge_ =
+      action(tr("Straight-line check"), tr("Draw along something straight: the line bends as the solved lens would bend it."), QKeySequence(Qt::Key_B), "edge");
+  straight_ = switchAction(tr("Plate without distortion"), tr("Takes the solved lens’s distortion out of the picture."), QKeySequence(Qt::Key_U), "straight",
+                           &ViewSettings::straight, &ViewSettings::showStraight);
   leave_tool_ = action(tr("Back to selecting"), tr("Lets go of the tool and of what is half drawn."), QKeySequence(Qt::Key_Backspace));
   candidates_ = switchAction(tr("Show candidates"), tr("Features that tracking would begin with in this frame."), QKeySequence(Qt::SHIFT | Qt::Key_T),
                              "candidates", &ViewSettings::candidatesShown, &ViewSettings::showCandidates);
-  const std::vector<std::pair<QAction*, Tool>> all = {
-      {box_, Tool::Box}, {lasso_, Tool::Lasso}, {mask_edit_, Tool::MaskEdit}, {hand_, Tool::Hand}, {region_, Tool::Region}};
+  const std::vector<std::pair<QAction*, Tool>> all = {{box_, Tool::Box},   {lasso_, Tool::Lasso},   {mask_edit_, Tool::MaskEdit},
+                                                      {hand_, Tool::Hand}, {region_, Tool::Region}, {edge_, Tool::Edge}};
   tools_ = new QActionGroup(this);
   tools_->setExclusionPolicy(QActionGroup::ExclusionPolicy::ExclusiveOptional);
   for (const auto& [one, tool] : all) {
@@ -53,6 +59,8 @@ void MainWindow::makeViewActions() {
   show_map_ = view(tr("ERROR MAP"), tr("The error of every track in every frame."), Qt::Key_4);
   show_list_ = view(tr("TRACKS"), tr("All tracks as a table."), Qt::Key_5);
   show_coverage_ = view(tr("COVERAGE"), tr("Where picture and time are thin."), Qt::Key_6);
+  show_lens_ = view(tr("LENS"), tr("Focal length of each frame, and how far the lens bends the picture."), Qt::Key_7);
+  show_sweep_ = view(tr("SWEEP"), tr("What the footage tells about one scalar of the solve."), Qt::Key_8);
 }
 
 QStackedWidget* MainWindow::stackOf(const QList<QPair<QAction*, ViewFrame*>>& views) {
@@ -69,6 +77,15 @@ QStackedWidget* MainWindow::stackOf(const QList<QPair<QAction*, ViewFrame*>>& vi
   actions.front()->setChecked(true);
   return stack;
 }
+
+ViewFrame* MainWindow::frameLens() {
+  auto* frame = new ViewFrame(tr("LENS"), lens_view_);
+  for (QAction* tool : {edge_, straight_}) frame->addTool(tool);
+  connect(lens_view_, &LensView::noteChanged, frame, &ViewFrame::setNote);
+  return frame;
+}
+
+ViewFrame* MainWindow::frameSweep() { return new ViewFrame(tr("SWEEP"), sweep_view_); }
 
 ViewFrame* MainWindow::frameCloseup() {
   auto* frame = new ViewFrame(tr("CLOSE-UP"), closeup_);

@@ -14,10 +14,12 @@
 #include "apps/desktop/cards/welcome.h"
 #include "apps/desktop/closeup/closeup_view.h"
 #include "apps/desktop/coverage/coverage_view.h"
+#include "apps/desktop/curves/lens_view.h"
 #include "apps/desktop/errormap/error_map.h"
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/space/space_view.h"
 #include "apps/desktop/steps/steps_panel.h"
+#include "apps/desktop/sweep/sweep_view.h"
 #include "apps/desktop/tracklist/track_list.h"
 #include "apps/desktop/twoframes/two_frames_view.h"
 
@@ -107,7 +109,11 @@ QWidget* MainWindow::makeWork() {
   above->setStretchFactor(1, 4);
   auto* views = new QSplitter(Qt::Vertical);
   views->addWidget(above);
-  views->addWidget(stackOf({{show_map_, frameErrorMap()}, {show_list_, frameTrackList()}, {show_coverage_, frameCoverage()}}));
+  views->addWidget(stackOf({{show_map_, frameErrorMap()},
+                            {show_list_, frameTrackList()},
+                            {show_coverage_, frameCoverage()},
+                            {show_lens_, frameLens()},
+                            {show_sweep_, frameSweep()}}));
   views->setStretchFactor(0, 3);
   views->setStretchFactor(1, 2);
   for (QSplitter* splitter : {above, views}) {
@@ -142,6 +148,8 @@ void MainWindow::makeViews() {
   two_frames_ = new TwoFramesView(session_);
   track_list_ = new TrackList(session_, track_menu_);
   coverage_ = new CoverageView(session_);
+  lens_view_ = new LensView(session_);
+  sweep_view_ = new SweepView(session_);
   verdict_ = new VerdictLine(session_);
   steps_ = new StepsPanel(session_, *track_actions_, open_footage_);
   welcome_ = new Welcome(open_footage_, open_project_, open_demo_);

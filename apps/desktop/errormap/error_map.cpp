@@ -215,7 +215,11 @@ bool ErrorMap::event(QEvent* event) {
   } else if (curves_.contains(help->pos()) && !session_.model.solution()) {
     QToolTip::showText(help->globalPos(), tr("Sharpness and brightness (dashed) of each frame after a frame check; marks: blurred, repeated or cut."), this);
   } else if (curves_.contains(help->pos())) {
-    QToolTip::showText(help->globalPos(), tr("RMS error of each frame (solid) and of the holdout tracks in it (dashed), px. Click or drag to go to a frame."),
+    const SolvedFrame* solved = session_.model.solution()->frameAt(frame);
+    QToolTip::showText(help->globalPos(),
+                       solved && !solved->placed
+                           ? tr("Frame %1 has no camera: %2. “Carry on from this solve” tries again.").arg(frame).arg(QString::fromStdString(solved->why_not))
+                           : tr("RMS error of each frame (solid) and of the holdout tracks in it (dashed), px. Click or drag to go to a frame."),
                        this);
   }
   return true;

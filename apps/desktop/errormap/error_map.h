@@ -62,6 +62,7 @@ class ErrorMap : public QWidget {
   double curveTop() const;
   void drawChecks(QPainter& painter) const;
   void drawLeftOut(QPainter& painter) const;
+  void drawMissing(QPainter& painter) const;
   // The lane of keys, under the map: of the selected track by hand, else of the chosen mask.
   std::vector<int> laneKeys() const;
   std::optional<int> laneKeyAt(const QPointF& at) const;

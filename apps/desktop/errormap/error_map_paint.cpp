@@ -24,6 +24,7 @@ void ErrorMap::paintEvent(QPaintEvent*) {
   drawCells(painter);
   drawLeftOut(painter);
   drawHistogram(painter);
+  drawMissing(painter);
   drawCurves(painter);
   drawPlayhead(painter);
 }
@@ -54,6 +55,33 @@ void ErrorMap::drawCells(QPainter& painter) const {
     painter.drawRect(QRectF(QPointF(map_.left(), press_->y()), QPointF(map_.right() - 1, now_.y())).normalized());
   }
   painter.restore();
+}
+
+/// Frames that the solve has no camera for glow through map and curves.
+void ErrorMap::drawMissing(QPainter& painter) const {
+  const SolutionPtr solution = session_.model.solution();
+  if (!solution || session_.model.partial()) return;
+  const auto& frames = solution->frames;
+  for (std::size_t i = 0; i < frames.size();) {
+    if (frames[i].placed) {
+      ++i;
+      continue;
+    }
+    std::size_t end = i;
+    while (end < frames.size() && !frames[end].placed) ++end;
+    const double left = columnOf(frames[i].frame), right = std::max(left + 2, columnOf(frames[end - 1].frame + 1));
+    const QRectF column(left, map_.top(), right - left, curves_.bottom() - map_.top());
+    QColor glow = errorQColor(0.8, 1);
+    glow.setAlpha(70);
+    painter.fillRect(column, glow);
+    painter.fillRect(QRectF(left, curves_.bottom() - 4, right - left, 4), errorQColor(0.9, 1));
+    const QString text = tr("no camera");
+    if (painter.fontMetrics().horizontalAdvance(text) + 8 < column.width()) {
+      painter.setPen(color::Text);
+      painter.drawText(QRectF(left, curves_.top(), right - left, curves_.height() - 5), Qt::AlignCenter, text);
+    }
+    i = end;
+  }
 }
 
 void ErrorMap::drawHistogram(QPainter& painter) const {

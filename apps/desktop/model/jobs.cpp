@@ -11,6 +11,8 @@ Jobs::Jobs(DocumentModel& model, const HandTrack& hand_defaults, QObject* parent
     states_ = {};
     delivered_.clear();
     checked_.clear();
+    sweep_ = {};
+    emit sweepChanged();
     emit footageChecked();
     emit changed();
   });
@@ -193,6 +195,34 @@ void Jobs::carryOn() {
   start(Step::Solve, [this, task = SolveTask{model_.document(), workspace.footage(), workspace.solution()}, tracks = workspace.tracks()](std::stop_token stop) {
     solve(task, *tracks, stop);
   });
+}
+
+void Jobs::runSweep(const SweepOptions& asked) {
+  const Workspace& workspace = model_.workspace();
+  if (busy() || !workspace.solution() || !workspace.tracks()) return;
+  sweep_ = {.asked = asked, .points = {}, .result = std::nullopt, .problem = {}};
+  emit sweepChanged();
+  start(Step::Solve,
+        [this, task = SolveTask{model_.document(), workspace.footage(), workspace.solution()}, tracks = workspace.tracks(), asked](std::stop_token stop) {
+          const auto on_point = [this](const SweepPoint& point) {
+            post([this, point] {
+              const auto place = std::upper_bound(sweep_.points.begin(), sweep_.points.end(), point, [](const SweepPoint& a, const SweepPoint& b) {
+                return std::pair(a.value, a.second) < std::pair(b.value, b.second);
+              });
+              sweep_.points.insert(place, point);
+              emit sweepChanged();
+            });
+          };
+          const auto swept = dusky::runSweep(task.document, task.footage, *tracks, *task.from, asked, progressOf(Step::Solve, stop), on_point);
+          post([this, swept] {
+            if (swept.ok())
+              sweep_.points = swept->points, sweep_.result = *swept;
+            else
+              sweep_.problem = QString::fromStdString(swept.error().message);
+            endQuietly(swept.ok() ? Status(Done{}) : Status(swept.error()));
+            emit sweepChanged();
+          });
+        });
 }
 
 void Jobs::deliver() {

@@ -56,6 +56,15 @@ class Jobs : public QObject {
   void runSolve();
   /// Goes on from the solve that is shown: after deletions, new tracks or changed settings, and for frames without a camera.
   void carryOn();
+  /// Holds scalars of the solve that is shown at each value of a range; see dusky::runSweep.
+  void runSweep(const SweepOptions& asked);
+  struct Sweep {
+    SweepOptions asked;              ///< No parameter: none was made.
+    std::vector<SweepPoint> points;  ///< By value; while it runs, those that are there.
+    std::optional<SweepResult> result;
+    QString problem;  ///< Why it ended without a result.
+  };
+  const Sweep& swept() const { return sweep_; }
   void deliver();
   /// Asks the running job to stop; it ends on its own a moment later.
   void cancel();
@@ -68,6 +77,7 @@ class Jobs : public QObject {
   void handNote(const QString& sentence);  ///< How following by hand went.
   void placedByHand(int track);
   void footageChecked();
+  void sweepChanged();
 
  private:
   using Work = std::function<void(std::stop_token)>;
@@ -101,6 +111,7 @@ class Jobs : public QObject {
   std::array<JobState, 6> states_;
   std::optional<Step> running_;
   std::vector<CheckedFrame> checked_;
+  Sweep sweep_;
   std::vector<DeliveredFile> delivered_;
   QString delivered_to_;
   SolutionPtr delivered_solution_;

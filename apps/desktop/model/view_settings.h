@@ -7,7 +7,7 @@ namespace dusky::desktop {
 class ViewSettings : public QObject {
   Q_OBJECT
  public:
-  enum class Tool { Box, Lasso, MaskEllipse, MaskBox, MaskCurve, MaskEdit, Hand, Region };
+  enum class Tool { Box, Lasso, MaskEllipse, MaskBox, MaskCurve, MaskEdit, Hand, Region, Edge };
   using QObject::QObject;
 
   double errorTop() const { return error_top_px_; }  ///< Error at the bright end of the scale, px.
@@ -19,6 +19,7 @@ class ViewSettings : public QObject {
   bool gridShown() const { return grid_; }
   bool objectsShown() const { return objects_; }
   bool pictureColors() const { return picture_colors_; }  ///< Points in Space: picture colours instead of error.
+  bool straight() const { return straight_; }             ///< The Plate without the lens's distortion.
   bool candidatesShown() const { return candidates_; }    ///< Features of the frame that tracking would begin with.
   int chosenMask() const { return chosen_mask_; }         ///< 0: none.
   int regionFrames() const { return region_frames_; }     ///< "Add tracks here" reaches so many frames each way; 0: all.
@@ -37,7 +38,17 @@ class ViewSettings : public QObject {
   void showCandidates(bool on) { set(candidates_, on); }
   void chooseMask(int id) { set(chosen_mask_, id); }
   void setRegionFrames(int frames) { set(region_frames_, frames); }
-  void setTool(Tool tool) { set(tool_, tool); }
+  /// What is drawn by hand is drawn on the footage as it is.
+  void setTool(Tool tool) {
+    const bool draws = tool != Tool::Box && tool != Tool::Lasso && tool != Tool::Edge;
+    if (draws && straight_) straight_ = false;
+    set(tool_, tool);
+  }
+  void showStraight(bool on) {
+    const bool draws = tool_ != Tool::Box && tool_ != Tool::Lasso && tool_ != Tool::Edge;
+    if (on && draws) tool_ = Tool::Box;
+    set(straight_, on);
+  }
 
  signals:
   void changed();
@@ -52,7 +63,7 @@ class ViewSettings : public QObject {
 
   double error_top_px_ = 1.0, whisker_ = 10.0;
   int dim_ = 25;
-  bool tracks_ = true, masks_ = true, aside_ = false, grid_ = false, objects_ = true, picture_colors_ = false, candidates_ = false;
+  bool tracks_ = true, masks_ = true, aside_ = false, grid_ = false, objects_ = true, picture_colors_ = false, candidates_ = false, straight_ = false;
   int chosen_mask_ = 0, region_frames_ = 12;
   Tool tool_ = Tool::Box;
 };

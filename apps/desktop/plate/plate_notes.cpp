@@ -1,5 +1,6 @@
 #include "apps/desktop/app/theme.h"
 #include "apps/desktop/plate/plate_view.h"
+#include "apps/desktop/plate/straight_picture.h"
 
 namespace dusky::desktop {
 
@@ -19,6 +20,11 @@ void PlateView::drawNotes(QPainter& painter) const {
     note(tr("reading frame %1 …").arg(session_.playback.frame()), height() - 8);
   else if (const PlateTool* chosen = tool(); chosen && !chosen->hint().isEmpty())
     note(chosen->hint(), height() - 8);
+  else if (session_.view.straight())
+    note(straight_                   ? tr("without the lens’s distortion")
+         : session_.model.solution() ? tr("the solved lens folds inside the picture: shown as it is")
+                                     : tr("no lens yet: solve the shot first"),
+         height() - 8);
   else if (session_.view.candidatesShown() && session_.candidates.frame() == picture_frame_)
     note(tr("%1 features would be followed from this frame").arg(session_.candidates.features().size()), height() - 8);
 }
@@ -29,7 +35,8 @@ void PlateView::drawCandidates(QPainter& painter) const {
   painter.setBrush(Qt::NoBrush);
   for (const Feature& feature : session_.candidates.features()) {
     const double half = feature.size == FeatureSize::Fine ? 3 : feature.size == FeatureSize::Medium ? 4 : 6;
-    const QPointF at = toWidget(QPointF(feature.position.x(), feature.position.y()));
+    const QPointF seen(feature.position.x(), feature.position.y());
+    const QPointF at = toWidget(straight_ ? straightened(*straight_, seen).value_or(seen) : seen);
     const QPolygonF diamond({at + QPointF(0, -half), at + QPointF(half, 0), at + QPointF(0, half), at + QPointF(-half, 0)});
     painter.setPen(QPen(QColor(12, 8, 16, 190), 2.6));
     painter.drawPolygon(diamond);

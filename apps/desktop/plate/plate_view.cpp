@@ -9,9 +9,11 @@
 #include "apps/desktop/app/theme.h"
 #include "apps/desktop/paint/select_by_gesture.h"
 #include "apps/desktop/paint/solid_shade.h"
+#include "apps/desktop/plate/edge_tool.h"
 #include "apps/desktop/plate/hand_tool.h"
 #include "apps/desktop/plate/mask_tool.h"
 #include "apps/desktop/plate/region_tool.h"
+#include "apps/desktop/plate/straight_picture.h"
 
 namespace dusky::desktop {
 namespace {
@@ -28,6 +30,7 @@ PlateView::PlateView(Session& session, QMenu* track_menu, QWidget* parent) : QWi
   tools_.push_back(std::make_unique<MaskTool>(session_));
   tools_.push_back(std::make_unique<HandTool>(session_));
   tools_.push_back(std::make_unique<RegionTool>(session_));
+  tools_.push_back(std::make_unique<EdgeTool>(session_));
   connect(&session_.candidates, &Candidates::changed, this, qOverload<>(&QWidget::update));
   connect(&session_.model, &DocumentModel::documentChanged, this, qOverload<>(&QWidget::update));
   connect(&session_.model, &DocumentModel::opened, this, [this] {
@@ -66,7 +69,31 @@ void PlateView::refresh() {
   marks_ = plateMarks(session_.model, frame);
   faces_ = session_.view.objectsShown() ? plateFaces(session_.model, frame) : std::vector<PlateFace>{};
   grid_ = session_.view.gridShown() ? plateGrid(session_.model, frame) : std::vector<QPolygonF>{};
+  straight_ = session_.view.straight() ? lensOf(frame) : std::nullopt;
+  straight_picture_ = QImage();
+  if (straight_) straighten();
   update();
+}
+
+std::optional<Lens> PlateView::lensOf(int frame) const {
+  const SolutionPtr solution = session_.model.solution();
+  const SolvedFrame* solved = solution ? solution->frameAt(frame) : nullptr;
+  if (!solution || !solution->lens().coversPicture()) return std::nullopt;
+  return solved && solved->placed ? solution->lensAt(*solved) : solution->lens();
+}
+
+/// Moves everything that lies over the picture to where it lies without the lens's distortion.
+void PlateView::straighten() {
+  const auto moveAll = [this](auto& places) {
+    for (QPointF& p : places) p = straightened(*straight_, p).value_or(p);
+  };
+  for (PlateMark& mark : marks_) {
+    mark.measured = straightened(*straight_, mark.measured).value_or(mark.measured);
+    mark.reprojected = straightened(*straight_, mark.reprojected).value_or(mark.reprojected);
+    moveAll(mark.trail);
+  }
+  for (PlateFace& face : faces_) moveAll(face.outline);
+  for (QPolygonF& line : grid_) moveAll(line);
 }
 
 void PlateView::fit() {
@@ -224,7 +251,7 @@ void PlateView::paintEvent(QPaintEvent*) {
   drawPicture(painter);
   painter.setRenderHint(QPainter::Antialiasing);
   painter.save();
-  painter.setClipRect(QRectF(offset_, scale_ * QSizeF(picture_.size())));
+  if (!straight_) painter.setClipRect(QRectF(offset_, scale_ * QSizeF(picture_.size())));
   drawGrid(painter);
   drawSolids(painter);
   painter.restore();
@@ -247,8 +274,21 @@ void PlateView::paintEvent(QPaintEvent*) {
   drawNotes(painter);
 }
 
-void PlateView::drawPicture(QPainter& painter) const {
+void PlateView::drawPicture(QPainter& painter) {
   if (picture_.isNull()) return;
+  if (straight_) {
+    const double ratio = devicePixelRatioF();
+    const PlatePlace lies{offset_ * ratio, scale_ * ratio, picture_frame_};
+    // Made anew only when it lies otherwise.
+    if (straight_picture_.isNull() || straight_place_.offset != lies.offset || straight_place_.scale != lies.scale ||
+        straight_picture_.size() != (QSizeF(size()) * ratio).toSize()) {
+      straight_picture_ = straightPicture(picture_, *straight_, lies, (QSizeF(size()) * ratio).toSize());
+      straight_place_ = lies;
+    }
+    painter.drawImage(QRectF(rect()), straight_picture_);
+    if (session_.view.dim() > 0) painter.fillRect(rect(), QColor(10, 7, 14, session_.view.dim() * 255 / 100));
+    return;
+  }
   painter.setRenderHint(QPainter::SmoothPixmapTransform, scale_ < 2);
   const QRectF place(offset_, scale_ * QSizeF(picture_.size()));
   painter.drawImage(place, picture_);

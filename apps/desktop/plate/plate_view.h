@@ -18,7 +18,9 @@ class PlateView : public QWidget {
   explicit PlateView(Session& session, QMenu* track_menu, QWidget* parent = nullptr);
 
   const std::vector<PlateMark>& marks() const { return marks_; }
-  /// Footage px to widget coordinates.
+  /// Whether the lens's distortion is taken out of what is shown.
+  bool straight() const { return straight_.has_value(); }
+  /// Footage px (without distortion where that is taken out) to widget coordinates.
   QPointF toWidget(const QPointF& picture) const { return offset_ + scale_ * picture; }
   /// Gives up what a tool has half done; false when there was nothing to give up.
   bool leaveTool();
@@ -52,7 +54,9 @@ class PlateView : public QWidget {
   void tellZoom();
   const PlateMark* markNear(const QPointF& place, double reach) const;
   bool shown(const PlateMark& mark) const;
-  void drawPicture(QPainter& painter) const;
+  void drawPicture(QPainter& painter);
+  std::optional<Lens> lensOf(int frame) const;
+  void straighten();
   void drawGrid(QPainter& painter) const;
   void drawSolids(QPainter& painter) const;
   void drawMark(QPainter& painter, const PlateMark& mark) const;
@@ -65,6 +69,9 @@ class PlateView : public QWidget {
   std::vector<PlateMark> marks_;
   std::vector<PlateFace> faces_;
   std::vector<QPolygonF> grid_;
+  std::optional<Lens> straight_;  ///< The lens whose distortion is taken out of what is shown.
+  QImage straight_picture_;
+  PlatePlace straight_place_;
   std::vector<std::unique_ptr<PlateTool>> tools_;
   bool tool_holds_ = false;  ///< The button went down on a tool.
   RegionGesture gesture_;

@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "apps/desktop/steps/fields.h"
+#include "apps/desktop/steps/known_values.h"
 #include "apps/desktop/steps/settings_body.h"
 #include "apps/desktop/steps/staircase_view.h"
 #include "core/base/atomic_file.h"
@@ -231,6 +232,7 @@ QWidget* solveSettings(Session& session) {
   body.column->addWidget(new StaircaseView(session));
   body.column->addWidget(quietLabel(QObject::tr("What of the lens may be found:")));
   body.column->addWidget(releaseFields(session));
+  body.column->addWidget(knownValues(session));
   return body.widget;
 }
 }  // namespace dusky::desktop

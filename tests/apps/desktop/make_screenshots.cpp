@@ -3,7 +3,9 @@
 #include <QAction>
 #include <QApplication>
 #include <QDir>
+#include <QComboBox>
 #include <QMenuBar>
+#include <QPushButton>
 
 #include "apps/desktop/app/theme.h"
 #include "apps/desktop/cards/cheat_sheet.h"
@@ -145,6 +147,30 @@ void shootTracks(desktop::MainWindow& window) {
   window.plate().leaveTool();
 }
 
+/// The Plate without distortion beside its edges' check, focal length and bend; a sweep with its valley.
+void shootLens(desktop::MainWindow& window) {
+  desktop::Session& s = window.session();
+  window.steps().openStep(Step::Solve);
+  window.showLens();
+  s.view.setTool(desktop::ViewSettings::Tool::Edge);
+  goTo(window, 74);
+  drag(window.plate(), {onPlate(window, 60, 40), onPlate(window, 640, 20), onPlate(window, 1220, 40)});
+  drag(window.plate(), {onPlate(window, 40, 690), onPlate(window, 640, 690), onPlate(window, 1240, 690)});
+  shoot(window, "lens");
+  window.plate().leaveTool();
+  s.view.showStraight(true);
+  s.view.showGrid(true);
+  window.showSweep();
+  if (auto* scalar = window.findChild<QComboBox*>("sweepFirst")) scalar->setCurrentIndex(scalar->findData("k1"));
+  if (auto* run = window.findChild<QPushButton*>("runSweep")) run->click();
+  waitForJobs(window);
+  if (auto* known = window.findChild<QWidget*>("knowValue")) window.steps().ensureWidgetVisible(known, 0, 30);
+  goTo(window, 74);
+  shoot(window, "sweep");
+  s.view.showStraight(false);
+  s.view.showGrid(false);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -180,6 +206,8 @@ int main(int argc, char** argv) {
   window.steps().openStep(Step::Solve);
   goTo(window, 74);
   shoot(window, "solved");
+  shootLens(window);
+  window.showErrorMap();
   setScene(window);
   window.steps().openStep(Step::Scene);
   s.view.showGrid(true);

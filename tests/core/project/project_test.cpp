@@ -44,7 +44,18 @@ Document fullDocument() {
   bollard.putKey(5, {100.25, 80.5});
   bollard.points.push_back({6, {101, 81.125}, false, 0.93});
   d.work = {"abc", {{TrackEditKind::Cut, 3, kFirstCutId, 9, 0}, {TrackEditKind::RemovePart, 8, 0, 2, 4}}, {bollard}, {{3, "Corner of the hut", "hut"}}};
-  d.lens = {FocalKnowledge::Near, 28.5, 2, 24.9, CameraMotion::Rail, LensChoice::Anamorphic, "{}", {{"k2", Release::Off}}, 2, 12.5, true};
+  d.lens = {FocalKnowledge::Near,
+            28.5,
+            2,
+            24.9,
+            CameraMotion::Rail,
+            LensChoice::Anamorphic,
+            "{}",
+            {{"k2", Release::Off}},
+            {{"k1", {-0.1, 0.01}}, {"cx_px", {641.5, 0}}},
+            2,
+            12.5,
+            true};
   d.seed = 9;
   d.picks.key = "abc", d.picks.frame_offset = 100;
   d.picks.set_aside = {3, 8};

@@ -1,0 +1,22 @@
+#include "apps/desktop/plate/straight_picture.h"
+
+#include "core/lens/straighten.h"
+
+namespace dusky::desktop {
+
+std::optional<QPointF> straightened(const Lens& lens, const QPointF& footage) {
+  const auto n = lens.undistort({footage.x(), footage.y()});
+  if (!n) return std::nullopt;
+  return QPointF(lens.focal_px * n->x() + lens.cx_px, lens.focal_px * lens.pixel_aspect * n->y() + lens.cy_px);
+}
+
+QImage straightPicture(const QImage& picture, const Lens& lens, const PlatePlace& place, const QSize& size) {
+  const QImage source = picture.convertToFormat(QImage::Format_RGB32);
+  QImage out(size, QImage::Format_ARGB32_Premultiplied);
+  straighten(lens, {reinterpret_cast<const std::uint32_t*>(source.constBits()), source.width(), source.height(), source.bytesPerLine() / 4},
+             {place.offset.x(), place.offset.y()}, place.scale,
+             {reinterpret_cast<std::uint32_t*>(out.bits()), out.width(), out.height(), out.bytesPerLine() / 4});
+  return out;
+}
+
+}  // namespace dusky::desktop

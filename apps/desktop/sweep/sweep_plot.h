@@ -1,0 +1,47 @@
+#pragma once
+#include <QWidget>
+
+#include "apps/desktop/model/session.h"
+#include "apps/desktop/paint/plot.h"
+
+namespace dusky::desktop {
+
+/// The points of a sweep as they come: a curve over one scalar, or a map over two. A click chooses a value.
+class SweepPlot : public QWidget {
+  Q_OBJECT
+ public:
+  explicit SweepPlot(Session& session, QWidget* parent = nullptr);
+
+  struct Choice {
+    double value = 0, second = kUnknown;
+  };
+  /// The chosen value, else the best one; nothing before a sweep has ended.
+  std::optional<Choice> choice() const;
+  /// Middle of a value in widget coordinates.
+  QPointF placeOf(const Choice& value) const;
+  QSize minimumSizeHint() const override { return {220, 110}; }
+
+ signals:
+  void choiceChanged();
+
+ protected:
+  void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent*) override;
+  bool event(QEvent*) override;
+
+ private:
+  bool two() const { return session_.jobs.swept().asked.second.has_value(); }
+  Plot plot() const;
+  void drawCurve(QPainter& painter, const Plot& plot) const;
+  void drawMap(QPainter& painter, const Plot& plot) const;
+  QRectF cellOf(const Plot& plot, const SweepPoint& point) const;
+  const SweepPoint* nearest(const QPointF& at) const;
+
+  Session& session_;
+  std::optional<Choice> chosen_;
+};
+
+/// "focal length, px" for focal_px ...
+QString scalarName(const std::string& parameter);
+
+}  // namespace dusky::desktop

@@ -1,0 +1,214 @@
+#include "core/solve/extend.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <numeric>
+
+#include "core/base/parallel.h"
+#include "core/geometry/resection.h"
+#include "core/solve/judge.h"
+
+namespace dusky {
+namespace {
+
+constexpr double kRoughPx = 4.0;
+constexpr int kReach = 12;          // frames from a placed one
+constexpr int kNeighbours = 16;     // held beside a new run
+constexpr double kMore = 1.0 / 3;   // of the placed frames lie beyond what was last adjusted as a whole: time to do so again
+constexpr std::size_t kFewest = 6;  // tracks that a frame needs
+
+struct SeenPoints {
+  std::vector<Vec3> points;
+  std::vector<Vec2> rays;
+};
+
+/// Placed points and the rays that saw them, of each wanted frame.
+template <class Wanted, class LensOf>
+std::vector<SeenPoints> pointsSeen(const Reconstruction& work, const Wanted& wanted, const LensOf& lens_of) {
+  std::vector<std::vector<std::pair<const WorkTrack*, Vec2>>> seen(work.cameras.size());
+  for (const WorkTrack& track : work.tracks) {
+    if (!track.takesPart() || track.far) continue;
+    for (const WorkObservation& o : track.observations) {
+      if (wanted(o.camera)) seen[o.camera].emplace_back(&track, o.seen);
+    }
+  }
+  std::vector<SeenPoints> found(work.cameras.size());
+  parallelFor(static_cast<int>(seen.size()), [&](int f) {
+    if (seen[f].empty()) return;
+    const Lens lens = lens_of(f);
+    for (const auto& [track, at] : seen[f]) {
+      if (const auto ray = lens.undistort(at)) found[f].points.push_back(*track->point), found[f].rays.push_back(*ray);
+    }
+  });
+  return found;
+}
+
+void refineOnPoints(const Reconstruction& work, std::vector<std::optional<Pose>>& poses) {
+  const auto seen = pointsSeen(
+      work, [&](int f) { return poses[f].has_value(); }, [&](int f) { return work.lensAt(f); });
+  parallelFor(static_cast<int>(poses.size()), [&](int f) {
+    if (seen[f].points.size() < kFewest) return;
+    std::vector<int> all(seen[f].points.size());
+    std::iota(all.begin(), all.end(), 0);
+    poses[f] = refinePose(*poses[f], seen[f].points, seen[f].rays, all, kRoughPx / work.lensAt(f).focal_px);
+  });
+}
+
+class Extender {
+ public:
+  Extender(Reconstruction& work, const BundleOptions& adjusting, std::uint64_t seed)
+      : work_(work), adjusting_(adjusting), seed_(seed), frames_(static_cast<int>(work.cameras.size())) {}
+
+  int run(const Progress& progress) {
+    const int before = work_.placedCameras();
+    for (int placed = before; placed < frames_ && !progress.stopRequested();) {
+      progress.report(static_cast<double>(placed) / frames_, fmt::format("placing frames: {} of {}", placed, frames_));
+      const std::vector<int> fresh = placeNear();
+      if (fresh.empty()) break;
+      placeTracks(work_, placed == before, 0);
+      adjustRuns(fresh, progress);
+      sortOut(work_, {.tolerance_px = 2 * kRoughPx, .min_frames = 2, .min_share = 0.4});
+      placed += static_cast<int>(fresh.size());
+      if (beyond_ > kMore * placed) adjustAll(progress);
+    }
+    return work_.placedCameras() - before;
+  }
+
+ private:
+  /// Distance in frames from the nearest placed one.
+  std::vector<int> distances() const {
+    std::vector<int> away(work_.cameras.size(), frames_);
+    for (int f = 0; f < frames_; ++f) away[f] = work_.cameras[f] ? 0 : f > 0 ? away[f - 1] + 1 : frames_;
+    for (int f = frames_ - 2; f >= 0; --f) away[f] = std::min(away[f], away[f + 1] + 1);
+    return away;
+  }
+
+  std::vector<int> placeNear() {
+    const std::vector<int> away = distances();
+    const auto wanted = [&](int f) { return away[f] > 0 && away[f] <= kReach; };
+    const auto seen = pointsSeen(work_, wanted, [&](int f) { return lensFor(f); });
+    std::vector<std::optional<Pose>> poses(work_.cameras.size());
+    parallelFor(frames_, [&](int f) {
+      if (seen[f].points.size() >= kFewest) poses[f] = poseOf(f, seen[f]);
+    });
+    std::vector<int> fresh;
+    for (int f = 0; f < frames_; ++f) {
+      if (!poses[f]) continue;
+      if (!work_.focal_px.empty()) work_.focal_px[f] = focalBetween(f);
+      fresh.push_back(f);
+    }
+    for (const int f : fresh) work_.cameras[f] = poses[f];
+    return fresh;
+  }
+
+  Lens lensFor(int frame) const {
+    Lens lens = work_.lensAt(frame);
+    if (!work_.focal_px.empty()) lens.focal_px = focalBetween(frame);
+    return lens;
+  }
+
+  std::optional<Pose> poseOf(int frame, const SeenPoints& seen) const {
+    const auto found = resect(seen.points, seen.rays, 1.5 * kRoughPx / lensFor(frame).focal_px, seed_ + static_cast<std::uint64_t>(frame));
+    if (!found || found->inliers.size() < std::max(kFewest, seen.points.size() / 3)) return std::nullopt;
+    return found->pose;
+  }
+
+  /// Of a zoom: evenly between the placed frames about it.
+  double focalBetween(int frame) const {
+    int before = frame, after = frame;
+    while (before >= 0 && !work_.cameras[before]) --before;
+    while (after < frames_ && !work_.cameras[after]) ++after;
+    if (before < 0 && after >= frames_) return work_.focal_px[frame];
+    if (before < 0) return work_.focal_px[after];
+    if (after >= frames_) return work_.focal_px[before];
+    const double t = static_cast<double>(frame - before) / (after - before);
+    return work_.focal_px[before] * std::pow(work_.focal_px[after] / work_.focal_px[before], t);
+  }
+
+  /// Frames that were placed before or after all others, with their neighbours held.
+  void adjustRuns(const std::vector<int>& fresh, const Progress& progress) {
+    std::vector<std::uint8_t> is_fresh(work_.cameras.size(), 0);
+    for (const int f : fresh) is_fresh[f] = 1;
+    for (std::size_t i = 0; i < fresh.size() && !progress.stopRequested();) {
+      std::size_t end = i + 1;
+      while (end < fresh.size() && fresh[end] - fresh[end - 1] <= kReach) ++end;
+      const int first = fresh[i], last = fresh[end - 1];
+      if (!heldOnBothSides(first, last, is_fresh)) {
+        adjustRun(first, last, is_fresh, progress);
+        beyond_ += static_cast<int>(end - i);
+      }
+      i = end;
+    }
+  }
+
+  /// Whether older frames lie on both sides, near enough to hold what is between.
+  bool heldOnBothSides(int first, int last, const std::vector<std::uint8_t>& is_fresh) const {
+    const auto any = [&](int from, int to) {
+      for (int f = std::max(0, from); f <= std::min(frames_ - 1, to); ++f) {
+        if (work_.cameras[f] && !is_fresh[f]) return true;
+      }
+      return false;
+    };
+    return any(first - kReach, first - 1) && any(last + 1, last + kReach);
+  }
+
+  void adjustRun(int first, int last, const std::vector<std::uint8_t>& is_fresh, const Progress& progress) {
+    FramePart part{std::vector<std::uint8_t>(work_.cameras.size(), 0), std::vector<std::uint8_t>(work_.cameras.size(), 1)};
+    for (int f = std::max(0, first - kNeighbours); f <= std::min(frames_ - 1, last + kNeighbours); ++f) {
+      part.in[f] = 1;
+      part.held[f] = !is_fresh[f] || f < first || f > last;
+    }
+    BundleOptions options = adjusting_;
+    options.free_lens = {};
+    options.free_readout = false;
+    options.max_steps = 10, options.settled = 1e-3;
+    adjustReconstruction(work_, options, progress.silent(), part);
+  }
+
+  void adjustAll(const Progress& progress) {
+    BundleOptions options = adjusting_;
+    options.max_steps = 8, options.settled = 1e-3;
+    adjustReconstruction(work_, options, progress.silent());
+    placeTracks(work_, false, 0);
+    sortOut(work_, {.tolerance_px = 2 * kRoughPx, .min_frames = 2, .min_share = 0.4});
+    beyond_ = 0;
+  }
+
+  Reconstruction& work_;
+  const BundleOptions& adjusting_;
+  const std::uint64_t seed_;
+  const int frames_;
+  int beyond_ = 0;  ///< Frames placed beyond the others since everything was adjusted.
+};
+}  // namespace
+
+void placeAsBefore(Reconstruction& work, const Reconstruction& before, bool turn_only) {
+  const int frames = static_cast<int>(work.cameras.size());
+  const auto nearestPlaced = [&](int f) {
+    for (int away = 1; away < frames; ++away) {
+      for (const int other : {f - away, f + away}) {
+        if (other >= 0 && other < frames && work.cameras[other] && before.cameras[other]) return other;
+      }
+    }
+    return -1;
+  };
+  std::vector<std::optional<Pose>> poses(work.cameras.size());
+  for (int f = 0; f < frames; ++f) {
+    const int near = work.cameras[f] || !before.cameras[f] ? -1 : nearestPlaced(f);
+    if (near < 0) continue;
+    const Pose &then = *before.cameras[near], &now = *work.cameras[near];
+    const Eigen::Quaterniond turned = now.world_from_camera * then.world_from_camera.conjugate();
+    if (!work.focal_px.empty()) work.focal_px[f] = before.focal_px[f] * work.focal_px[near] / before.focal_px[near];
+    poses[f] = Pose{(turned * before.cameras[f]->world_from_camera).normalized(), now.centre + turned * (before.cameras[f]->centre - then.centre)};
+  }
+  if (!turn_only) refineOnPoints(work, poses);
+  for (int f = 0; f < frames; ++f) {
+    if (poses[f]) work.cameras[f] = poses[f];
+  }
+}
+
+int extendToMissing(Reconstruction& work, const BundleOptions& adjusting, std::uint64_t seed, const Progress& progress) {
+  return Extender(work, adjusting, seed).run(progress);
+}
+}  // namespace dusky
