@@ -2,32 +2,79 @@
 
 #include <Eigen/Eigenvalues>
 
+#include "core/base/numbers.h"
+
 namespace dusky {
+namespace {
+
+/// Principal axes of some places, the narrowest first, and how far they reach (root mean square).
+struct Axes {
+  Vec3 middle = Vec3::Zero(), extent = Vec3::Zero();
+  Mat3 directions = Mat3::Identity();
+};
+
+Axes axesOf(const std::vector<Vec3>& places) {
+  Axes axes;
+  for (const Vec3& p : places) axes.middle += p / static_cast<double>(places.size());
+  Mat3 scatter = Mat3::Zero();
+  for (const Vec3& p : places) scatter += (p - axes.middle) * (p - axes.middle).transpose() / static_cast<double>(places.size());
+  const Eigen::SelfAdjointEigenSolver<Mat3> eigen(scatter);
+  axes.extent = eigen.eigenvalues().cwiseMax(0.0).cwiseSqrt();
+  axes.directions = eigen.eigenvectors();
+  return axes;
+}
+
+}  // namespace
 
 void shapePath(Reconstruction& work, CameraMotion motion, double spread_px) {
   work.planes.clear();
   if (motion != CameraMotion::Rail && motion != CameraMotion::Flat) return;
-  Vec3 middle = Vec3::Zero();
-  const int placed = work.placedCameras();
-  if (placed < 4) return;
+  std::vector<Vec3> centres;
   for (const auto& camera : work.cameras) {
-    if (camera) middle += camera->centre / placed;
+    if (camera) centres.push_back(camera->centre);
   }
-  Mat3 scatter = Mat3::Zero();
-  for (const auto& camera : work.cameras) {
-    if (camera) scatter += (camera->centre - middle) * (camera->centre - middle).transpose() / placed;
-  }
-  const Eigen::SelfAdjointEigenSolver<Mat3> eigen(scatter);
-  const double extent = std::sqrt(std::max(0.0, eigen.eigenvalues()[2]));
+  if (centres.size() < 4) return;
+  const Axes axes = axesOf(centres);
+  const double extent = axes.extent[2];
   if (extent < 1e-9) return;
   constexpr double kShare = 1e-3;
   const double weight = std::pow(std::max(0.05, spread_px) / (kShare * extent), 2);
   for (int f = 0; f < static_cast<int>(work.cameras.size()); ++f) {
     for (int k = 0; k < (motion == CameraMotion::Rail ? 2 : 1); ++k) {
-      const Vec3 normal = eigen.eigenvectors().col(k);
-      work.planes.push_back({.camera = f, .normal = normal, .offset = normal.dot(middle), .weight = weight});
+      const Vec3 normal = axes.directions.col(k);
+      work.planes.push_back({.camera = f, .normal = normal, .offset = normal.dot(axes.middle), .weight = weight});
     }
   }
+}
+
+PathShape pathShape(const Solution& solution) {
+  std::vector<Vec3> centres;
+  std::vector<double> sigmas;
+  for (const SolvedFrame& frame : solution.frames) {
+    if (!frame.placed || !(frame.sigma_centre > 0)) continue;
+    centres.push_back(frame.pose.centre);
+    sigmas.push_back(frame.sigma_centre);
+  }
+  constexpr std::size_t kFewest = 8;
+  if (centres.size() < kFewest) return {};
+  const Axes axes = axesOf(centres);
+  double line = 0, plane = 0;
+  for (std::size_t i = 0; i < centres.size(); ++i) {
+    const Vec3 off = axes.directions.transpose() * (centres[i] - axes.middle) / sigmas[i];
+    plane += off[0] * off[0];
+    line += off[0] * off[0] + off[1] * off[1];
+  }
+  const double count = static_cast<double>(centres.size()), usual = median(std::move(sigmas));
+  return {std::sqrt(line / (2 * count - 4)), std::sqrt(plane / (count - 3)), axes.extent[2] / usual, axes.extent[1] / usual};
+}
+
+CameraMotion plainerMotion(const PathShape& shape) {
+  // Errors of neighbouring frames go together, so their mean square wanders; a path must be long against them to say anything.
+  constexpr double kFits = 1.25, kLong = 40;
+  if (!(shape.length > kLong)) return CameraMotion::Free;
+  if (shape.off_line < kFits) return CameraMotion::Rail;
+  if (shape.off_plane < kFits && shape.width > kLong) return CameraMotion::Flat;
+  return CameraMotion::Free;
 }
 
 }  // namespace dusky

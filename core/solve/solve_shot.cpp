@@ -54,6 +54,7 @@ class Solver {
         options_(options),
         progress_(progress),
         on_partial_(on_partial),
+        motion_(options.motion),
         work_(makeReconstruction(tracks, options.set_aside, options.holdout_share, static_cast<std::uint64_t>(options.seed))) {
     work_.lens_of = options.camera_of;
   }
@@ -78,7 +79,6 @@ class Solver {
       work_ = std::move(start->work), nodal_ = start->nodal, result_.motion_why = std::move(start->why);
       freedom_ = firstFreedom(options_, work_.lens().model);
     }
-    result_.motion = nodal_ ? "nodal" : "free";
     if (options_.readout != 0 || options_.free_readout) work_.readout = options_.readout;
     tell();
     placeAllFrames(progress_.part(0.2, 0.35));
@@ -90,7 +90,11 @@ class Solver {
     settle(options_.max_rounds, progress_.part(0.7, 0.93));
     if (progress_.stopRequested()) return cancelled();
     result_.summary.termination = Termination::Settled;
-    if (const Status whole = finish(); !whole.ok()) return whole.error();
+    if (const Status whole = finish(progress_.part(0.93, 0.96)); !whole.ok()) return whole.error();
+    findPlainerPath();
+    if (progress_.stopRequested()) return cancelled();
+    nameStretches(held_, result_);
+    addWarnings(tracks_, options_, result_);
     return SolutionPtr(std::make_shared<Solution>(std::move(result_)));
   }
 
@@ -176,7 +180,7 @@ class Solver {
       const Progress part = progress.part(static_cast<double>(round) / rounds, (round + 1.0) / rounds);
       spread_px_ = errorSpread(work_);
       tieZoom();
-      shapePath(work_, options_.motion, spread_px_);
+      shapePath(work_, motion_, spread_px_);
       BundleOptions options = robustOptions();
       // The first round only shows what to leave out.
       options.max_steps = round == 0 ? 6 : 12, options.settled = 1e-4;
@@ -244,6 +248,8 @@ class Solver {
 
   void climb(const Progress& progress) {
     StaircaseOptions options{.base = robustOptions(), .releases = options_.releases, .climbs = options_.lens != LensChoice::None && !options_.known_lens};
+    const Reconstruction settled = work_;
+    options.reached = &settled, options.reached_with = freedom_;
     // The staircase begins without distortion, so that each parameter is judged by what it gains.
     if (!options_.known_lens) {
       for (Lens& lens : work_.lenses) {
@@ -263,13 +269,13 @@ class Solver {
     freedom_ = climbStaircase(work_, options, result_.staircase, progress);
   }
 
-  Status finish() {
-    progress_.report(0.95, "judging");
+  Status finish(const Progress& progress) {
+    progress.report(0, "judging");
     // Plain least squares over what stays; what it shows to be wrong goes, once.
     for (int round = 0; round < 2; ++round) {
       BundleOptions options = finalOptions();
       if (round == 0) options.max_steps = 8, options.settled = 1e-4;
-      adjustReconstruction(work_, options, progress_.part(0.95, 0.98));
+      adjustReconstruction(work_, options, progress.part(0, 1));
       if (round == 0) sortOutNow();
     }
     const Judgement judgement = judge(work_);
@@ -278,16 +284,35 @@ class Solver {
     result_.summary.observations = judgement.used;
     result_.summary.holdout_kept = judgement.holdout_kept;
     describe(work_, tracks_, result_);
-    if (options_.motion == CameraMotion::Rail) result_.motion = "rail";
-    if (options_.motion == CameraMotion::Flat) result_.motion = "flat";
+    result_.motion = nodal_ ? "nodal" : motion_ == CameraMotion::Rail ? "rail" : motion_ == CameraMotion::Flat ? "flat" : "free";
     if (result_.placedFrames() < 2 || result_.keptTracks() < 8) {
       return cannotSolve(fmt::format("Too few tracks agree on a camera: {} left. Track more features, or leave out what moves.", result_.keptTracks()));
     }
     if (const Status fits = refuseLooseFit(); !fits.ok()) return fits;
     fillUncertainty();
-    nameStretches(held_, result_);
-    addWarnings(tracks_, options_, result_);
     return Done{};
+  }
+
+  /// A path that is a line or a plane as well as it is known is held to it, where the holdout tracks do not object.
+  void findPlainerPath() {
+    if (options_.motion != CameraMotion::Auto || nodal_ || !held_.empty()) return;
+    const PathShape shape = pathShape(result_);
+    const CameraMotion plainer = plainerMotion(shape);
+    if (plainer == CameraMotion::Free) return;
+    const Reconstruction free_work = work_;
+    const Solution free_result = result_;
+    motion_ = plainer;
+    settle(1, progress_.part(0.96, 0.98));
+    const bool fine = !progress_.stopRequested() && finish(progress_.part(0.98, 1)).ok();
+    constexpr double kChance = 2e-3;
+    if (!fine || result_.holdout_rms_px > (1 + kChance) * free_result.holdout_rms_px || result_.placedFrames() < free_result.placedFrames()) {
+      motion_ = CameraMotion::Auto;
+      work_ = free_work, result_ = free_result;
+      return;
+    }
+    const bool rail = plainer == CameraMotion::Rail;
+    result_.motion_why += fmt::format(" Its path is {} as far as it is known ({:.1f} standard deviations off), and is held to {}.", rail ? "straight" : "flat",
+                                      rail ? shape.off_line : shape.off_plane, rail ? "a line" : "a plane");
   }
 
   BundleOptions finalOptions() const {
@@ -338,6 +363,7 @@ class Solver {
   const SolveOptions& options_;
   const Progress& progress_;
   const std::function<void(SolutionPtr)>& on_partial_;
+  CameraMotion motion_;  ///< As asked, or as found plainer.
   Reconstruction work_;
   Solution result_;
   LensFreedom freedom_{};

@@ -47,6 +47,7 @@ class Climb {
     LensFreedom wider = freedom;
     for (const int k : group.parameters) wider[k] = !options_.known[k];
     if (wider == freedom) return;
+    if (options_.reached && wider == options_.reached_with) goOnFrom(*options_.reached);
     adjust(wider, progress);
     now_ = judge(work_);
     StaircaseStep step{std::string(group.name), now_.rms_px, now_.holdout_rms_px, true, was.rms_px, was.holdout_rms_px, "forced on"};
@@ -56,6 +57,14 @@ class Climb {
     else
       work_ = before, now_ = was;
     steps_.push_back(std::move(step));
+  }
+
+  /// Cameras, points and lenses from there; what is used and set aside stays, so that both are judged by the same sightings.
+  void goOnFrom(const Reconstruction& reached) {
+    work_.cameras = reached.cameras, work_.focal_px = reached.focal_px, work_.lenses = reached.lenses;
+    for (std::size_t t = 0; t < work_.tracks.size(); ++t) {
+      if (work_.tracks[t].point && reached.tracks[t].point && work_.tracks[t].far == reached.tracks[t].far) work_.tracks[t].point = reached.tracks[t].point;
+    }
   }
 
   /// Holdout and parsimony must both agree.

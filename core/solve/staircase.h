@@ -11,6 +11,8 @@ struct StaircaseOptions {
   BundleOptions base;                       ///< Loss, prior, what is free at the foot: focal length, or nothing.
   std::map<std::string, Release> releases;  ///< What the artist says of single groups.
   LensFreedom known{};                      ///< Parameters that stand, whatever their group does.
+  const Reconstruction* reached = nullptr;  ///< Where adjusting with `reached_with` free has led already; the rung that frees it begins there.
+  LensFreedom reached_with{};
   bool climbs = true;                       ///< Whether groups that nothing is said of are tried at all.
 };
 

@@ -100,14 +100,17 @@ class Chooser {
     std::vector<SkeletonStart> starts = startsToTry(options_, tracks_.width, tracks_.height);
     tryAll(starts);
     if (progress_.stopRequested()) return cancelled();
-    findZoom();
-    if (options_.lens == LensChoice::Auto && !options_.known_lens && !zooming_ && poor()) {
+    const bool fits_poorly = poor();
+    findZoom(fits_poorly ? starts : std::vector<SkeletonStart>{});
+    if (options_.lens == LensChoice::Auto && !options_.known_lens && fits_poorly && !(zooming_ && zooming_->median_error_px < kFits)) {
       starts.clear();
       addStarts(starts, options_, tracks_.width, tracks_.height, LensModel::Fisheye, 1);
       for (const double squeeze : {2.0, 1.5}) addStarts(starts, options_, tracks_.width, tracks_.height, LensModel::Anamorphic, squeeze);
       tryAll(starts);
-      if (progress_.stopRequested()) return cancelled();
+      const Skeleton* constant = bestMoving();
+      if (zooming_ && constant && constant->median_error_px < zooming_->median_error_px) zooming_.reset();
     }
+    if (progress_.stopRequested()) return cancelled();
     return choose();
   }
 
@@ -154,7 +157,6 @@ class Chooser {
 
   /// Whether none of what was tried fits as it should.
   bool poor() {
-    constexpr double kFits = 0.4;
     const Skeleton* moving = bestMoving();
     const Turning* turning = bestTurning();
     const bool moves = moving && moving->median_error_px < kFits && moving->placed_keyframes > 0.8 * static_cast<double>(keyframes_.size());
@@ -162,6 +164,7 @@ class Chooser {
   }
 
   static constexpr double kOtherLens = 1.25;
+  static constexpr double kFits = 0.4;  ///< px, median over the keyframes.
   double costOf(const Skeleton& s) const { return costWith(s.median_error_px, static_cast<int>(keyframes_.size()), s.placed_keyframes); }
   double costOf(const Turning& t) const { return costWith(t.median_error_px, static_cast<int>(keyframes_.size()), t.placed_frames); }
 
@@ -217,20 +220,25 @@ class Chooser {
     return SolveStart{std::move(moving->work), false, why_};
   }
 
-  void findZoom() {
-    const Skeleton* constant = bestMoving();
-    if (constant && options_.focal == FocalKnowledge::Unknown && !options_.known_lens && options_.motion != CameraMotion::Nodal) zooming_ = asZoom(*constant);
-  }
-
-  /// The same with a focal length for every keyframe, where that explains much more.
-  std::optional<Skeleton> asZoom(const Skeleton& constant) {
+  /// The same with a focal length for every keyframe, where that explains much more: beginning with the best constant one, and with trial
+  /// lenses too where that one may be no more than a compromise.
+  void findZoom(std::vector<SkeletonStart> starts) {
     constexpr double kHint_px = 0.1, kMuchMore = 0.6;
-    if (constant.median_error_px < kHint_px) return std::nullopt;
-    SkeletonStart start{constant.work.lens(), true, firstFreedom(options_, constant.work.lens().model)};
-    start.free_lens[0] = false;
-    auto zooming = growSkeleton(work_, keyframes_, start, static_cast<std::uint64_t>(options_.seed), progress_.silent());
-    if (!zooming || zooming->placed_keyframes < constant.placed_keyframes || zooming->placed_tracks < 0.8 * constant.placed_tracks) return std::nullopt;
-    return zooming->median_error_px < kMuchMore * constant.median_error_px ? std::move(zooming) : std::nullopt;
+    const Skeleton* constant = bestMoving();
+    if (!constant || options_.focal != FocalKnowledge::Unknown || options_.known_lens || options_.motion == CameraMotion::Nodal) return;
+    if (constant->median_error_px < kHint_px) return;
+    starts.push_back({constant->work.lens(), true, firstFreedom(options_, constant->work.lens().model)});
+    std::vector<std::optional<Skeleton>> grown(starts.size());
+    parallelFor(static_cast<int>(starts.size()), [&](int i) {
+      SkeletonStart& start = starts[static_cast<std::size_t>(i)];
+      start.zoom = true, start.free_lens[0] = false;
+      grown[static_cast<std::size_t>(i)] = growSkeleton(work_, keyframes_, start, static_cast<std::uint64_t>(options_.seed), progress_.silent());
+    });
+    for (std::optional<Skeleton>& one : grown) {
+      if (!one || one->placed_keyframes < constant->placed_keyframes || one->placed_tracks < 0.8 * constant->placed_tracks) continue;
+      if (one->median_error_px >= kMuchMore * constant->median_error_px || (zooming_ && zooming_->median_error_px <= one->median_error_px)) continue;
+      zooming_ = std::move(one);
+    }
   }
 
   bool onlyTurns(const Skeleton* moving, const Turning& turning) {

@@ -47,7 +47,9 @@ void Plot::drawAxes(QPainter& painter, const QString& x_name, const QString& y_n
     painter.setPen(QPen(color::Raised, 1));
     painter.drawLine(QPointF(place, area_.top()), QPointF(place, area_.bottom()));
     painter.setPen(color::Quiet);
-    painter.drawText(QRectF(place - 50, area_.bottom() + 1, 100, line), Qt::AlignCenter, QString::number(x, 'f', decimalsFor(step)));
+    const QString text = QString::number(x, 'f', decimalsFor(step));
+    const double half = painter.fontMetrics().horizontalAdvance(text) / 2.0 + 1, middle = std::min(place, area_.right() + kRight - half);
+    painter.drawText(QRectF(middle - half, area_.bottom() + 1, 2 * half, line), Qt::AlignCenter, text);
   }
   for (const double y : ticks(range_.y0, range_.y1, area_.height(), 38, &step)) {
     const double place = at(range_.x0, y).y();

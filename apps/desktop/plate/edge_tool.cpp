@@ -90,8 +90,8 @@ void EdgeTool::draw(QPainter& painter, const PlatePlace& place) const {
 
 QString EdgeTool::hint() const {
   if (!session_.model.solution()) return QObject::tr("Solve the shot first: then a line shows how its lens bends what is straight.");
-  return lines_.empty() ? QObject::tr("Draw from end to end of something straight on the set: the line bends as the solved lens would bend it.")
-                        : QObject::tr("Where the edge leaves the solid line, the lens is not right there. Backspace takes the lines away.");
+  return lines_.empty() ? QObject::tr("Draw from end to end of something straight on the set.")
+                        : QObject::tr("Solid: as the lens bends a straight edge. Backspace takes the lines away.");
 }
 
 }  // namespace dusky::desktop

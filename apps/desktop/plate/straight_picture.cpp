@@ -11,7 +11,10 @@ std::optional<QPointF> straightened(const Lens& lens, const QPointF& footage) {
 }
 
 QImage straightPicture(const QImage& picture, const Lens& lens, const PlatePlace& place, const QSize& size) {
-  const QImage source = picture.convertToFormat(QImage::Format_RGB32);
+  // Shown much smaller than it is, it would glitter: made small first.
+  const double shrunk = place.scale * lens.width / picture.width();
+  const QImage fitting = shrunk < 0.7 ? picture.scaled(picture.size() * shrunk, Qt::IgnoreAspectRatio, Qt::SmoothTransformation) : picture;
+  const QImage source = fitting.convertToFormat(QImage::Format_RGB32);
   QImage out(size, QImage::Format_ARGB32_Premultiplied);
   straighten(lens, {reinterpret_cast<const std::uint32_t*>(source.constBits()), source.width(), source.height(), source.bytesPerLine() / 4},
              {place.offset.x(), place.offset.y()}, place.scale,

@@ -33,6 +33,7 @@ QDoubleSpinBox* smallNumber(const char* object, const QString& tip, double least
   field->setRange(least, 1e5);
   field->setDecimals(5);
   field->setButtonSymbols(QAbstractSpinBox::NoButtons);
+  field->setMinimumWidth(60);
   field->setToolTip(tip);
   return field;
 }
@@ -83,10 +84,10 @@ QWidget* knownValues(Session& session) {
   name->setToolTip(QObject::tr("Which value of the lens is known."));
   auto* value = smallNumber("knownValue", QObject::tr("Its value."), -1e5);
   auto* sigma = smallNumber("knownSigma", QObject::tr("How well it is known: one standard deviation; 0: it stands, and is not looked for."), 0);
-  row->addWidget(name, 3);
-  row->addWidget(value, 3);
+  row->addWidget(value, 1);
   row->addWidget(new QLabel("±"));
-  row->addWidget(sigma, 3);
+  row->addWidget(sigma, 1);
+  column->addWidget(name);
   column->addLayout(row);
   auto* know = new QPushButton(QObject::tr("Know this value"));
   know->setObjectName("knowValue");

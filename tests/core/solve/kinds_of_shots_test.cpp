@@ -142,10 +142,34 @@ TEST(KindsOfShots, ARailHoldsThePathToALine) {
     return Pose{(rotationFromVector(Vec3(0.01 * std::sin(0.4 * index), -0.01 * index + 0.1, 0)) * kLevel).normalized(), Vec3(0.1 * index, 1.6, -0.04 * index)};
   };
   const SyntheticShot shot = makeSyntheticShot(plan);
-  const auto free = solveShot(shot.tracks, {}, {}), rail = solveShot(shot.tracks, {.motion = CameraMotion::Rail}, {});
+  const auto free = solveShot(shot.tracks, {.motion = CameraMotion::Free}, {}), rail = solveShot(shot.tracks, {.motion = CameraMotion::Rail}, {});
   ASSERT_TRUE(free.ok() && rail.ok());
   EXPECT_EQ((*rail)->motion, "rail");
   EXPECT_LT(pathError(shot, **rail), pathError(shot, **free)) << "what is known helps";
+}
+
+TEST(KindsOfShots, AutoFindsARailAndAPlaneAndLeavesAHandHeldPathFree) {
+  const auto shotOn = [](const std::function<Vec3(double)>& path) {
+    SyntheticPlan plan{.frames = 60, .points = 500, .noise_px = 0.3, .life = 30};
+    plan.path = [path](int index) {
+      const double t = index;
+      const Vec3 turn(0.02 * std::sin(0.3 * t), -0.008 * t + 0.1, 0.01 * std::sin(0.2 * t));
+      return Pose{(rotationFromVector(turn) * kLevel).normalized(), path(t)};
+    };
+    return makeSyntheticShot(plan);
+  };
+  const auto rail = shotOn([](double t) { return Vec3(0.09 * t, 1.6 + 0.01 * t, -0.03 * t); });
+  const auto flat = shotOn([](double t) { return Vec3(0.09 * t, 1.6, 1.2 * std::sin(0.06 * t)); });
+  const auto hand = shotOn([](double t) { return Vec3(0.09 * t, 1.6 + 0.02 * std::sin(0.9 * t), 0.02 * std::sin(0.7 * t)); });
+  const auto on_rail = solveShot(rail.tracks, {}, {}), in_plane = solveShot(flat.tracks, {}, {}), free = solveShot(hand.tracks, {}, {});
+  ASSERT_TRUE(on_rail.ok() && in_plane.ok() && free.ok());
+  EXPECT_EQ((*on_rail)->motion, "rail") << (*on_rail)->motion_why;
+  EXPECT_THAT((*on_rail)->motion_why, HasSubstr("straight"));
+  EXPECT_EQ((*in_plane)->motion, "flat") << (*in_plane)->motion_why;
+  EXPECT_EQ((*free)->motion, "free") << (*free)->motion_why;
+  const auto as_free = solveShot(rail.tracks, {.motion = CameraMotion::Free}, {});
+  ASSERT_TRUE(as_free.ok());
+  EXPECT_LT(pathError(rail, **on_rail), pathError(rail, **as_free));
 }
 
 TEST(KindsOfShots, TwoCamerasHaveTwoLenses) {
