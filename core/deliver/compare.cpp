@@ -17,9 +17,12 @@ struct Slip {
   Vec2 offset = Vec2::Zero();
 };
 
-bool visibleIn(const ShotRecord& truth, const ShotRecord::Point& point, int frame, const Vec2& at) {
-  if (!point.visible.empty()) return std::binary_search(point.visible.begin(), point.visible.end(), frame);
-  return at.x() >= 0 && at.y() >= 0 && at.x() <= truth.width && at.y() <= truth.height;
+bool mayBeVisibleIn(const ShotRecord::Point& point, int frame) {
+  return point.visible.empty() || std::binary_search(point.visible.begin(), point.visible.end(), frame);
+}
+
+bool liesWithin(const ShotRecord& truth, const ShotRecord::Point& point, const Vec2& at) {
+  return !point.visible.empty() || (at.x() >= 0 && at.y() >= 0 && at.x() <= truth.width && at.y() <= truth.height);
 }
 
 std::vector<Slip> slips(const ShotRecord& solved, const ShotRecord& truth, const Similarity& solved_from_truth) {
@@ -28,10 +31,11 @@ std::vector<Slip> slips(const ShotRecord& solved, const ShotRecord& truth, const
     const auto true_view = truth.frames.find(frame);
     if (true_view == truth.frames.end()) continue;
     for (std::size_t k = 0; k < truth.points.size(); ++k) {
+      if (!mayBeVisibleIn(truth.points[k], frame)) continue;
       const auto want = project(true_view->second.lens, true_view->second.pose, truth.points[k].xyz);
       // Beyond the lens's range distortion folds over and would bring far-off points into the picture.
       const Vec3 in_camera = true_view->second.pose.toCamera(truth.points[k].xyz);
-      if (!want || !true_view->second.lens.risingUpTo(in_camera.hnormalized()) || !visibleIn(truth, truth.points[k], frame, *want)) continue;
+      if (!want || !true_view->second.lens.risingUpTo(in_camera.hnormalized()) || !liesWithin(truth, truth.points[k], *want)) continue;
       const auto got = project(view.lens, view.pose, solved_from_truth * truth.points[k].xyz);
       out.push_back({static_cast<int>(k), frame, got ? Vec2(*got - *want) : Vec2(1e4, 1e4)});
     }

@@ -70,7 +70,7 @@ BundleSummary adjust(Bundle& bundle, const BundleOptions& options, const Progres
     }
     progress.report(static_cast<double>(summary.steps) / options.max_steps, "adjusting cameras and points");
     double next_cost = cost;
-    if (system.solve(damping)) {
+    if (system.solve(damping) && !progress.stopRequested()) {
       State state = moved(bundle, system, options);
       if (plausible(state)) {
         state.swapWith(bundle);
@@ -90,6 +90,7 @@ BundleSummary adjust(Bundle& bundle, const BundleOptions& options, const Progres
     cost = summary.cost_after = next_cost;
     damping = std::max(kLeastDamping, damping * std::max(1.0 / 3, 1 - std::pow(2 * std::min(ratio, 1.0) - 1, 3)));
     growth = 2;
+    if (progress.stopRequested()) continue;
     if (share < options.settled) {
       summary.termination = Termination::Settled;
       return summary;

@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "core/base/parallel.h"
 #include "core/geometry/triangulation.h"
 
 namespace dusky {
@@ -94,10 +95,9 @@ void describe(const Reconstruction& work, const TrackSet& tracks, Solution& out)
   const FarPlace far = farPlaceOf(work);
   out.tracks.resize(work.tracks.size());
   out.summary.holdout_tracks = 0;
-  for (std::size_t t = 0; t < work.tracks.size(); ++t) {
-    out.tracks[t] = describeTrack(work, views, far, work.tracks[t], tracks.tracks[t]);
-    out.summary.holdout_tracks += out.tracks[t].holdout;
-  }
+  parallelFor(
+      static_cast<int>(work.tracks.size()), [&](int t) { out.tracks[t] = describeTrack(work, views, far, work.tracks[t], tracks.tracks[t]); }, 16);
+  for (const SolvedTrack& track : out.tracks) out.summary.holdout_tracks += track.holdout;
   describeFrames(work, out);
   out.cameras.resize(work.lenses.size());
   for (std::size_t l = 0; l < work.lenses.size(); ++l) {

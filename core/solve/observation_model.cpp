@@ -144,8 +144,11 @@ double bundleCost(const Bundle& bundle, const BundleOptions& options) {
 
 double focalTieLoss(const CameraTie& tie, double difference) {
   const double s2 = tie.focal_leap * tie.focal_leap;
-  return s2 * std::log1p(difference * difference / s2);
+  return difference * difference / (1 + difference * difference / s2);
 }
 
-double focalTieWeight(const CameraTie& tie, double difference) { return 1 / (1 + difference * difference / (tie.focal_leap * tie.focal_leap)); }
+double focalTieWeight(const CameraTie& tie, double difference) {
+  const double w = 1 / (1 + difference * difference / (tie.focal_leap * tie.focal_leap));
+  return w * w;
+}
 }  // namespace dusky

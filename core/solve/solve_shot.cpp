@@ -61,18 +61,7 @@ class Solver {
 
   Result<SolutionPtr> run(const SolutionPtr& from) {
     if (from) {
-      freedom_ = withoutKnown(options_, from->lens().model, takeFrom(*from, work_));
-      for (Lens& lens : work_.lenses) {
-        if (options_.known_lens) lens = *options_.known_lens;
-        putKnownValues(options_, lens);
-      }
-      freedom_[0] = firstFreedom(options_, from->lens().model)[0];
-      if (options_.focal == FocalKnowledge::Locked) {
-        for (Lens& lens : work_.lenses) lens.focal_px = options_.focal_px;
-      }
-      if (options_.known_lens) freedom_ = LensFreedom{};
-      nodal_ = from->motion == "nodal";
-      result_.staircase = from->staircase, result_.motion_why = from->motion_why;
+      carryOnFrom(*from);
     } else {
       auto start = findStart(work_, tracks_, options_, progress_);
       if (!start.ok()) return start.error();
@@ -99,6 +88,21 @@ class Solver {
   }
 
  private:
+  void carryOnFrom(const Solution& from) {
+    freedom_ = withoutKnown(options_, from.lens().model, takeFrom(from, work_));
+    freedom_[0] = firstFreedom(options_, from.lens().model)[0];
+    if (options_.known_lens) freedom_ = LensFreedom{};
+    for (Lens& lens : work_.lenses) {
+      if (options_.known_lens) lens = *options_.known_lens;
+      if (options_.focal == FocalKnowledge::Locked) lens.focal_px = options_.focal_px;
+      putKnownValues(options_, lens);
+    }
+    nodal_ = from.motion == "nodal";
+    result_.staircase = from.staircase;
+    // What is said of the path is found anew.
+    result_.motion_why = from.motion_why.substr(0, from.motion_why.find(kItsPath));
+  }
+
   /// The lens is the same in all frames: a part of them tells it as well and many times sooner. The others are placed anew under it.
   void findLens() {
     const Reconstruction all = work_;
@@ -152,7 +156,7 @@ class Solver {
   void tieZoom() {
     if (work_.focal_px.empty()) return;
     std::erase_if(work_.ties, [](const CameraTie& tie) { return tie.focal > 0; });
-    const double spread = std::isnan(spread_px_) ? 0.5 : std::max(0.1, spread_px_);
+    const double spread = std::isnan(spread_px_) ? 0.5 : std::max(0.02, spread_px_);
     constexpr double kUsualChange = 0.0015;
     for (int f = 1; f < static_cast<int>(work_.cameras.size()); ++f) {
       const double frames = work_.frame_numbers[f] - work_.frame_numbers[f - 1];
@@ -185,6 +189,7 @@ class Solver {
       // The first round only shows what to leave out.
       options.max_steps = round == 0 ? 6 : 12, options.settled = 1e-4;
       adjustReconstruction(work_, options, part);
+      if (progress_.stopRequested()) return;
       ++result_.summary.rounds;
       const int used_before = countUsed();
       sortOutNow();
@@ -196,7 +201,7 @@ class Solver {
 
   void sortOutNow() {
     placeTracks(work_, false, farLimit());
-    result_.summary.tolerance_px = std::clamp(4.0 * errorSpread(work_), 0.35, kRoughPx);
+    result_.summary.tolerance_px = std::clamp(4.0 * errorSpread(work_), 0.1, kRoughPx);
     sortOut(work_, {.tolerance_px = result_.summary.tolerance_px});
   }
 
@@ -276,6 +281,7 @@ class Solver {
       BundleOptions options = finalOptions();
       if (round == 0) options.max_steps = 8, options.settled = 1e-4;
       adjustReconstruction(work_, options, progress.part(0, 1));
+      if (progress_.stopRequested()) return cancelled();
       if (round == 0) sortOutNow();
     }
     const Judgement judgement = judge(work_);
@@ -289,6 +295,7 @@ class Solver {
       return cannotSolve(fmt::format("Too few tracks agree on a camera: {} left. Track more features, or leave out what moves.", result_.keptTracks()));
     }
     if (const Status fits = refuseLooseFit(); !fits.ok()) return fits;
+    if (progress_.stopRequested()) return cancelled();
     fillUncertainty();
     return Done{};
   }
@@ -311,7 +318,7 @@ class Solver {
       return;
     }
     const bool rail = plainer == CameraMotion::Rail;
-    result_.motion_why += fmt::format(" Its path is {} as far as it is known ({:.1f} standard deviations off), and is held to {}.", rail ? "straight" : "flat",
+    result_.motion_why += fmt::format("{} {} as far as it is known ({:.1f} standard deviations off), and is held to {}.", kItsPath, rail ? "straight" : "flat",
                                       rail ? shape.off_line : shape.off_plane, rail ? "a line" : "a plane");
   }
 
@@ -336,7 +343,7 @@ class Solver {
 
   void fillUncertainty() {
     const MappedBundle mapped = makeBundle(work_);
-    const CameraUncertainty sigma = cameraUncertainty(mapped.bundle, finalOptions());
+    const CameraUncertainty sigma = cameraUncertainty(mapped.bundle, finalOptions(), progress_);
     for (std::size_t l = 0; l < result_.cameras.size(); ++l)
       result_.cameras[l].sigma = sigma.lens[l], result_.cameras[l].lens_sigma_px = sigma.lens_px[l], result_.cameras[l].curve = sigma.lens_curve[l];
     for (std::size_t c = 0; c < mapped.camera_frame.size(); ++c) {
@@ -357,6 +364,7 @@ class Solver {
     on_partial_(std::move(partial));
   }
 
+  static constexpr std::string_view kItsPath = " Its path is";
   static constexpr int kFramesForLens = 40;
   static constexpr double kHeld = 1e4;  ///< Of a tie that holds a turning camera in its place, px^2 per unit^2.
   const TrackSet& tracks_;

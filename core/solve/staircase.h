@@ -13,7 +13,7 @@ struct StaircaseOptions {
   LensFreedom known{};                      ///< Parameters that stand, whatever their group does.
   const Reconstruction* reached = nullptr;  ///< Where adjusting with `reached_with` free has led already; the rung that frees it begins there.
   LensFreedom reached_with{};
-  bool climbs = true;                       ///< Whether groups that nothing is said of are tried at all.
+  bool climbs = true;  ///< Whether groups that nothing is said of are tried at all.
 };
 
 /// Releases the lens one group at a time (lensGroups()), adjusts everything, and keeps a group only when the holdout error falls and the fit

@@ -38,14 +38,15 @@ double sightingsPerIndependentOne(const ReducedSystem& system, const Bundle& bun
 /// The covariance, worked out from the reduced system and its border.
 class Covariance {
  public:
-  Covariance(const Bundle& bundle, const BundleOptions& options) : bundle_(bundle), options_(options), system_(bundle, options) {}
+  Covariance(const Bundle& bundle, const BundleOptions& options, const Progress& progress)
+      : bundle_(bundle), options_(options), progress_(progress), system_(bundle, options) {}
 
   bool make() {
     system_.linearise();
     system_.build(1e-12);
     holdWorld();
     EnvelopeMatrix& matrix = system_.matrix();
-    if (!matrix.factorise()) return false;
+    if (progress_.stopRequested() || !matrix.factorise()) return false;
     border_ = system_.border();
     matrix.solveLower(border_);
     corner_ = Eigen::MatrixXd::Zero(system_.shared(), system_.shared());
@@ -56,6 +57,7 @@ class Covariance {
     }
     matrix.solveUpper(border_);
     makeGauge();
+    if (progress_.stopRequested()) return false;
     matrix.invert();
     variance_ = noiseVariance(system_, bundle_, system_.block() * static_cast<double>(bundle_.cameras.size()) + system_.shared()) *
                 sightingsPerIndependentOne(system_, bundle_);
@@ -74,7 +76,11 @@ class Covariance {
     if (options_.free_readout) out.readout = std::sqrt(scaled(corner_(system_.readoutAt(), system_.readoutAt())));
     out.points.resize(bundle_.points.size(), kUnknown);
     parallelFor(
-        static_cast<int>(bundle_.points.size()), [&](int j) { out.points[j] = pointSpread(j); }, 8);
+        static_cast<int>(bundle_.points.size()),
+        [&](int j) {
+          if (!progress_.stopRequested()) out.points[j] = pointSpread(j);
+        },
+        8);
     return out;
   }
 
@@ -216,6 +222,7 @@ class Covariance {
 
   const Bundle& bundle_;
   const BundleOptions& options_;
+  const Progress& progress_;
   ReducedSystem system_;
   Eigen::MatrixXd border_;  ///< The camera system's inverse times what it shares with the shared unknowns.
   Eigen::MatrixXd corner_;  ///< Covariance of the shared unknowns, in units of the noise.
@@ -261,9 +268,9 @@ double correlatedVariance(const Bundle& bundle, const BundleOptions& options) {
          sightingsPerIndependentOne(system, bundle);
 }
 
-CameraUncertainty cameraUncertainty(const Bundle& bundle, const BundleOptions& options) {
+CameraUncertainty cameraUncertainty(const Bundle& bundle, const BundleOptions& options, const Progress& progress) {
   if (bundle.cameras.size() >= 2 && !bundle.observations.empty()) {
-    Covariance covariance(bundle, options);
+    Covariance covariance(bundle, options, progress);
     if (covariance.make()) return covariance.result();
   }
   LensParameters unknown;

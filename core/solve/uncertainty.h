@@ -24,7 +24,8 @@ struct CameraUncertainty {
 /// known relative to the rest of the path. Unknown everywhere where the system is singular beyond that.
 /// Sources: correlated sightings: Bayley and Hammersley, J. R. Stat. Soc. Suppl. 8(2), 1946; gauge: Morris, Kanatani and Kanade, "Gauge freedoms and
 /// uncertainty modeling for 3D computer vision", CVPR 2001.
-CameraUncertainty cameraUncertainty(const Bundle& bundle, const BundleOptions& options);
+/// Stopped: what is not worked out yet stays unknown.
+CameraUncertainty cameraUncertainty(const Bundle& bundle, const BundleOptions& options, const Progress& progress = {});
 
 /// How a lens bends the picture, towards its farthest corner. `covariance`: of the parameters at the positions `index`, px^2 scaled; may be
 /// empty.
