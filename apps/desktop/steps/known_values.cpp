@@ -110,7 +110,10 @@ QWidget* knownValues(Session& session) {
     offer();
   };
   QObject::connect(&session.model, &DocumentModel::documentChanged, whole, refresh);
-  QObject::connect(&session.model, &DocumentModel::resultsChanged, whole, refresh);
+  QObject::connect(&session.model, &DocumentModel::resultsChanged, whole, [refresh, offer] {
+    refresh();
+    offer();
+  });
   QObject::connect(name, &QComboBox::currentIndexChanged, whole, offer);
   QObject::connect(know, &QPushButton::clicked, whole, [&session, name, value, sigma] {
     session.model.run(knowValue(session.model.document(), name->currentData().toString().toStdString(), KnownValue{value->value(), sigma->value()}));

@@ -426,6 +426,34 @@ TEST_F(CliTest, ASweepSaysWhatTheFootageTells) {
                          "310", "--second-to", "335", "--second-points", "3", "--quiet"});
   EXPECT_EQ(grid.code, 0) << grid.err;
   EXPECT_THAT(grid.out, HasSubstr("Lowest at focal_px"));
+  // The readout is asked for in milliseconds; a still set of a global shutter tells that it is none.
+  const Ran readout = moth({"sweep", project, "--parameter", "readout_ms", "--from", "-15", "--to", "15", "--points", "7", "--json", "--quiet"});
+  ASSERT_EQ(readout.code, 0) << readout.err;
+  const auto ms = nlohmann::json::parse(readout.out);
+  EXPECT_EQ(ms["points"].front()["value"], -15);
+  EXPECT_NEAR(ms["best"], 0, 3);
+  EXPECT_THAT(ms["sentence"], HasSubstr(" ms"));
+}
+
+TEST_F(CliTest, KnownLensValuesStandAndBadOnesAreRefused) {
+  const fs::path target = out / "known";
+  ASSERT_EQ(moth({"solve", shot(ShotKind::Free), "-o", target.string(), "--value", "k1=-0.05", "--value", "cx_px=320,0.5", "--quiet"}).code, 0);
+  const auto lens = nlohmann::json::parse(*readFile(target / "report.json"))["cameras"]["A"]["lens"];
+  EXPECT_EQ(lens["parameters"]["k1"], -0.05);
+  EXPECT_TRUE(lens["sigma"]["k1"].is_null());
+  EXPECT_NEAR(lens["parameters"]["cx_px"], 320, 2);
+  ASSERT_GT(lens["curve"].size(), 10u);
+  EXPECT_EQ(lens["curve"].front()["bend_px"], 0);
+  EXPECT_LT(lens["curve"].back()["bend_px"], 0) << "a barrel draws the corners in";
+  for (const char* bad : {"k1", "k1=", "k1=one", "k1=1,2,3", "=3", "k1=0.1,x"}) {
+    const Ran ran = moth({"solve", shot(ShotKind::Free), "-o", (out / "bad").string(), "--value", bad, "--quiet"});
+    EXPECT_EQ(ran.code, 2) << bad;
+    EXPECT_THAT(ran.err, HasSubstr("--value")) << bad;
+  }
+  const Ran unheard = moth({"solve", shot(ShotKind::Free), "-o", (out / "bad").string(), "--value", "bulge=1", "--quiet"});
+  EXPECT_EQ(unheard.code, 2);
+  EXPECT_THAT(unheard.err, HasSubstr("bulge"));
+  EXPECT_FALSE(fs::exists(out / "bad"));
 }
 
 TEST_F(CliTest, ASolvedLensServesAnotherShot) {

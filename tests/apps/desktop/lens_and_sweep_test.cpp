@@ -9,6 +9,7 @@
 #include <QSpinBox>
 
 #include "apps/desktop/curves/lens_view.h"
+#include "apps/desktop/errormap/error_map.h"
 #include "apps/desktop/plate/edge_tool.h"
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/plate/straight_picture.h"
@@ -161,6 +162,27 @@ TEST_F(LensAndSweepTest, WithoutDistortionThePlateShowsEverythingWhereAPinholeWo
   session().view.setTool(desktop::ViewSettings::Tool::Hand);
   QTest::qWait(20);
   EXPECT_FALSE(window->plate().straight()) << "tracks are placed on the footage as it is";
+}
+
+TEST_F(LensAndSweepTest, FramesWithoutACameraGlowInTheErrorMap) {
+  auto holes = std::make_shared<Solution>(*session().model.solution());
+  for (std::size_t f = 5; f < 9; ++f) holes->frames[f].placed = false, holes->frames[f].why_not = "3 tracks there";
+  window->showErrorMap();
+  QTest::qWait(50);
+  auto& map = window->errorMap();
+  const QImage before = map.grab().toImage();
+  session().model.takeSolution(holes, solveKey(document(), session().model.workspace().footage()));
+  QTest::qWait(50);
+  const QImage after = map.grab().toImage();
+  const auto warmth = [&](const QImage& picture, int frame) {
+    const QPointF cell = map.cellAt(0, frame);
+    int sum = 0;
+    for (int y = map.height() / 4; y < map.height() - 30; y += 3) sum += picture.pixelColor(static_cast<int>(cell.x()), y).red();
+    return sum;
+  };
+  EXPECT_GT(warmth(after, 7), 1.2 * warmth(before, 7));
+  EXPECT_LT(std::abs(warmth(after, 13) - warmth(before, 13)), 0.1 * warmth(before, 13));
+  EXPECT_FALSE(session().model.verdict()->fine) << "and the verdict line says so";
 }
 
 TEST(StraightPicture, StraightensWhatALensBent) {

@@ -392,4 +392,26 @@ TEST(ProjectStore, KilledAtAnyMomentItOpensAgain) {
     }
   }
 }
+
+TEST(LensEdits, AValueIsTakenIntoTheFieldThatSpeaksOfIt) {
+  Document d;
+  UndoStack stack;
+  FootageInfo footage;
+  footage.width = 1200;
+  d.lens.sensor_mm = 24, d.lens.free_readout = true;
+  const Document before = d;
+  ASSERT_TRUE(stack.run(d, takeValues(d, footage, {{"focal_px", 1000}})));
+  EXPECT_EQ(d.lens.focal, FocalKnowledge::Locked);
+  EXPECT_DOUBLE_EQ(d.lens.focal_mm, 20);
+  ASSERT_TRUE(stack.run(d, takeValues(d, footage, {{"readout_ms", 12.5}, {"k1", -0.1}})));
+  EXPECT_EQ(d.lens.readout_ms, 12.5);
+  EXPECT_FALSE(d.lens.free_readout);
+  EXPECT_EQ(d.lens.values.at("k1"), (KnownValue{-0.1, 0}));
+  ASSERT_TRUE(stack.run(d, knowValue(d, "k2", KnownValue{0.2, 0.01})));
+  ASSERT_TRUE(stack.run(d, knowValue(d, "k1", std::nullopt)));
+  EXPECT_EQ(d.lens.values.size(), 1u);
+  EXPECT_EQ(*documentFromJson(documentToJson(d)), d);
+  for (int i = 0; i < 4; ++i) stack.undo(d);
+  EXPECT_EQ(d, before);
+}
 }  // namespace dusky::testing
