@@ -1,6 +1,6 @@
 // Shots without pictures solved under many seeds of noise: errors against the Cramer-Rao bound, how often the truth lies within two claimed
 // standard deviations, and hard sets: outliers, two walls, one plane.
-// noise_study [seeds]; 10 when none is said.
+// noise_study [seeds [points]]; 10 seeds when none are said; with points the hard sets are left out.
 #include <fmt/format.h>
 
 #include <Eigen/Dense>
@@ -19,8 +19,8 @@ namespace {
 
 constexpr double kNoise = 0.3;
 
-SyntheticPlan freeMove(int seed) {
-  SyntheticPlan plan{.frames = 120, .points = 1500, .noise_px = kNoise, .life = 48, .seed = static_cast<std::uint64_t>(seed)};
+SyntheticPlan freeMove(int seed, int points) {
+  SyntheticPlan plan{.frames = 120, .points = points, .noise_px = kNoise, .life = 48, .seed = static_cast<std::uint64_t>(seed)};
   plan.lens.k1() = -0.08;
   plan.lens.cx_px += 3;
   return plan;
@@ -77,12 +77,13 @@ struct Tally {
   double share() const { return 100.0 * inside / std::max(1, count); }
 };
 
-void study(int seeds) {
+void study(int seeds, int count) {
   Tally centres, turns, focal, points;
   double worst_focal = 0, worst_lens = 0, worst_slip = 0, lens_squares = 0, slip_squares = 0;
-  int frames = 0, judged = 0;
+  int frames = 0, judged = 0, sightings = 0;
   for (int seed = 1; seed <= seeds; ++seed) {
-    const SyntheticShot shot = makeSyntheticShot(freeMove(seed));
+    const SyntheticShot shot = makeSyntheticShot(freeMove(seed, count));
+    for (const Track& track : shot.tracks.tracks) sightings += track.life();
     const auto solved = solveShot(shot.tracks, {.seed = seed}, {});
     if (!solved.ok()) {
       fmt::print("seed {}: {}\n", seed, solved.error().message);
@@ -115,7 +116,8 @@ void study(int seeds) {
     lens_squares += truth->lens_rms_px * truth->lens_rms_px, slip_squares += truth->slip_rms_px * truth->slip_rms_px;
     ++judged;
   }
-  fmt::print("free move, 120 frames, {} px of noise, {} seeds: {} of {} frames\n", kNoise, seeds, frames, 120 * seeds);
+  fmt::print("free move, 120 frames, {} points, {} sightings, {} px of noise, {} seeds: {} of {} frames\n", count, sightings / std::max(1, seeds), kNoise,
+             seeds, frames, 120 * seeds);
   const double n = std::max(1, judged);
   fmt::print("  focal worst {:.2f} %, lens RMS {:.3f} worst {:.3f} px, slip RMS {:.3f} worst {:.3f} px\n", worst_focal, std::sqrt(lens_squares / n), worst_lens,
              std::sqrt(slip_squares / n), worst_slip);
@@ -176,9 +178,11 @@ SyntheticPlan littleParallax(bool walls) {
 
 int main(int count, char** words) {
   using namespace dusky::testing;
-  study(count > 1 ? std::atoi(words[1]) : 10);
+  const int points = count > 2 ? std::atoi(words[2]) : 1500;
+  study(count > 1 ? std::atoi(words[1]) : 10, points);
+  if (count > 2) return 0;
   fmt::print("hard sets\n");
-  dusky::testing::SyntheticPlan clean = freeMove(1), dirty = clean;
+  dusky::testing::SyntheticPlan clean = freeMove(1, points), dirty = clean;
   hard("clean", clean);
   dirty.outlier_share = 0.2;
   hard("20 % of the tracks wander", dirty);

@@ -11,8 +11,9 @@ std::optional<QPointF> straightened(const Lens& lens, const QPointF& footage) {
 }
 
 QImage straightPicture(const QImage& picture, const Lens& lens, const PlatePlace& place, const QSize& size) {
-  // Shown much smaller than it is, it would glitter: made small first.
-  const double shrunk = place.scale * lens.width / picture.width();
+  // Shown much smaller than it is, it would glitter: made small first, yet larger than the screen needs, or it would blur.
+  constexpr double kFiner = 1.6;
+  const double shrunk = kFiner * place.scale * lens.width / picture.width();
   const QImage fitting = shrunk < 0.7 ? picture.scaled(picture.size() * shrunk, Qt::IgnoreAspectRatio, Qt::SmoothTransformation) : picture;
   const QImage source = fitting.convertToFormat(QImage::Format_RGB32);
   QImage out(size, QImage::Format_ARGB32_Premultiplied);
