@@ -320,7 +320,7 @@ TEST_F(CliTest, InterruptedItEndsWith130AndLeavesNothingHalfWritten) {
   waitpid(start({"solve", footage, "-o", (out / "whole").string(), "--quiet"}), &status, 0);
   ASSERT_EQ(WEXITSTATUS(status), 0);
   const double whole = watch.seconds();
-  for (const double share : {0.45, 0.65}) {  // the program takes a quarter of it to load
+  for (const double share : {0.45, 0.65}) {  // late enough that it listens to signals
     const pid_t child = start({"solve", footage, "-o", (out / "cut").string(), "--quiet"});
     std::this_thread::sleep_for(std::chrono::duration<double>(share * whole));
     kill(child, SIGINT);
