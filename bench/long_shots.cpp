@@ -15,13 +15,6 @@
 namespace dusky::testing {
 namespace {
 
-Pose walking(int index) {
-  const double t = index;
-  const Eigen::Quaterniond level(0, 1, 0, 0);
-  const Vec3 turn(0.02 * std::sin(0.3 * t), 0.05 * std::sin(0.05 * t), 0.01 * std::cos(0.2 * t));
-  return {(rotationFromVector(turn) * level).normalized(), Vec3(0.02 * std::sin(t), 1.6 + 0.02 * std::sin(1.3 * t), -0.06 * t)};
-}
-
 double peakMegabytes() {
   rusage usage{};
   getrusage(RUSAGE_SELF, &usage);
@@ -31,7 +24,7 @@ double peakMegabytes() {
 SyntheticPlan planOf(int frames) {
   SyntheticPlan plan{.frames = frames, .points = 4 * frames, .noise_px = 0.3, .life = 40};
   plan.lens.k1() = -0.06;
-  plan.path = walking;
+  plan.path = [](int index) { return walkingOn(index, 0.06); };
   return plan;
 }
 

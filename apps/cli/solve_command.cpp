@@ -50,11 +50,16 @@ Status readFocal(const Arguments& a, int width, LensSettings& lens) {
   return Done{};
 }
 
+/// What stands before and after the first "="; nothing after it where there is none.
+std::pair<std::string, std::string> aroundEquals(const std::string& text) {
+  const auto equals = text.find('=');
+  return {text.substr(0, equals), equals == std::string::npos ? "" : text.substr(equals + 1)};
+}
+
 /// "k2=off": a group of lens parameters that is forced on or off.
 Status readReleases(const std::vector<std::string>& texts, LensSettings& lens) {
   for (const std::string& text : texts) {
-    const auto equals = text.find('=');
-    const std::string group = text.substr(0, equals), word = equals == std::string::npos ? "" : text.substr(equals + 1);
+    const auto& [group, word] = aroundEquals(text);
     const bool known = std::any_of(std::begin(kModels), std::end(kModels), [&](LensModel model) {
       const auto& groups = lensGroups(model);
       return std::any_of(groups.begin(), groups.end(), [&](const LensGroup& g) { return g.name == group; });
@@ -71,8 +76,7 @@ Status readReleases(const std::vector<std::string>& texts, LensSettings& lens) {
 /// "k1=-0.08" or "k1=-0.08,0.01": a lens parameter that is known, and how well.
 Status readValues(const std::vector<std::string>& texts, LensSettings& lens) {
   for (const std::string& text : texts) {
-    const auto equals = text.find('=');
-    const std::string name = text.substr(0, equals), rest = equals == std::string::npos ? "" : text.substr(equals + 1);
+    const auto& [name, rest] = aroundEquals(text);
     if (rest == "auto") {
       lens.values.erase(name);
       continue;

@@ -18,7 +18,7 @@ constexpr std::string_view kAnamorphic[] = {"focal_px", "cx_px", "cy_px", "squee
 
 /// Where Newton begins: the model's own inverse without its small coefficients.
 Vec2 firstGuess(const Lens& lens, const Vec2& pixel) {
-  Vec2 n((pixel.x() - lens.cx_px) / lens.focal_px, (pixel.y() - lens.cy_px) / (lens.focal_px * lens.pixel_aspect));
+  Vec2 n = lens.straightRay(pixel);
   if (lens.model == LensModel::Anamorphic) n.y() /= lens.squeeze();
   if (lens.model != LensModel::Fisheye) return n;
   const double angle = std::min(n.norm(), 1.55);
@@ -80,10 +80,7 @@ void Lens::setParameters(const LensParameters& values) {
   std::copy(values.begin() + kFirstCoefficient, values.end(), coefficients.begin());
 }
 
-Vec2 Lens::distort(const Vec2& n) const {
-  const Vec2 bent = bend(*this, n);
-  return {focal_px * bent.x() + cx_px, focal_px * pixel_aspect * bent.y() + cy_px};
-}
+Vec2 Lens::distort(const Vec2& n) const { return straightPixel(bend(*this, n)); }
 
 std::optional<Vec2> project(const Lens& lens, const Pose& camera, const Vec3& point) {
   const Vec3 p = camera.toCamera(point);

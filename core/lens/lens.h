@@ -51,6 +51,9 @@ struct Lens {
   Vec2 distort(const Vec2& normalised) const;
   /// Pixels to normalised, so that distort gives the pixel back to < 1e-6 px. Nothing outside the lens's monotonic range.
   std::optional<Vec2> undistort(const Vec2& pixel) const;
+  /// What a lens without distortion, with the same focal length and axis, makes of a normalised place, and the way back.
+  Vec2 straightPixel(const Vec2& normalised) const { return {focal_px * normalised.x() + cx_px, focal_px * pixel_aspect * normalised.y() + cy_px}; }
+  Vec2 straightRay(const Vec2& pixel) const { return {(pixel.x() - cx_px) / focal_px, (pixel.y() - cy_px) / (focal_px * pixel_aspect)}; }
   /// Whether the picture still grows outwards everywhere from the axis to this normalised place.
   bool risingUpTo(const Vec2& normalised) const;
   /// Whether all of the picture lies within the monotonic range.

@@ -35,8 +35,7 @@ void straighten(const Lens& lens, const PixelRows<const std::uint32_t>& source, 
     std::uint32_t* line = out.row(row);
     for (int column = 0; column < out.width; ++column) {
       line[column] = 0;
-      const Vec2 p = (Vec2(column + 0.5, row + 0.5) - offset) / scale;
-      const Vec2 n((p.x() - lens.cx_px) / lens.focal_px, (p.y() - lens.cy_px) / (lens.focal_px * lens.pixel_aspect));
+      const Vec2 n = lens.straightRay((Vec2(column + 0.5, row + 0.5) - offset) / scale);
       const Vec2 seen = lens.distort(n);
       if (seen.x() < 0 || seen.y() < 0 || seen.x() > lens.width || seen.y() > lens.height || !lens.risingUpTo(n)) continue;
       line[column] = colorAt(source, reduced * seen) | 0xff000000u;

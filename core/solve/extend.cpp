@@ -12,7 +12,6 @@
 namespace dusky {
 namespace {
 
-constexpr double kRoughPx = 4.0;
 constexpr int kReach = 12;          // frames from a placed one
 constexpr int kNeighbours = 16;     // held beside a new run
 constexpr double kMore = 1.0 / 3;   // of the placed frames lie beyond what was last adjusted as a whole: time to do so again
@@ -68,7 +67,7 @@ class Extender {
       if (fresh.empty()) break;
       placeTracks(work_, placed == before, 0);
       adjustRuns(fresh, progress);
-      sortOut(work_, {.tolerance_px = 2 * kRoughPx, .min_frames = 2, .min_share = 0.4});
+      sortOut(work_, kRoughLimits);
       placed += static_cast<int>(fresh.size());
       if (beyond_ > kMore * placed) adjustAll(progress);
     }
@@ -171,7 +170,7 @@ class Extender {
     options.max_steps = 8, options.settled = 1e-3;
     adjustReconstruction(work_, options, progress.silent());
     placeTracks(work_, false, 0);
-    sortOut(work_, {.tolerance_px = 2 * kRoughPx, .min_frames = 2, .min_share = 0.4});
+    sortOut(work_, kRoughLimits);
     beyond_ = 0;
   }
 
@@ -185,18 +184,10 @@ class Extender {
 
 void placeAsBefore(Reconstruction& work, const Reconstruction& before, bool turn_only) {
   const int frames = static_cast<int>(work.cameras.size());
-  const auto nearestPlaced = [&](int f) {
-    for (int away = 1; away < frames; ++away) {
-      for (const int other : {f - away, f + away}) {
-        if (other >= 0 && other < frames && work.cameras[other] && before.cameras[other]) return other;
-      }
-    }
-    return -1;
-  };
   std::vector<std::optional<Pose>> poses(work.cameras.size());
   for (int f = 0; f < frames; ++f) {
-    const int near = work.cameras[f] || !before.cameras[f] ? -1 : nearestPlaced(f);
-    if (near < 0) continue;
+    const int near = work.cameras[f] || !before.cameras[f] ? -1 : work.nearestPlaced(f);
+    if (near < 0 || !before.cameras[near]) continue;
     const Pose &then = *before.cameras[near], &now = *work.cameras[near];
     const Eigen::Quaterniond turned = now.world_from_camera * then.world_from_camera.conjugate();
     if (!work.focal_px.empty()) work.focal_px[f] = before.focal_px[f] * work.focal_px[near] / before.focal_px[near];

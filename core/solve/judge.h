@@ -21,6 +21,10 @@ struct Limits {
   double min_share = 0.5;     ///< Of its observations in placed frames that must be good.
 };
 
+/// While lens and path are rough: errors of this size, px, are still looked at, and observations up to twice of it stay.
+inline constexpr double kRoughPx = 4.0;
+inline constexpr Limits kRoughLimits{.tolerance_px = 2 * kRoughPx, .min_frames = 2, .min_share = 0.4};
+
 /// Robust spread of the errors over all observations of tracks that take part (used or not).
 double errorSpread(const Reconstruction& work);
 

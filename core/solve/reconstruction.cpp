@@ -9,6 +9,16 @@ int Reconstruction::placedCameras() const {
   return static_cast<int>(std::count_if(cameras.begin(), cameras.end(), [](const auto& c) { return c.has_value(); }));
 }
 
+int Reconstruction::nearestPlaced(int frame) const {
+  const int count = static_cast<int>(cameras.size());
+  for (int away = 1; away < count; ++away) {
+    for (const int other : {frame - away, frame + away}) {
+      if (other >= 0 && other < count && cameras[static_cast<std::size_t>(other)]) return other;
+    }
+  }
+  return -1;
+}
+
 int Reconstruction::indexOf(int frame) const {
   return static_cast<int>(std::lower_bound(frame_numbers.begin(), frame_numbers.end(), frame) - frame_numbers.begin());
 }

@@ -129,10 +129,10 @@ void ReducedSystem::eliminatePoint(Group& group, int index, double damping) {
     const Mat23 by_point = row.by_point * back;
     Eigen::Map<Eigen::MatrixXd> cameras(group.tile(tile, matrix_.tileSize()), matrix_.tileSize(), group.columns());
     const int at = block_ * (place % EnvelopeMatrix::kBlocksPerTile);
-    const bool turns = !bundle_.isHeld(camera);
-    if (turns) cameras.block<3, 3>(at, 3 * index) += row.by_turn.transpose() * by_point;
-    if (turns && !options_.fixed_centres && !bundle_.isFar(j)) cameras.block<3, 3>(at + 3, 3 * index) -= row.by_point.transpose() * by_point;
-    if (turns && block_ == 7 && options_.free_focal) cameras.block<1, 3>(at + 6, 3 * index) += row.by_focal.transpose() * by_point;
+    const bool moves = !bundle_.isHeld(camera);
+    if (moves) cameras.block<3, 3>(at, 3 * index) += row.by_turn.transpose() * by_point;
+    if (moves && !options_.fixed_centres && !bundle_.isFar(j)) cameras.block<3, 3>(at + 3, 3 * index) -= row.by_point.transpose() * by_point;
+    if (moves && block_ == 7 && options_.free_focal) cameras.block<1, 3>(at + 6, 3 * index) += row.by_focal.transpose() * by_point;
     const auto shared = sharedOf(i);
     if (lens_columns > 0)
       group.shared.block(sharedAt(bundle_.lensOf(camera)), 3 * index, lens_columns, 3).noalias() += shared.leftCols(lens_columns).transpose() * by_point;

@@ -58,8 +58,7 @@ class FrameIndex {
 
 std::vector<Vec2> normalised(const Lens& lens, const std::vector<Vec2>& pixels) {
   std::vector<Vec2> out;
-  const double focal_v = lens.focal_px * lens.pixel_aspect;
-  for (const Vec2& p : pixels) out.push_back(lens.undistort(p).value_or(Vec2((p.x() - lens.cx_px) / lens.focal_px, (p.y() - lens.cy_px) / focal_v)));
+  for (const Vec2& p : pixels) out.push_back(lens.undistort(p).value_or(lens.straightRay(p)));
   return out;
 }
 

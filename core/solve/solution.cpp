@@ -23,6 +23,11 @@ Lens Solution::lensAt(const SolvedFrame& frame) const {
   return lens;
 }
 
+Lens Solution::lensIn(int frame) const {
+  const SolvedFrame* solved = frameAt(frame);
+  return solved && solved->placed ? lensAt(*solved) : lens();
+}
+
 bool Solution::zooms() const {
   return std::any_of(frames.begin(), frames.end(), [](const SolvedFrame& f) { return f.placed && !std::isnan(f.focal_px); });
 }

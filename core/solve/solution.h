@@ -113,6 +113,8 @@ struct Solution {
   const Lens& lens() const { return cameras.front().lens; }
   /// The lens as it was in a frame.
   Lens lensAt(const SolvedFrame& frame) const;
+  /// The same by number; the first camera's lens where no camera stands.
+  Lens lensIn(int frame) const;
   bool zooms() const;
   const SolvedTrack* find(int id) const;
   const SolvedFrame* frameAt(int frame) const;

@@ -19,8 +19,6 @@
 namespace dusky {
 namespace {
 
-constexpr double kRoughPx = 4.0;
-
 /// Median over tracks of how far they get from where they began.
 double medianTravel(const TrackSet& tracks) {
   std::vector<double> travels;
@@ -136,7 +134,7 @@ class Solver {
         hold(holdAndTurn(work_, seed));
       }
       placeTracks(work_, first, farLimit());
-      sortOut(work_, {.tolerance_px = 2 * kRoughPx, .min_frames = 2, .min_share = 0.4});
+      sortOut(work_, kRoughLimits);
       more = work_.placedCameras() > before && work_.placedCameras() < static_cast<int>(work_.cameras.size());
     }
   }
@@ -280,7 +278,7 @@ class Solver {
     for (int round = 0; round < 2; ++round) {
       BundleOptions options = finalOptions();
       if (round == 0) options.max_steps = 8, options.settled = 1e-4;
-      adjustReconstruction(work_, options, progress.part(0, 1));
+      adjustReconstruction(work_, options, progress);
       if (progress_.stopRequested()) return cancelled();
       if (round == 0) sortOutNow();
     }

@@ -12,7 +12,6 @@
 namespace dusky {
 namespace {
 
-constexpr double kRoughPx = 4.0;
 constexpr double kTruncated = 36;  // squared errors in standard deviations count no more than this
 
 Lens plainLens(const SolveOptions& options, int width, int height, double focal_px, LensModel model) {

@@ -141,10 +141,6 @@ std::vector<double> valuesBetween(const std::vector<SweepPoint>& points) {
   return values;
 }
 
-void sortByValue(std::vector<SweepPoint>& points) {
-  std::sort(points.begin(), points.end(), [](const SweepPoint& a, const SweepPoint& b) { return std::pair(a.value, a.second) < std::pair(b.value, b.second); });
-}
-
 Status checkAxis(const Sweeper& sweeper, const SweepAxis& axis) {
   if (!sweeper.indexOf(axis.parameter)) {
     return invalidInput(
@@ -171,6 +167,8 @@ double sigmaAt(const std::vector<SweepPoint>& points, std::size_t low, double* b
 }
 
 }  // namespace
+
+bool before(const SweepPoint& a, const SweepPoint& b) { return std::pair(a.value, a.second) < std::pair(b.value, b.second); }
 
 SweepResult judgeSweep(std::vector<SweepPoint> points, std::string_view parameter) {
   SweepResult result;
@@ -240,7 +238,7 @@ Result<SweepResult> sweep(const TrackSet& tracks, const SolveOptions& options, c
     for (const double value : valuesBetween(points)) more.push_back({value});
     sweeper.run(more, first, second, 0.5 + round / 6.0, 0.5 + (round + 1) / 6.0);
     points.insert(points.end(), more.begin(), more.end());
-    sortByValue(points);
+    std::sort(points.begin(), points.end(), before);
     sweeper.measureApart(points);
   }
   if (progress.stopRequested()) return cancelled();

@@ -28,6 +28,9 @@ struct SweepPoint {
   double apart = kUnknown;   ///< How far from the lowest point, as a squared number of standard deviations.
 };
 
+/// By value, then by second value.
+bool before(const SweepPoint& a, const SweepPoint& b);
+
 enum class SweepVerdict : std::uint8_t { Clear, Several, Flat, Beyond };
 
 struct SweepResult {

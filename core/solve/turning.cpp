@@ -27,16 +27,8 @@ std::vector<std::vector<std::pair<int, int>>> tracksByFrame(const Reconstruction
 std::vector<std::pair<int, int>> missingNearFirst(const Reconstruction& work) {
   const int count = static_cast<int>(work.cameras.size());
   std::vector<std::pair<int, int>> missing;
-  const auto nearest = [&](int frame) {
-    for (int away = 1; away < count; ++away) {
-      for (const int other : {frame - away, frame + away}) {
-        if (other >= 0 && other < count && work.cameras[other]) return other;
-      }
-    }
-    return -1;
-  };
   for (int f = 0; f < count; ++f) {
-    if (!work.cameras[f]) missing.emplace_back(f, nearest(f));
+    if (!work.cameras[f]) missing.emplace_back(f, work.nearestPlaced(f));
   }
   std::stable_sort(missing.begin(), missing.end(), [](const auto& a, const auto& b) { return std::abs(a.first - a.second) < std::abs(b.first - b.second); });
   return missing;

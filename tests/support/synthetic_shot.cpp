@@ -98,6 +98,13 @@ SyntheticShot makeSyntheticShot(const SyntheticPlan& plan) {
   return shot;
 }
 
+Pose walkingOn(int index, double step) {
+  const double t = index;
+  const Eigen::Quaterniond level(0, 1, 0, 0);
+  const Vec3 turn(0.02 * std::sin(0.3 * t), 0.05 * std::sin(0.05 * t), 0.01 * std::cos(0.2 * t));
+  return {(rotationFromVector(turn) * level).normalized(), Vec3(0.02 * std::sin(t), 1.6 + 0.02 * std::sin(1.3 * t), -step * t)};
+}
+
 std::optional<Vec3> onTwoWalls(const Vec3& from, const Vec3& ray) {
   // Planes n . p = d that face the camera.
   const std::pair<Vec3, double> planes[] = {{Vec3(0.6, 0, 0.8), -7}, {Vec3(-0.6, 0, 0.8), -7}};

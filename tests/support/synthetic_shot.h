@@ -37,6 +37,9 @@ SyntheticShot makeSyntheticShot(const SyntheticPlan& plan);
 /// The solution that a perfect solve of the shot would give, in the truth's own world; errors are against the tracks as they are.
 Solution perfectSolution(const SyntheticShot& shot);
 
+/// A walk straight on, `step` units a frame, with a hand's turns and shake.
+Pose walkingOn(int index, double step);
+
 /// Two walls that meet in a corner before the camera, and the floor.
 std::optional<Vec3> onTwoWalls(const Vec3& from, const Vec3& ray);
 /// The floor alone.

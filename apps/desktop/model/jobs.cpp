@@ -206,10 +206,7 @@ void Jobs::runSweep(const SweepOptions& asked) {
         [this, task = SolveTask{model_.document(), workspace.footage(), workspace.solution()}, tracks = workspace.tracks(), asked](std::stop_token stop) {
           const auto on_point = [this](const SweepPoint& point) {
             post([this, point] {
-              const auto place = std::upper_bound(sweep_.points.begin(), sweep_.points.end(), point, [](const SweepPoint& a, const SweepPoint& b) {
-                return std::pair(a.value, a.second) < std::pair(b.value, b.second);
-              });
-              sweep_.points.insert(place, point);
+              sweep_.points.insert(std::upper_bound(sweep_.points.begin(), sweep_.points.end(), point, before), point);
               emit sweepChanged();
             });
           };

@@ -40,13 +40,11 @@ class ViewSettings : public QObject {
   void setRegionFrames(int frames) { set(region_frames_, frames); }
   /// What is drawn by hand is drawn on the footage as it is.
   void setTool(Tool tool) {
-    const bool draws = tool != Tool::Box && tool != Tool::Lasso && tool != Tool::Edge;
-    if (draws && straight_) straight_ = false;
+    if (draws(tool)) straight_ = false;
     set(tool_, tool);
   }
   void showStraight(bool on) {
-    const bool draws = tool_ != Tool::Box && tool_ != Tool::Lasso && tool_ != Tool::Edge;
-    if (on && draws) tool_ = Tool::Box;
+    if (on && draws(tool_)) tool_ = Tool::Box;
     set(straight_, on);
   }
 
@@ -60,6 +58,9 @@ class ViewSettings : public QObject {
     member = value;
     emit changed();
   }
+
+  /// Whether a tool puts things on the footage.
+  static bool draws(Tool tool) { return tool != Tool::Box && tool != Tool::Lasso && tool != Tool::Edge; }
 
   double error_top_px_ = 1.0, whisker_ = 10.0;
   int dim_ = 25;

@@ -15,9 +15,7 @@ constexpr double kShort_px = 8;  // a click, not a line
 
 std::optional<Lens> EdgeTool::lensAt(int frame) const {
   const SolutionPtr solution = session_.model.solution();
-  const SolvedFrame* solved = solution ? solution->frameAt(frame) : nullptr;
-  if (!solution) return std::nullopt;
-  return solved && solved->placed ? solution->lensAt(*solved) : solution->lens();
+  return solution ? std::optional(solution->lensIn(frame)) : std::nullopt;
 }
 
 /// The Plate may show the footage without its distortion.
@@ -25,7 +23,7 @@ Vec2 EdgeTool::footagePlace(const PlatePlace& place, const QPointF& at) const {
   const Vec2 shown = place.toPicture(at);
   const auto lens = lensAt(place.frame);
   if (!session_.view.straight() || !lens) return shown;
-  return lens->distort({(shown.x() - lens->cx_px) / lens->focal_px, (shown.y() - lens->cy_px) / (lens->focal_px * lens->pixel_aspect)});
+  return lens->distort(lens->straightRay(shown));
 }
 
 bool EdgeTool::press(const PlatePlace& place, const QPointF& at, Qt::KeyboardModifiers) {
@@ -58,8 +56,7 @@ std::vector<EdgeTool::Curve> EdgeTool::curves(int frame) const {
       const Vec2 n = *a + (*b - *a) * (static_cast<double>(i) / kPieces);
       const Vec2 seen = lens->distort(n);
       curve.sag_px = std::max(curve.sag_px, std::abs(across.dot(seen - line.a)));
-      curve.places.push_back(session_.view.straight() ? Vec2(lens->focal_px * n.x() + lens->cx_px, lens->focal_px * lens->pixel_aspect * n.y() + lens->cy_px)
-                                                      : seen);
+      curve.places.push_back(session_.view.straight() ? lens->straightPixel(n) : seen);
     }
     all.push_back(std::move(curve));
   }

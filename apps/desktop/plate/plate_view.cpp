@@ -77,9 +77,8 @@ void PlateView::refresh() {
 
 std::optional<Lens> PlateView::lensOf(int frame) const {
   const SolutionPtr solution = session_.model.solution();
-  const SolvedFrame* solved = solution ? solution->frameAt(frame) : nullptr;
   if (!solution || !solution->lens().coversPicture()) return std::nullopt;
-  return solved && solved->placed ? solution->lensAt(*solved) : solution->lens();
+  return solution->lensIn(frame);
 }
 
 /// Moves everything that lies over the picture to where it lies without the lens's distortion.

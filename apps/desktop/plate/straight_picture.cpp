@@ -7,7 +7,8 @@ namespace dusky::desktop {
 std::optional<QPointF> straightened(const Lens& lens, const QPointF& footage) {
   const auto n = lens.undistort({footage.x(), footage.y()});
   if (!n) return std::nullopt;
-  return QPointF(lens.focal_px * n->x() + lens.cx_px, lens.focal_px * lens.pixel_aspect * n->y() + lens.cy_px);
+  const Vec2 at = lens.straightPixel(*n);
+  return QPointF(at.x(), at.y());
 }
 
 QImage straightPicture(const QImage& picture, const Lens& lens, const PlatePlace& place, const QSize& size) {

@@ -133,7 +133,7 @@ class Builder {
     const Lens& lens = solution_.lens();
     std::vector<Vec3> corners;
     for (const Vec2& corner : {Vec2(0, 0), Vec2(lens.width, 0), Vec2(lens.width, lens.height), Vec2(0, lens.height)}) {
-      const Vec3 ray((corner.x() - lens.cx_px) / lens.focal_px, (corner.y() - lens.cy_px) / (lens.focal_px * lens.pixel_aspect), 1);
+      const Vec3 ray = lens.straightRay(corner).homogeneous();
       corners.push_back(pose.centre + depth * pose.direction(ray));
     }
     for (int k = 0; k < 4; ++k) {

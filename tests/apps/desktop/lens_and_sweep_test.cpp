@@ -37,6 +37,15 @@ class LensAndSweepTest : public QuayWindow {
     box->setCurrentIndex(box->findData(data));
     QTest::qWait(20);
   }
+  /// A sweep of k1 and the axis together, so many values of each.
+  void startMap(int values) {
+    window->showSweep();
+    QTest::qWait(50);
+    choose("sweepFirst", "k1");
+    choose("sweepSecond", "cx_px");
+    for (QSpinBox* points : window->sweepView().findChildren<QSpinBox*>()) points->setValue(values);
+    ASSERT_TRUE(click(*window, "runSweep"));
+  }
   template <class Field>
   Field* field(const char* name) {
     return window->findChild<Field*>(name);
@@ -74,12 +83,7 @@ TEST_F(LensAndSweepTest, ASweepFindsTheValleyAndItsValueIsTakenAndGivenBack) {
 }
 
 TEST_F(LensAndSweepTest, TwoScalarsMakeAMapAndBothAreTaken) {
-  window->showSweep();
-  QTest::qWait(50);
-  choose("sweepFirst", "k1");
-  choose("sweepSecond", "cx_px");
-  for (QSpinBox* points : window->sweepView().findChildren<QSpinBox*>()) points->setValue(5);
-  ASSERT_TRUE(click(*window, "runSweep"));
+  startMap(5);
   ASSERT_TRUE(waitForJobs(*window));
   const auto& sweep = session().jobs.swept();
   ASSERT_TRUE(sweep.result) << sweep.problem.toStdString();
@@ -93,12 +97,7 @@ TEST_F(LensAndSweepTest, TwoScalarsMakeAMapAndBothAreTaken) {
 }
 
 TEST_F(LensAndSweepTest, ASweepIsCancelledAndSaysSo) {
-  window->showSweep();
-  QTest::qWait(50);
-  choose("sweepFirst", "k1");
-  choose("sweepSecond", "cx_px");
-  for (QSpinBox* points : window->sweepView().findChildren<QSpinBox*>()) points->setValue(60);
-  ASSERT_TRUE(click(*window, "runSweep"));
+  startMap(60);
   QTest::qWait(200);
   session().jobs.cancel();
   ASSERT_TRUE(waitForJobs(*window));

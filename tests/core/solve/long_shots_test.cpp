@@ -13,11 +13,7 @@ using ::testing::HasSubstr;
 SyntheticPlan longWalk(int frames) {
   SyntheticPlan plan{.frames = frames, .points = 5 * frames, .noise_px = 0.3, .life = 30};
   plan.lens.k1() = -0.06;
-  plan.path = [](int i) {
-    const double t = i;
-    const Vec3 turn(0.02 * std::sin(0.3 * t), 0.05 * std::sin(0.05 * t), 0.01 * std::cos(0.2 * t));
-    return Pose{(rotationFromVector(turn) * Eigen::Quaterniond(0, 1, 0, 0)).normalized(), Vec3(0.02 * std::sin(t), 1.6 + 0.02 * std::sin(1.3 * t), -0.07 * t)};
-  };
+  plan.path = [](int index) { return walkingOn(index, 0.07); };
   return plan;
 }
 
