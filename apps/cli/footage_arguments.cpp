@@ -176,12 +176,14 @@ Status trackNow(Workspace& workspace, const Progress& progress) {
   const std::string key = tracksKey(workspace.document(), workspace.footage());
   const auto tracks = runTracks(workspace.document(), progress, {}, workspace.tracksStart());
   if (!tracks.ok()) return tracks.error();
-  return workspace.takeTracks(*tracks, key);
+  workspace.takeTracks(*tracks, key);
+  return Done{};
 }
 Status solveNow(Workspace& workspace, const Progress& progress) {
-  const std::string key = solveKey(workspace.document(), workspace.footage());
+  const SolveKeys keys = solveKeys(workspace.document(), workspace.footage(), workspace.followedKey());
   const auto solved = runSolve(workspace.document(), workspace.footage(), *workspace.tracks(), progress);
   if (!solved.ok()) return solved.error();
-  return workspace.takeSolution(*solved, key);
+  workspace.takeSolution(*solved, keys);
+  return Done{};
 }
 }  // namespace dusky::cli

@@ -18,7 +18,7 @@ struct Arguments : FootageArguments {
   std::vector<std::string> releases, values;
   double focal_mm = 0, sensor_mm = 0, focal_px = 0;
   std::optional<double> focal_tolerance, pixel_aspect, readout_ms;
-  int seed = 1;
+  std::optional<int> seed;
   bool object = false, find_readout = false;
 };
 
@@ -125,7 +125,7 @@ Status prepare(const Arguments& a, Workspace& workspace) {
   }
   if (const Status fine = readKinds(a, lens); !fine.ok()) return fine;
   (void)workspace.run(setMember("Set lens", &Document::lens, lens));
-  return workspace.run(setMember("Set seed", &Document::seed, a.seed));
+  return a.seed ? workspace.run(setMember("Set seed", &Document::seed, *a.seed)) : Status(Done{});
 }
 
 void printFocal(const Solution& s) {
@@ -144,7 +144,7 @@ void printResult(const Workspace& workspace, const std::vector<DeliveredFile>& f
   fmt::print("RMS      {:.3f} px, holdout {:.3f} px\n", s.rms_px, s.holdout_rms_px);
   printFocal(s);
   fmt::print("lens     {}, ± {:.2f} px over the picture\n", describe(s.lens().model), s.cameras.front().lens_sigma_px);
-  fmt::print("motion   {}: {}\n", s.motion, s.motion_why);
+  fmt::print("motion   {}: {}\n", describe(s.motion), s.whyMotion());
   fmt::print("verdict  {}\n", judgeSolution(s).hurt);
   for (const std::string& warning : s.summary.warnings) fmt::print("note     {}\n", warning);
   fmt::print("files    {}\n", fmt::join(
@@ -178,6 +178,7 @@ int solve(const Arguments& a, std::stop_token stop) {
   }
   const auto project = folder / (std::filesystem::path(a.footage).stem().string() + ".moth");
   if (const Status saved = workspace.saveAs(project); !saved.ok()) return failWith(saved.error());
+  if (const Status saved = workspace.flush(); !saved.ok()) return failWith(saved.error());
   progress.report(1, "done");
   if (!a.quiet) printResult(workspace, *files, watch.seconds());
   const Solution& solution = *workspace.solution();
@@ -220,7 +221,7 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
   a->addMasks(*command);
   a->addTracking(*command);
   a->addTone(*command);
-  command->add_option("--seed", a->seed, "Of the random draws; the same seed gives the same result")->capture_default_str();
+  command->add_option("--seed", a->seed, "Of the random draws; the same seed gives the same result (1, or the project's own)");
   command->add_flag("--object", a->object, "Also write object.glb: the tracked object moves and the camera stands still");
   command->add_option("--report", a->report, "Also write the report to this file");
   a->addRunning(*command);

@@ -48,6 +48,7 @@ void printText(const SweepArguments& a, const SweepResult& result) {
 }
 
 int sweepNow(SweepArguments a, std::stop_token stop) {
+  const ThreadLimit limit(a.threads);
   const Progress progress = a.makeProgress(stop);
   Workspace workspace;
   if (const Status ready = a.prepare(workspace); !ready.ok()) return failWith(ready.error());

@@ -14,7 +14,7 @@ namespace dusky {
 inline constexpr double kUnknown = std::numeric_limits<double>::quiet_NaN();
 
 /// Why an iteration ended. NotRun is what a summary says before anything happened.
-enum class Termination { NotRun, Settled, StepLimit, Cancelled, Weak };
+enum class Termination { NotRun, Settled, StepLimit, Cancelled };
 
 /// What a listener hears.
 struct ProgressState {

@@ -113,7 +113,7 @@ Json pointsOf(const DeliveryInput& input) {
 
 Json stretchesOf(const Solution& solution) {
   Json stretches = Json::array();
-  for (const Stretch& stretch : solution.stretches) stretches.push_back({{"first", stretch.first}, {"last", stretch.last}, {"what", stretch.what}});
+  for (const Stretch& stretch : solution.stretches) stretches.push_back({{"first", stretch.first}, {"last", stretch.last}, {"what", "the camera only turns"}});
   return stretches;
 }
 
@@ -157,8 +157,8 @@ std::string reportJson(const DeliveryInput& input) {
                  {"holdout", {{"tracks", s.summary.holdout_tracks}, {"kept", s.summary.holdout_kept}, {"tolerance_px", number(s.summary.tolerance_px)}}},
                  {"tracks_total", s.tracks.size()},
                  {"tracks_kept", s.keptTracks()},
-                 {"motion", s.motion},
-                 {"motion_why", s.motion_why},
+                 {"motion", describe(s.motion)},
+                 {"motion_why", s.whyMotion()},
                  {"stretches", stretchesOf(s)},
                  {"readout", {{"frames", s.readout}, {"sigma", number(s.sigma_readout)}}},
                  {"staircase", staircaseOf(s)},

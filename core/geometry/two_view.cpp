@@ -69,21 +69,6 @@ struct EssentialEstimator {
   }
 };
 
-struct RotationEstimator {
-  static constexpr int kSample = 2;
-  const Pairs& pairs;
-
-  std::vector<Mat3> minimal(const std::vector<int>& sample) const { return {rotationFromPairs(pairs.pickA(sample), pairs.pickB(sample))}; }
-  double residual(const Mat3& r, int i) const {
-    const Vec3 p = r * pairs.a[i].homogeneous();
-    return p.z() > 1e-6 ? (p.hnormalized() - pairs.b[i]).norm() : 1e9;
-  }
-  std::vector<Mat3> refine(const Mat3&, const std::vector<int>& inliers) const {
-    if (inliers.size() < 3) return {};
-    return {rotationFromPairs(pairs.pickA(inliers), pairs.pickB(inliers))};
-  }
-};
-
 struct InFront {
   std::vector<int> inliers;
   std::vector<double> parallax;
@@ -116,12 +101,6 @@ double sampsonError(const Mat3& essential, const Vec2& a, const Vec2& b) {
   const Vec3 ea = essential * a.homogeneous(), eb = essential.transpose() * b.homogeneous();
   const double scale = ea.head<2>().squaredNorm() + eb.head<2>().squaredNorm();
   return scale > 0 ? b.homogeneous().dot(ea) / std::sqrt(scale) : 1e9;
-}
-
-double rotationOnlyShare(const std::vector<Vec2>& a, const std::vector<Vec2>& b, double tolerance, std::uint64_t seed) {
-  const Pairs pairs{a, b};
-  const auto fit = robustFit<Mat3>(RotationEstimator{pairs}, static_cast<int>(a.size()), {.tolerance = tolerance, .max_samples = 200, .seed = seed});
-  return a.empty() ? 0.0 : static_cast<double>(fit.inliers.size()) / static_cast<double>(a.size());
 }
 
 TwoView relatePair(const std::vector<Vec2>& a, const std::vector<Vec2>& b, double tolerance, std::uint64_t seed) {

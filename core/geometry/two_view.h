@@ -18,9 +18,6 @@ struct TwoView {
 /// No inliers where the pairs do not fix a pose. Sources: see essential.h and robust.h.
 TwoView relatePair(const std::vector<Vec2>& a, const std::vector<Vec2>& b, double tolerance, std::uint64_t seed);
 
-/// Share of the pairs that the best single rotation explains within the tolerance.
-double rotationOnlyShare(const std::vector<Vec2>& a, const std::vector<Vec2>& b, double tolerance, std::uint64_t seed);
-
 /// First-order geometric (Sampson) error of a pair against E. Source: Sampson, CGIP 18(1), 1982.
 double sampsonError(const Mat3& essential, const Vec2& a, const Vec2& b);
 }  // namespace dusky

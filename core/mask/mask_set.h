@@ -52,6 +52,8 @@ class MaskSet final : public FrameMasks {
   /// Errors: InvalidInput: mattes of another size than the footage; frames without a matte, named; footage without alpha.
   static Result<std::unique_ptr<MaskSet>> make(MaskSettings settings, const FootageInfo& footage, MaskSources sources, const std::vector<int>& frames);
   Result<LeftOut> leftOut(int frame) override;
+  /// Gives away where it reads from, for a set with other settings; this one is of no use any more.
+  MaskSources takeSources() && { return std::move(sources_); }
 
  private:
   MaskSet(MaskSettings settings, int width, int height, MaskSources sources)

@@ -3,18 +3,34 @@
 
 namespace dusky {
 
-Result<std::unique_ptr<MaskSet>> makeMasks(const MaskSettings& settings, const FootageInfo& footage, int frame_offset, const std::vector<int>& frames) {
-  MaskSources sources;
-  if (!settings.mattes.folder.empty()) {
-    auto opened = openFootage(settings.mattes.folder);
-    if (!opened.ok()) return Error{opened.error().kind, "Mattes: " + opened.error().message};
-    sources.mattes = std::move(*opened);
+Result<std::unique_ptr<MaskSet>> makeMasks(const MaskSettings& settings, const FootageInfo& footage, int frame_offset, const std::vector<int>& frames,
+                                           MaskSources opened) {
+  if (!settings.mattes.folder.empty() && !opened.mattes) {
+    auto mattes = openFootage(settings.mattes.folder);
+    if (!mattes.ok()) return Error{mattes.error().kind, "Mattes: " + mattes.error().message};
+    opened.mattes = std::move(*mattes);
   }
-  if (settings.alpha.used && footage.has_alpha) {
-    auto opened = openShot(footage.path, {.frame_offset = frame_offset});
-    if (!opened.ok()) return opened.error();
-    sources.footage = std::move(*opened);
+  if (settings.alpha.used && footage.has_alpha && !opened.footage) {
+    auto alpha = openShot(footage.path, {.frame_offset = frame_offset});
+    if (!alpha.ok()) return alpha.error();
+    opened.footage = std::move(*alpha);
   }
-  return MaskSet::make(settings, footage, std::move(sources), frames);
+  return MaskSet::make(settings, footage, std::move(opened), frames);
+}
+
+Result<MaskSet*> LiveMasks::of(const MaskSettings& settings, const FootageInfo& footage, int frame_offset) {
+  const bool same_shot = footage.path == footage_path_ && frame_offset == frame_offset_;
+  if (set_ && same_shot && settings == settings_) return set_.get();
+  MaskSources opened;
+  if (set_ && same_shot) opened = std::move(*set_).takeSources();
+  if (settings.mattes.folder.empty() || settings.mattes.folder != settings_.mattes.folder) opened.mattes.reset();
+  if (!settings.alpha.used) opened.footage.reset();
+  set_.reset();
+  settings_ = settings, footage_path_ = footage.path, frame_offset_ = frame_offset;
+  if (!settings.any()) return static_cast<MaskSet*>(nullptr);
+  auto made = makeMasks(settings, footage, frame_offset, {}, std::move(opened));
+  if (!made.ok()) return made.error();
+  set_ = std::move(*made);
+  return set_.get();
 }
 }  // namespace dusky

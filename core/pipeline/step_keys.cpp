@@ -17,17 +17,23 @@ void addFile(KeyBuilder& key, const std::filesystem::path& path) {
 }
 
 /// A movie, or every file of a sequence: one may be replaced in its place.
-void addPictures(KeyBuilder& key, const std::filesystem::path& path) {
+std::string printOf(const std::filesystem::path& path) {
+  if (path.empty()) return {};
+  KeyBuilder print;
   std::error_code failed;
   const bool sequence = std::filesystem::is_directory(path, failed) || isPictureFile(path);
   const auto found = sequence ? findSequence(path) : Result<Sequence>(Sequence());
-  if (!sequence || !found.ok()) return addFile(key, path);
-  key.add(std::filesystem::absolute(path, failed).string());
-  for (const auto& [number, file] : found->files) key.add(number), addFile(key, file);
+  if (!sequence || !found.ok()) {
+    addFile(print, path);
+    return print.key();
+  }
+  print.add(std::filesystem::absolute(path, failed).string());
+  for (const auto& [number, file] : found->files) print.add(number), addFile(print, file);
+  return print.key();
 }
 
-void addFootage(KeyBuilder& key, const Document& document, const FootageInfo& footage) {
-  addPictures(key, document.footage_path);
+void addFootage(KeyBuilder& key, const FilePrints& files, const FootageInfo& footage) {
+  key.add(files.footage);
   key.add(footage.width).add(footage.height).add(footage.first).add(footage.last);
 }
 
@@ -36,7 +42,7 @@ void addTone(KeyBuilder& key, const Tone& tone) {
   key.add("tone").add(static_cast<int>(tone.curve)).add(tone.exposure_stops).add(tone.gamma).add(static_cast<int>(tone.channel)).add(tone.even_contrast);
 }
 
-void addMasks(KeyBuilder& key, const MaskSettings& masks) {
+void addMasks(KeyBuilder& key, const MaskSettings& masks, const FilePrints& files) {
   key.add(static_cast<std::int64_t>(masks.shapes.size()));
   for (const Mask& m : masks.shapes) {
     key.add(static_cast<int>(m.shape))
@@ -54,8 +60,7 @@ void addMasks(KeyBuilder& key, const MaskSettings& masks) {
   if (const AlphaSettings& alpha = masks.alpha; alpha.used) key.add("alpha").add(alpha.threshold).add(alpha.grow_px).add(alpha.inverted);
   const MatteSettings& mattes = masks.mattes;
   if (mattes.folder.empty()) return;
-  addPictures(key, mattes.folder);
-  key.add(mattes.threshold).add(mattes.grow_px).add(mattes.inverted);
+  key.add(files.mattes).add(mattes.threshold).add(mattes.grow_px).add(mattes.inverted);
 }
 
 /// `runs` counts the first one.
@@ -80,13 +85,17 @@ void addWork(KeyBuilder& key, TrackWork work, const std::string& followed_key) {
 
 int runsOf(const Document& document) { return 1 + static_cast<int>(document.extra_runs.size()); }
 
-std::string tracksKey(const Document& document, const FootageInfo& footage) { return tracksKey(document, footage, runsOf(document)); }
+FilePrints filePrintsOf(const Document& document) { return {printOf(document.footage_path), printOf(document.masks.mattes.folder)}; }
 
-std::string tracksKey(const Document& document, const FootageInfo& footage, int runs) {
+std::string tracksKey(const Document& document, const FootageInfo& footage) {
+  return tracksKey(document, footage, filePrintsOf(document), runsOf(document));
+}
+
+std::string tracksKey(const Document& document, const FootageInfo& footage, const FilePrints& files, int runs) {
   KeyBuilder key;
-  addFootage(key, document, footage);
+  addFootage(key, files, footage);
   const FollowOptions& o = document.tracking;
-  key.add("tracks 3")
+  key.add("tracks 4")
       .add(document.footage.step)
       .add(o.first_frame)
       .add(o.last_frame)
@@ -108,12 +117,10 @@ std::string tracksKey(const Document& document, const FootageInfo& footage, int 
   key.add(static_cast<std::int64_t>(document.footage.left_out.size()));
   for (const int frame : document.footage.left_out) key.add(frame);
   addTone(key, document.footage.tone);
-  addMasks(key, document.masks);
+  addMasks(key, document.masks, files);
   addRuns(key, document, runs);
   return key.key();
 }
-
-std::string solveKey(const Document& document, const FootageInfo& footage) { return solveKey(document, footage, tracksKey(document, footage)); }
 
 std::string solveKey(const Document& document, const FootageInfo& footage, const std::string& followed) {
   KeyBuilder key;
@@ -130,5 +137,11 @@ std::string solveKey(const Document& document, const FootageInfo& footage, const
   for (int id : document.picks.set_aside) key.add(id);
   addWork(key, document.work, followed);
   return key.key();
+}
+
+SolveKeys solveKeys(const Document& document, const FootageInfo& footage, const std::string& followed, const std::string& from) {
+  SolveKeys keys{.tracks = followed, .asked = solveKey(document, footage, followed), .own = {}};
+  keys.own = from.empty() ? keys.asked : KeyBuilder().add("carried on").add(keys.asked).add(from).key();
+  return keys;
 }
 }  // namespace dusky

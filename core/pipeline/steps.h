@@ -19,16 +19,48 @@ Result<std::unique_ptr<FrameSource>> openFootageOf(const Document& document);
 /// Runs of tracking that the document asks for: the first one and those added.
 int runsOf(const Document& document);
 
-/// Keys: the same key means the same result. Paths count together with the file's size and time. tracksKey is that of the tracks as they
-/// are followed, without what is done by hand; `runs`: after so many runs only.
+/// The files of a document as they are at a moment: paths, sizes and times, hashed. To look at every file of a long sequence takes a while, so
+/// it is done when a shot is opened and when a job begins, never on an edit.
+struct FilePrints {
+  std::string footage, mattes;
+  bool operator==(const FilePrints&) const = default;
+};
+FilePrints filePrintsOf(const Document& document);
+
+/// Keys: the same key means the same result. tracksKey is that of the tracks as they are followed, without what is done by hand; `runs`:
+/// after so many runs only. Without prints it looks at the files.
+std::string tracksKey(const Document& document, const FootageInfo& footage, const FilePrints& files, int runs);
 std::string tracksKey(const Document& document, const FootageInfo& footage);
-std::string tracksKey(const Document& document, const FootageInfo& footage, int runs);
-std::string solveKey(const Document& document, const FootageInfo& footage);
-/// The same, where the key of the followed tracks is known already: to look at every file of a sequence again would be work.
+/// Of a solve that begins from nothing, by the key of the followed tracks.
 std::string solveKey(const Document& document, const FootageInfo& footage, const std::string& followed);
 
-/// Masks ready for these frames of the footage. Errors: as MaskSet::make, and what the folder of mattes says.
-Result<std::unique_ptr<MaskSet>> makeMasks(const MaskSettings& settings, const FootageInfo& footage, int frame_offset, const std::vector<int>& frames);
+/// What a solve was made under.
+struct SolveKeys {
+  std::string tracks;  ///< The followed tracks that it was made from.
+  std::string asked;   ///< solveKey(): the question that it answers.
+  std::string own;     ///< Its own: `asked`, or, carried on from another solve, that and the other's own.
+  bool operator==(const SolveKeys&) const = default;
+};
+/// `from`: the own key of the solve that is carried on from; empty: from nothing.
+SolveKeys solveKeys(const Document& document, const FootageInfo& footage, const std::string& followed, const std::string& from = {});
+
+/// Masks ready for these frames of the footage; `opened`: where mattes and alpha are read from, as an earlier set of the same folder and footage
+/// opened them. Errors: as MaskSet::make, and what the folder of mattes says.
+Result<std::unique_ptr<MaskSet>> makeMasks(const MaskSettings& settings, const FootageInfo& footage, int frame_offset, const std::vector<int>& frames,
+                                           MaskSources opened = {});
+
+/// The masks of one shot for a view that asks again and again while they are edited: what was opened for them stays open.
+class LiveMasks {
+ public:
+  /// The set for these settings, made anew only when they changed; nullptr: nothing is left out. Errors: as makeMasks().
+  Result<MaskSet*> of(const MaskSettings& settings, const FootageInfo& footage, int frame_offset);
+
+ private:
+  std::unique_ptr<MaskSet> set_;
+  MaskSettings settings_;
+  std::string footage_path_;
+  int frame_offset_ = 0;
+};
 
 /// What is there already to go on from.
 struct TracksStart {
@@ -39,8 +71,9 @@ struct TracksStart {
 /// All runs of tracking, or those that are missing from `start`. Each adds; none changes what is there.
 Result<TrackSetPtr> runTracks(const Document& document, const Progress& progress, const std::function<void(TrackSetPtr)>& on_partial = {},
                               const TracksStart& start = {});
-/// The followed tracks (nullptr: none) with everything done by hand, as views and solve take them; nullptr when there are none at all.
-TrackSetPtr withHandWork(const TrackSetPtr& followed, const Document& document, const FootageInfo& footage);
+/// The followed tracks (nullptr: none), made under `key`, with everything done by hand, as views and solve take them; nullptr when there are
+/// none at all.
+TrackSetPtr withHandWork(const TrackSetPtr& followed, const std::string& key, const Document& document, const FootageInfo& footage);
 
 /// Picks and the tracks that they speak of; nullptr: not known any more.
 struct PicksOnTracks {
@@ -53,7 +86,7 @@ struct PicksOnTracks {
 };
 
 /// The features that tracking would begin with in a frame.
-Result<std::vector<Feature>> findCandidates(FrameSource& source, const Document& document, int frame);
+Result<std::vector<Feature>> findCandidates(FrameSource& source, LiveMasks& masks, const Document& document, int frame);
 
 /// Follows a track by hand through the document's frames; see followByHand.
 Result<HandTrack> runHandTrack(const Document& document, const HandTrack& track, const HandOptions& options, const Progress& progress,

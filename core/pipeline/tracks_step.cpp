@@ -63,10 +63,10 @@ Result<TrackSetPtr> runTracks(const Document& document, const Progress& progress
   return tracks;
 }
 
-TrackSetPtr withHandWork(const TrackSetPtr& followed, const Document& document, const FootageInfo& footage) {
+TrackSetPtr withHandWork(const TrackSetPtr& followed, const std::string& key, const Document& document, const FootageInfo& footage) {
   const TrackWork& work = document.work;
   if (followed) {
-    const bool ours = !work.edits.empty() && work.edited_key == tracksKey(document, footage);
+    const bool ours = !work.edits.empty() && work.edited_key == key;
     return ours || !work.by_hand.empty() ? applyTrackWork(*followed, work, ours) : followed;
   }
   if (work.by_hand.empty()) return nullptr;
@@ -93,14 +93,14 @@ Picks PicksOnTracks::carriedTo(const TrackSet& to, const std::string& key, int f
   return carried;
 }
 
-Result<std::vector<Feature>> findCandidates(FrameSource& source, const Document& document, int frame) {
+Result<std::vector<Feature>> findCandidates(FrameSource& source, LiveMasks& masks, const Document& document, int frame) {
   auto read = source.read(frame, FrameUse::Tracking);
   if (!read.ok()) return read.error();
   LeftOut left_out;
-  if (document.masks.any()) {
-    const auto masks = makeMasks(document.masks, source.info(), document.footage.frame_offset, {});
-    if (!masks.ok()) return masks.error();
-    auto out = (*masks)->leftOut(frame);
+  const auto set = masks.of(document.masks, source.info(), document.footage.frame_offset);
+  if (!set.ok()) return set.error();
+  if (*set) {
+    auto out = (*set)->leftOut(frame);
     if (!out.ok()) return out.error();
     left_out = std::move(*out);
   }

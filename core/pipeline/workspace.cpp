@@ -14,8 +14,20 @@ Status Workspace::openFootage(const std::string& path) {
   file_info_ = footage_ = (*source)->info();
   // A project may be opened from anywhere.
   document_.footage_path = std::filesystem::absolute(path).lexically_normal().string();
+  prints_ = filePrintsOf(document_);
   recall();
   return Done{};
+}
+
+void Workspace::useStore(std::unique_ptr<ProjectStore> store) {
+  writer_.reset();
+  store_ = std::move(store);
+  writer_ = std::make_shared<ResultWriter>(store_, write_listener_);
+}
+
+void Workspace::onWriteProblem(ResultWriter::Listener listener) {
+  write_listener_ = std::move(listener);
+  if (store_) writer_.reset(), writer_ = std::make_shared<ResultWriter>(store_, write_listener_);
 }
 
 Status Workspace::openProject(const std::filesystem::path& path, std::string* warning) {
@@ -24,8 +36,9 @@ Status Workspace::openProject(const std::filesystem::path& path, std::string* wa
   auto document = (*store)->document();
   if (!document.ok()) return document.error();
   *this = Workspace();
-  store_ = std::move(*store);
+  useStore(std::move(*store));
   document_ = std::move(*document);
+  prints_ = filePrintsOf(document_), printed_mattes_ = document_.masks.mattes.folder;
   auto source = dusky::openFootage(document_.footage_path);
   if (source.ok())
     footage_ = seenAs(file_info_ = (*source)->info(), shotViewOf(document_));
@@ -38,16 +51,15 @@ Status Workspace::openProject(const std::filesystem::path& path, std::string* wa
 Status Workspace::saveAs(const std::filesystem::path& path) {
   auto store = ProjectStore::create(path, document_);
   if (!store.ok()) return store.error();
-  store_ = std::move(*store);
-  if (followed_) {
-    if (const Status saved = saveTracks(); !saved.ok()) return saved;
-  }
-  if (solution_) return store_->saveResult("solve", solution_key_, encode(*solution_));
+  useStore(std::move(*store));
+  if (followed_) saveTracks();
+  if (newest_solution_) saveSolution();
   return Done{};
 }
 
 Status Workspace::afterChange() {
   if (hasFootage()) footage_ = seenAs(file_info_, shotViewOf(document_));
+  if (document_.masks.mattes.folder != printed_mattes_) prints_ = filePrintsOf(document_), printed_mattes_ = document_.masks.mattes.folder;
   recall();
   return store_ ? store_->saveDocument(document_) : Status(Done{});
 }
@@ -82,7 +94,7 @@ TrackSetPtr Workspace::madeTracks(const std::string& key) const {
 
 TracksStart Workspace::tracksStart() const {
   for (int runs = runsOf(document_); runs > 0; --runs) {
-    if (TrackSetPtr made = madeTracks(tracksKey(document_, footage_, runs))) return {std::move(made), runs};
+    if (TrackSetPtr made = madeTracks(tracksKey(document_, footage_, prints_, runs))) return {std::move(made), runs};
   }
   return {};
 }
@@ -102,7 +114,7 @@ std::string Workspace::nameOf(int track) const {
 void Workspace::refreshTracks() {
   if (tracks_ && shown_from_ == followed_ && shown_work_ == document_.work) return;
   shown_from_ = followed_, shown_work_ = document_.work;
-  tracks_ = withHandWork(followed_, document_, footage_);
+  tracks_ = withHandWork(followed_, tracks_key_, document_, footage_);
 }
 
 PicksOnTracks Workspace::picksAsMade() const {
@@ -122,65 +134,87 @@ void Workspace::refreshPicks() {
 }
 
 /// Results are stored newest last and the oldest go: tracks that picks speak of must not.
-Status Workspace::saveTracks() {
+void Workspace::saveTracks() {
+  const auto write = [this](const std::string& key, TrackSetPtr tracks) { writer_->write("tracks", key, [tracks] { return encode(*tracks); }); };
   const TrackSetPtr picked = document_.picks.key != tracks_key_ && document_.picks != Picks() ? madeTracks(document_.picks.key) : nullptr;
-  if (picked) {
-    if (const Status saved = store_->saveResult("tracks", document_.picks.key, encode(*picked)); !saved.ok()) return saved;
-  }
-  return store_->saveResult("tracks", tracks_key_, encode(*followed_));
+  if (picked) write(document_.picks.key, picked);
+  write(tracks_key_, followed_);
+}
+
+void Workspace::saveSolution() {
+  writer_->write("solve", solution_keys_.own, [solution = newest_solution_] { return encode(*solution); });
+  writer_->write("answer", solution_keys_.asked, [own = solution_keys_.own] { return own; });
 }
 
 /// Going back to earlier settings finds their results again.
 void Workspace::recall() {
   seen_ = document_;
   if (!hasFootage()) return;
-  asked_tracks_key_ = tracksKey(document_, footage_);
+  asked_tracks_key_ = tracksKey(document_, footage_, prints_, runsOf(document_));
   if (asked_tracks_key_ != tracks_key_) {
     if (TrackSetPtr made = madeTracks(asked_tracks_key_)) followed_ = std::move(made), tracks_key_ = asked_tracks_key_;
   }
   refreshTracks();
   refreshPicks();
+  recallSolution();
+  showSolution();
+}
+
+/// A solve made under its own key, in this session or stored; nullptr: none.
+SolutionPtr Workspace::madeSolution(const std::string& own_key) {
+  if (const auto made = made_solutions_.find(own_key); made != made_solutions_.end()) return made->second;
+  const auto bytes = stored("solve", own_key);
+  if (!bytes) return nullptr;
+  auto decoded = decodeSolution(*bytes);
+  return decoded.ok() ? made_solutions_[own_key] = *decoded : nullptr;
+}
+
+/// The solve made last for what the document asks now, where there is one.
+void Workspace::recallSolution() {
   const std::string& asked = asked_solve_key_;
-  if (asked != solution_key_ || !solution_) {
-    if (const auto made = made_solutions_.find(asked); made != made_solutions_.end()) {
-      holdSolution(made->second, asked);
-    } else if (const auto bytes = stored("solve", asked)) {
-      if (auto decoded = decodeSolution(*bytes); decoded.ok()) holdSolution(made_solutions_[asked] = *decoded, asked);
-    }
+  if (newest_solution_ && asked == solution_keys_.asked) return;
+  auto answer = answers_.find(asked);
+  if (answer == answers_.end()) answer = answers_.emplace(asked, stored("answer", asked).value_or(asked)).first;
+  if (SolutionPtr made = madeSolution(answer->second)) {
+    newest_solution_ = std::move(made);
+    solution_keys_ = {.tracks = asked_tracks_key_, .asked = asked, .own = answer->second};
   }
-  dropForeignSolution();
 }
 
-void Workspace::holdSolution(SolutionPtr solution, const std::string& key) {
-  solution_ = std::move(solution);
-  solution_key_ = key;
-  solution_tracks_key_ = tracks_key_;
-}
+/// A solve names tracks by their ids; shown with other tracks it would tell lies about them.
+void Workspace::showSolution() { solution_ = solution_keys_.tracks == tracks_key_ ? newest_solution_ : nullptr; }
 
-/// A solve names tracks by their ids; shown with other tracks it would tell lies about them. It stays among the made ones.
-void Workspace::dropForeignSolution() {
-  if (solution_ && solution_tracks_key_ != tracks_key_) solution_.reset();
-}
-
-Status Workspace::takeTracks(TrackSetPtr tracks, const std::string& key) {
+void Workspace::takeTracks(TrackSetPtr tracks, const std::string& key) {
   followed_ = std::move(tracks);
   tracks_key_ = key;
   made_tracks_[key] = followed_;
   refreshTracks();
   refreshPicks();
-  dropForeignSolution();
-  return store_ ? saveTracks() : Status(Done{});
+  showSolution();
+  if (store_) saveTracks();
 }
 
-Status Workspace::takeSolution(SolutionPtr solution, const std::string& key) {
-  holdSolution(std::move(solution), key);
-  made_solutions_[key] = solution_;
-  return store_ ? store_->saveResult("solve", key, encode(*solution_)) : Status(Done{});
+void Workspace::takeSolution(SolutionPtr solution, const SolveKeys& keys) {
+  newest_solution_ = made_solutions_[keys.own] = std::move(solution);
+  solution_keys_ = keys;
+  answers_[keys.asked] = keys.own;
+  if (store_) saveSolution();
+  recallSolution();
+  showSolution();
 }
 
-Result<SceneFrame> Workspace::scene() const {
-  if (!solution_) return invalidInput("There is no solved camera yet.");
-  return orientScene(*solution_, seen_.picks.scene);
+void Workspace::takeFilePrints(const FilePrints& prints) {
+  if (prints == prints_) return;
+  prints_ = prints;
+  recall();
+}
+
+const Result<SceneFrame>& Workspace::scene() const {
+  static const Result<SceneFrame> none = invalidInput("There is no solved camera yet.");
+  if (!solution_) return none;
+  const SceneSettings& settings = seen_.picks.scene;
+  if (!scene_ || scene_->solution != solution_ || scene_->settings != settings) scene_ = {solution_, settings, orientScene(*solution_, settings)};
+  return scene_->frame;
 }
 
 static std::string lostLine(int lost) { return lost > 0 ? fmt::format(" · {} picked {} not here", lost, lost == 1 ? "track is" : "tracks are") : ""; }
@@ -189,7 +223,7 @@ StepStatus Workspace::status(Step step) const {
   if (!hasFootage()) return {StepState::NotRun, step == Step::Footage ? "none yet" : "not run"};
   const bool tracks_current = followed_ && tracks_key_ == asked_tracks_key_;
   const auto by_hand = document_.work.by_hand.size();
-  const bool solve_current = solution_ && tracks_current && solution_key_ == asked_solve_key_;
+  const bool solve_current = solution_ && tracks_current && solution_keys_.asked == asked_solve_key_;
   switch (step) {
     case Step::Footage:
       return {StepState::Current, fmt::format("{} frames · {}×{} · {:g} fps", footage_.frames(), footage_.width, footage_.height, footage_.fps)};
@@ -207,13 +241,13 @@ StepStatus Workspace::status(Step step) const {
       return {StepState::Current, fmt::format("{} · median life {:.0f} frames{}{}", tracks_->tracks.size(), tracks_->medianLife(),
                                               by_hand > 0 ? fmt::format(" · {} by hand", by_hand) : "", lostLine(lost_picks_))};
     case Step::Solve:
-      if (!solution_) return solution_key_.empty() ? StepStatus{StepState::NotRun, "not run"} : StepStatus{StepState::Stale, "tracks changed"};
+      if (!solution_) return solution_keys_.own.empty() ? StepStatus{StepState::NotRun, "not run"} : StepStatus{StepState::Stale, "tracks changed"};
       if (!tracks_current) return {StepState::Stale, "tracks changed"};
       if (!solve_current) return {StepState::Stale, "lens, track choice or tracks by hand changed"};
-      return {StepState::Current, fmt::format("{:.2f} px · {} camera", solution_->rms_px, solution_->motion)};
+      return {StepState::Current, fmt::format("{:.2f} px · {} camera", solution_->rms_px, describe(solution_->motion))};
     case Step::Scene: {
       if (!solution_) return {StepState::NotRun, "not run"};
-      const auto frame = scene();
+      const auto& frame = scene();
       if (!frame.ok()) return {StepState::Stale, frame.error().message};
       const std::string ground = !seen_.picks.scene.ground.empty() ? "ground set" : frame->ground_found ? "ground guessed" : "no ground found";
       return {solve_current ? StepState::Current : StepState::Stale, ground + (frame->metric ? " · 1 length" : " · no length yet")};
@@ -224,7 +258,7 @@ StepStatus Workspace::status(Step step) const {
 }
 
 Result<DeliveryJob> Workspace::deliveryJob(double total_s) const {
-  const auto frame = scene();
+  const auto& frame = scene();
   if (!frame.ok()) return frame.error();
   DeliveryJob job{
       .footage = footage_, .solution = solution_, .scene = *frame, .timings = {.solve_s = solution_->summary.total_s, .total_s = total_s}, .warnings = {}};

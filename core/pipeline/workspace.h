@@ -4,6 +4,7 @@
 
 #include "core/pipeline/steps.h"
 #include "core/project/project_store.h"
+#include "core/project/result_writer.h"
 #include "core/project/undo_stack.h"
 
 namespace dusky {
@@ -24,10 +25,16 @@ class Workspace {
   Status openFootage(const std::string& path);
   /// Opens a project and the stored results of its settings. A project whose footage is gone opens all the same; `warning` says so.
   Status openProject(const std::filesystem::path& path, std::string* warning = nullptr);
-  /// Writes everything to a new file and goes on with it.
+  /// Writes the document to a new file and goes on with it; the results follow in the background, see flush().
   Status saveAs(const std::filesystem::path& path);
   /// Goes on without the project file: what is changed from here on is not saved in it.
-  void letGoOfFile() { store_.reset(); }
+  void letGoOfFile() { writer_.reset(), store_.reset(); }
+  /// Who hears, from another thread, that a result could not be written into the project file.
+  void onWriteProblem(ResultWriter::Listener listener);
+  /// Waits until all results are written. Errors: CannotWrite: the first that was not, since the last call.
+  Status flush() { return writer_ ? writer_->flush() : Status(Done{}); }
+  /// What writes results into the project file: who opens that file anew waits for it. nullptr without a file.
+  std::shared_ptr<ResultWriter> writer() const { return writer_; }
   bool hasFile() const { return store_ != nullptr; }
   std::filesystem::path filePath() const { return store_ ? store_->path() : std::filesystem::path(); }
 
@@ -58,13 +65,21 @@ class Workspace {
   /// The name and group an artist gave a track; nullptr: none.
   const TrackLabel* labelOf(int track) const;
   const SolutionPtr& solution() const { return solution_; }
-  /// Takes a finished job's result, made under `key`.
-  Status takeTracks(TrackSetPtr tracks, const std::string& key);
-  Status takeSolution(SolutionPtr solution, const std::string& key);
+  /// What solution() was made under; empty keys without one.
+  const SolveKeys& solutionKeys() const { return solution_keys_; }
+  /// Takes a finished job's result, made under `key`; written into the project file in the background.
+  void takeTracks(TrackSetPtr tracks, const std::string& key);
+  /// The same. It is shown when the tracks that it was made from are; else it waits until they are again.
+  void takeSolution(SolutionPtr solution, const SolveKeys& keys);
+
+  /// The files as they were when they were last looked at.
+  const FilePrints& filePrints() const { return prints_; }
+  /// Takes what a look at the files found: where they are others, results made from them are stale.
+  void takeFilePrints(const FilePrints& prints);
 
   StepStatus status(Step step) const;
-  /// The world as picked or guessed; an error when a pick cannot be used.
-  Result<SceneFrame> scene() const;
+  /// The world as picked or guessed; an error when a pick cannot be used. Worked out once for a solve and its picks.
+  const Result<SceneFrame>& scene() const;
   /// Everything a delivery needs, or why there is none. `total_s` is the wall time to report, when it is known.
   Result<DeliveryJob> deliveryJob(double total_s = kUnknown) const;
 
@@ -73,26 +88,42 @@ class Workspace {
   void recall();
   void refreshTracks();
   void refreshPicks();
+  void useStore(std::unique_ptr<ProjectStore> store);
   TrackSetPtr madeTracks(const std::string& key) const;
-  Status saveTracks();
-  void holdSolution(SolutionPtr solution, const std::string& key);
-  void dropForeignSolution();
+  void saveTracks();
+  void saveSolution();
+  void recallSolution();
+  SolutionPtr madeSolution(const std::string& own_key);
+  void showSolution();
   std::optional<std::string> stored(const std::string& step, const std::string& key) const;
 
   Document document_;  ///< As it is saved and undone.
   Document seen_;      ///< The same with its picks as numbers of tracks_.
   int lost_picks_ = 0;
   FootageInfo file_info_, footage_;  ///< As the file has it; as the document takes it.
+  FilePrints prints_;
+  std::string printed_mattes_;  ///< The folder that prints_ are of.
   UndoStack undo_;
-  std::unique_ptr<ProjectStore> store_;
+  std::shared_ptr<ProjectStore> store_;
+  ResultWriter::Listener write_listener_;
+  std::shared_ptr<ResultWriter> writer_;
   TrackSetPtr followed_, tracks_;
-  SolutionPtr solution_;
-  std::string tracks_key_, solution_key_;           ///< Under which they were made.
-  std::string solution_tracks_key_;                 ///< Of the tracks that the solution was made from.
+  SolutionPtr newest_solution_, solution_;          ///< The newest; the same where its tracks are shown.
+  std::string tracks_key_;                          ///< Under which followed_ were made.
+  SolveKeys solution_keys_;                         ///< Of the newest solution.
   std::string asked_tracks_key_, asked_solve_key_;  ///< Of what the document asks for now.
   TrackWork shown_work_;                            ///< That tracks_ were made with, from shown_from_.
   TrackSetPtr shown_from_;
   mutable std::map<std::string, TrackSetPtr> made_tracks_;
-  std::map<std::string, SolutionPtr> made_solutions_;
+  std::map<std::string, SolutionPtr> made_solutions_;  ///< By their own keys.
+  std::map<std::string, std::string> answers_;         ///< By the key of what was asked: the own key of the solve made last for it.
+
+  /// The world of a solve under some picks.
+  struct MadeScene {
+    SolutionPtr solution;
+    SceneSettings settings;
+    Result<SceneFrame> frame;
+  };
+  mutable std::optional<MadeScene> scene_;
 };
 }  // namespace dusky

@@ -127,21 +127,25 @@ Result<std::unique_ptr<ProjectStore>> ProjectStore::open(const std::filesystem::
 }
 
 Result<Document> ProjectStore::document() const {
+  const std::lock_guard lock(mutex_);
   Statement read(database_->handle, "SELECT json FROM document WHERE id = 1");
   if (!read.row()) return unreadable(fmt::format("{} is damaged: {}.", path_.string(), database_->reason()));
   return documentFromJson(read.bytes(0));
 }
 
 Status ProjectStore::saveDocument(const Document& document) {
+  const std::string json = documentToJson(document);
+  const std::lock_guard lock(mutex_);
   Transaction transaction(*database_);
   const bool written = Statement(database_->handle, "INSERT INTO document (id, json) VALUES (1, ?) ON CONFLICT (id) DO UPDATE SET json = excluded.json")
-                           .text(1, documentToJson(document))
+                           .text(1, json)
                            .run();
   if (!written || !transaction.commit()) return cannotWrite(fmt::format("Cannot save {}: {}.", path_.string(), database_->reason()));
   return Done{};
 }
 
 Status ProjectStore::saveResult(const std::string& step, const std::string& key, const std::string& bytes) {
+  const std::lock_guard lock(mutex_);
   Transaction transaction(*database_);
   const bool written =
       Statement(database_->handle, "INSERT OR REPLACE INTO result (step, key, bytes) VALUES (?, ?, ?)").text(1, step).text(2, key).blob(3, bytes).run() &&
@@ -155,6 +159,7 @@ Status ProjectStore::saveResult(const std::string& step, const std::string& key,
 }
 
 std::optional<std::string> ProjectStore::result(const std::string& step, const std::string& key) const {
+  const std::lock_guard lock(mutex_);
   Statement read(database_->handle, "SELECT bytes FROM result WHERE step = ? AND key = ?");
   if (!read.text(1, step).text(2, key).row()) return std::nullopt;
   return read.bytes(0);

@@ -1,6 +1,7 @@
 #pragma once
 #include <filesystem>
 #include <memory>
+#include <mutex>
 #include <optional>
 #include <string>
 
@@ -9,7 +10,7 @@
 namespace dusky {
 
 /// One project file (.moth): the document and the results of its steps, in one SQLite database (docs/formats.md).
-/// Every write is a transaction: a program that dies at any moment leaves the last whole state.
+/// Every write is a transaction: a program that dies at any moment leaves the last whole state. May be used by several threads.
 class ProjectStore {
  public:
   /// Makes a new project with this document, replacing a file of that name only once the new one is whole.
@@ -33,6 +34,7 @@ class ProjectStore {
   struct Database;
   explicit ProjectStore(std::filesystem::path path);
   std::filesystem::path path_;
+  mutable std::mutex mutex_;  ///< One thread at a time speaks to the database.
   std::unique_ptr<Database> database_;
 };
 

@@ -7,7 +7,7 @@ namespace dusky {
 namespace {
 
 using Json = nlohmann::json;
-constexpr int kVersion = 2, kSolutionVersion = 4;
+constexpr int kVersion = 2, kSolutionVersion = 5;
 
 /// Plain numbers as one byte string, little-endian as the machine has them.
 template <class T>
@@ -270,7 +270,7 @@ std::string encode(const Solution& s) {
   for (const SolvedTrack& t : s.tracks) tracks.push_back(trackJson(t));
   for (const StaircaseStep& step : s.staircase) steps.push_back(stepJson(step));
   for (const SolvedCamera& camera : s.cameras) cameras.push_back(cameraJson(camera));
-  for (const Stretch& stretch : s.stretches) stretches.push_back({stretch.first, stretch.last, stretch.what});
+  for (const Stretch& stretch : s.stretches) stretches.push_back({stretch.first, stretch.last});
   return toBytes({{"kind", "solution"},
                   {"version", kSolutionVersion},
                   {"frames", frames},
@@ -281,7 +281,7 @@ std::string encode(const Solution& s) {
                   {"readout", {s.readout, number(s.sigma_readout)}},
                   {"rms", number(s.rms_px)},
                   {"holdout_rms", number(s.holdout_rms_px)},
-                  {"motion", {s.motion, s.motion_why}},
+                  {"motion", {s.motion, s.motion_why, s.path_why}},
                   {"summary", summaryJson(s.summary)}});
 }
 
@@ -292,11 +292,12 @@ Result<SolutionPtr> decodeSolution(const std::string& bytes) {
     for (const Json& step : j.at("staircase")) s.staircase.push_back(stepOf(step));
     s.cameras.clear();
     for (const Json& camera : j.at("cameras")) s.cameras.push_back(cameraOf(camera));
-    for (const Json& stretch : j.at("stretches")) s.stretches.push_back({stretch.at(0), stretch.at(1), stretch.at(2)});
+    for (const Json& stretch : j.at("stretches")) s.stretches.push_back({stretch.at(0), stretch.at(1)});
     s.readout = j.at("readout").at(0), s.sigma_readout = numberOf(j.at("readout").at(1));
     s.rms_px = numberOf(j.at("rms"));
     s.holdout_rms_px = numberOf(j.at("holdout_rms"));
-    s.motion = j.at("motion").at(0), s.motion_why = j.at("motion").at(1);
+    const Json& motion = j.at("motion");
+    s.motion = motion.at(0).get<MotionKind>(), s.motion_why = motion.at(1), s.path_why = motion.at(2);
     readSummary(j.at("summary"), s.summary);
   });
 }

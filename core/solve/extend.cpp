@@ -185,8 +185,9 @@ class Extender {
 void placeAsBefore(Reconstruction& work, const Reconstruction& before, bool turn_only) {
   const int frames = static_cast<int>(work.cameras.size());
   std::vector<std::optional<Pose>> poses(work.cameras.size());
+  const std::vector<int> nearest = work.nearestPlaced();
   for (int f = 0; f < frames; ++f) {
-    const int near = work.cameras[f] || !before.cameras[f] ? -1 : work.nearestPlaced(f);
+    const int near = work.cameras[f] || !before.cameras[f] ? -1 : nearest[f];
     if (near < 0 || !before.cameras[near]) continue;
     const Pose &then = *before.cameras[near], &now = *work.cameras[near];
     const Eigen::Quaterniond turned = now.world_from_camera * then.world_from_camera.conjugate();

@@ -80,7 +80,7 @@ void placeTracks(Reconstruction& work, bool all, double far_rad) {
       16);
 }
 
-Judgement judge(Reconstruction& work) {
+void placeHoldout(Reconstruction& work) {
   const Views views(work);
   parallelFor(
       static_cast<int>(work.tracks.size()),
@@ -94,6 +94,10 @@ Judgement judge(Reconstruction& work) {
           track.point.reset(), track.reason = AsideReason::NoParallax;  // an old place would be judged in a new world
       },
       16);
+}
+
+Judgement measured(const Reconstruction& work) {
+  const Views views(work);
   Judgement result;
   double squares = 0, holdout_squares = 0;
   int holdout_used = 0;

@@ -36,6 +36,9 @@ void sortOut(Reconstruction& work, const Limits& limits);
 /// `all`: also moves points that are already placed. Under `far_rad` of parallax a track becomes a direction; 0: it gets no place.
 void placeTracks(Reconstruction& work, bool all, double far_rad);
 
-/// RMS of the tracks that take part and of the holdout tracks (placed anew first, from their used observations).
-Judgement judge(Reconstruction& work);
+/// Gives the holdout tracks their places anew, from their used observations; those that get none lose their old place.
+void placeHoldout(Reconstruction& work);
+
+/// RMS of the tracks that take part and of the holdout tracks, as they stand.
+Judgement measured(const Reconstruction& work);
 }  // namespace dusky

@@ -9,14 +9,15 @@ int Reconstruction::placedCameras() const {
   return static_cast<int>(std::count_if(cameras.begin(), cameras.end(), [](const auto& c) { return c.has_value(); }));
 }
 
-int Reconstruction::nearestPlaced(int frame) const {
+std::vector<int> Reconstruction::nearestPlaced() const {
   const int count = static_cast<int>(cameras.size());
-  for (int away = 1; away < count; ++away) {
-    for (const int other : {frame - away, frame + away}) {
-      if (other >= 0 && other < count && cameras[static_cast<std::size_t>(other)]) return other;
-    }
+  std::vector<int> before(cameras.size(), -1), nearest(cameras.size(), -1);
+  for (int f = 1; f < count; ++f) before[f] = cameras[f - 1] ? f - 1 : before[f - 1];
+  for (int f = count - 1, after = -1; f >= 0; --f) {
+    nearest[f] = before[f] >= 0 && (after < 0 || f - before[f] <= after - f) ? before[f] : after;
+    if (cameras[f]) after = f;
   }
-  return -1;
+  return nearest;
 }
 
 int Reconstruction::indexOf(int frame) const {

@@ -41,8 +41,8 @@ struct Reconstruction {
   std::vector<CameraPlane> planes;
 
   int placedCameras() const;
-  /// Of the other frames that have a camera, the one nearest to `frame` (of two the earlier one); -1 when there is none.
-  int nearestPlaced(int frame) const;
+  /// For each frame, of the other frames that have a camera the nearest one (of two the earlier one); -1 when there is none.
+  std::vector<int> nearestPlaced() const;
   int indexOf(int frame) const;
   int lensOf(int frame) const { return lens_of.empty() ? 0 : lens_of[static_cast<std::size_t>(frame)]; }
   Lens lensAt(int frame) const;

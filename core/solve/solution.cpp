@@ -12,7 +12,16 @@ std::string_view describe(AsideReason reason) {
     case AsideReason::HighError: return "error too high";
     case AsideReason::FewGoodFrames: return "too few good frames";
     case AsideReason::NoParallax: return "no parallax";
-    case AsideReason::BehindCamera: return "falls behind a camera";
+  }
+  return "";
+}
+
+std::string_view describe(MotionKind motion) {
+  switch (motion) {
+    case MotionKind::Free: return "free";
+    case MotionKind::Nodal: return "nodal";
+    case MotionKind::Rail: return "rail";
+    case MotionKind::Flat: return "flat";
   }
   return "";
 }

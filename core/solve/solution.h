@@ -13,7 +13,7 @@ namespace dusky {
 enum class TrackState : std::uint8_t { Kept, SetAside, Unplaced };
 
 /// Why a track was set aside or stayed without a place.
-enum class AsideReason : std::uint8_t { None, ByArtist, HighError, FewGoodFrames, NoParallax, BehindCamera };
+enum class AsideReason : std::uint8_t { None, ByArtist, HighError, FewGoodFrames, NoParallax };
 std::string_view describe(AsideReason reason);
 
 /// One observation as the solve sees it.
@@ -77,15 +77,19 @@ struct SolvedCamera {
   std::vector<LensCurvePoint> curve;  ///< From the axis on, evenly; empty for a lens without distortion.
 };
 
-/// Frames in which something is different: the camera only turns, say.
+/// How a solved camera moves: freely; it only rotates; along a straight line; in a plane.
+enum class MotionKind : std::uint8_t { Free, Nodal, Rail, Flat };
+/// The word for it in reports and on screen: "free", "nodal", "rail", "flat".
+std::string_view describe(MotionKind motion);
+
+/// A stretch of frames in which the camera only rotates, held in its place.
 struct Stretch {
-  int first = 0, last = 0;
-  std::string what;
+  int first = 0, last = 0;  ///< Frame numbers, both included.
 };
 
 struct SolveSummary {
   Termination termination = Termination::NotRun;
-  int rounds = -1;                             ///< Bundle adjustments over all frames.
+  int rounds = -1;                             ///< Bundle adjustments of all placed frames, the last one ended by `termination`.
   int observations = -1;                       ///< Used.
   int holdout_tracks = -1, holdout_kept = -1;  ///< Drawn; those that the same limits would keep.
   double tolerance_px = kUnknown;              ///< Largest error of a used observation.
@@ -104,8 +108,9 @@ struct Solution {
   double readout = 0, sigma_readout = kUnknown;  ///< Of a rolling shutter, in frame intervals; 0: all rows at once.
   double rms_px = kUnknown;                      ///< Over used observations of kept tracks.
   double holdout_rms_px = kUnknown;              ///< The same over the holdout tracks, under the same limits.
-  std::string motion = "free";                   ///< "free", "nodal", "rail", "flat".
-  std::string motion_why;                        ///< Why, in a sentence.
+  MotionKind motion = MotionKind::Free;
+  std::string motion_why;  ///< Why it moves or only rotates, in a sentence.
+  std::string path_why;    ///< Why its path is held to a line or a plane; empty where it was not found to be one.
   std::vector<Stretch> stretches;
   std::vector<StaircaseStep> staircase;
   SolveSummary summary;
@@ -116,6 +121,8 @@ struct Solution {
   /// The same by number; the first camera's lens where no camera stands.
   Lens lensIn(int frame) const;
   bool zooms() const;
+  /// Both sentences about the motion.
+  std::string whyMotion() const { return path_why.empty() ? motion_why : motion_why + " " + path_why; }
   const SolvedTrack* find(int id) const;
   const SolvedFrame* frameAt(int frame) const;
   int placedFrames() const;

@@ -21,7 +21,7 @@ class Climb {
     const auto& groups = lensGroups(work_.lens().model);
     const double share = 1.0 / (1.0 + static_cast<double>(groups.size()));
     adjust(freedom, progress.part(0, share));
-    now_ = judge(work_);
+    now_ = judged();
     const bool focal = freedom[0] || (!work_.focal_px.empty() && options_.base.free_focal);
     steps_.push_back({focal ? "focal length" : "poses and points", now_.rms_px, now_.holdout_rms_px, true, kUnknown, kUnknown, "where it begins"});
     for (std::size_t g = 0; g < groups.size() && !progress.stopRequested(); ++g) {
@@ -32,6 +32,11 @@ class Climb {
   }
 
  private:
+  Judgement judged() {
+    placeHoldout(work_);
+    return measured(work_);
+  }
+
   void adjust(const LensFreedom& freedom, const Progress& progress) {
     BundleOptions options = options_.base;
     options.free_lens = freedom;
@@ -49,7 +54,7 @@ class Climb {
     if (wider == freedom) return;
     if (options_.reached && wider == options_.reached_with) goOnFrom(*options_.reached);
     adjust(wider, progress);
-    now_ = judge(work_);
+    now_ = judged();
     StaircaseStep step{std::string(group.name), now_.rms_px, now_.holdout_rms_px, true, was.rms_px, was.holdout_rms_px, "forced on"};
     if (said == Release::Auto) decide(step, was, static_cast<double>(group.parameters.size()));
     if (step.kept)

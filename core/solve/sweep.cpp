@@ -7,9 +7,9 @@
 #include <mutex>
 
 #include "core/base/parallel.h"
-#include "core/solve/carry_on.h"
 #include "core/solve/judge.h"
 #include "core/solve/uncertainty.h"
+#include "core/solve/warm_start.h"
 
 namespace dusky {
 namespace {
@@ -20,19 +20,14 @@ class Sweeper {
  public:
   Sweeper(const TrackSet& tracks, const SolveOptions& options, const Solution& from, const Progress& progress,
           const std::function<void(const SweepPoint&)>& on_point)
-      : work_(makeReconstruction(tracks, options.set_aside, options.holdout_share, static_cast<std::uint64_t>(options.seed))),
-        progress_(progress),
-        on_point_(on_point) {
-    freedom_ = takeFrom(from, work_);
-    nodal_ = from.motion == "nodal";
-    free_readout_ = options.free_readout;
-    sortOut(work_, {.tolerance_px = from.summary.tolerance_px > 0 ? from.summary.tolerance_px : 1.0});
+      : state_(finalState(from, tracks, options)), problem_(finalOptions(state_, options)), progress_(progress), on_point_(on_point) {
+    problem_.max_steps = 25, problem_.damping = BundleOptions{}.damping;
   }
 
   /// Position of a parameter in the lens's, or -1 for the readout; nothing where there is none of that name.
   std::optional<int> indexOf(const std::string& parameter) const {
     if (parameter == "readout_ms") return -1;
-    const auto names = lensParameterNames(work_.lens().model);
+    const auto names = lensParameterNames(state_.work.lens().model);
     const auto found = std::find(names.begin(), names.end(), parameter);
     return found != names.end() ? std::optional(static_cast<int>(found - names.begin())) : std::nullopt;
   }
@@ -48,7 +43,7 @@ class Sweeper {
     parallelFor(static_cast<int>(points.size()), [&](int i) {
       if (progress_.stopRequested()) return;
       SweepPoint& point = points[static_cast<std::size_t>(i)];
-      point.rms_px = errorAt(first, point.value, second, point.second);
+      adjustAt(point, first, second);
       const std::lock_guard lock(mutex_);
       const double share = static_cast<double>(++done) / static_cast<double>(points.size());
       progress_.report(share_from + share * (share_to - share_from), "sweeping");
@@ -56,59 +51,49 @@ class Sweeper {
     });
   }
 
-  /// Squared standard deviations by which a sum of squares lies over the least one.
+  /// Squared standard deviations by which a cost lies over the least one.
   void measureApart(std::vector<SweepPoint>& points) const {
-    const auto low = std::min_element(points.begin(), points.end(), [](const SweepPoint& a, const SweepPoint& b) { return a.rms_px < b.rms_px; });
-    for (SweepPoint& p : points) p.apart = sightings_ * (p.rms_px * p.rms_px - low->rms_px * low->rms_px) / variance_;
+    const auto low = std::min_element(points.begin(), points.end(), [](const SweepPoint& a, const SweepPoint& b) { return a.cost_px2 < b.cost_px2; });
+    for (SweepPoint& p : points) p.apart = (p.cost_px2 - low->cost_px2) / variance_;
   }
 
   /// The noise that the solve as it is shows.
-  void measureNoise() {
-    const MappedBundle mapped = makeBundle(work_);
-    variance_ = correlatedVariance(mapped.bundle, options(freedom_));
-    sightings_ = static_cast<double>(mapped.bundle.observations.size());
-  }
+  void measureNoise() { variance_ = correlatedVariance(makeBundle(state_.work).bundle, problem_); }
 
  private:
-  BundleOptions options(const LensFreedom& freedom) const {
-    return {.free_lens = freedom, .fixed_centres = nodal_, .free_readout = free_readout_, .loss = Loss::Squared, .max_steps = 25, .settled = 1e-6};
-  }
-
-  double errorAt(Scalar first, double value, std::optional<Scalar> second, double second_value) const {
-    Reconstruction work = work_;
-    LensFreedom freedom = freedom_;
-    BundleOptions bundle_options = options(freedom);
+  /// Everything else adjusted, with what is believed of it, as the solve did; nothing is believed of what is held.
+  void adjustAt(SweepPoint& point, Scalar first, std::optional<Scalar> second) const {
+    Reconstruction work = state_.work;
+    BundleOptions problem = problem_;
     const auto hold = [&](const Scalar& scalar, double at) {
       const int index = scalar.index;
       if (index < 0) {
-        work.readout = std::clamp(at * scalar.unit, -1.0, 1.0), bundle_options.free_readout = false;
+        work.readout = std::clamp(at * scalar.unit, -1.0, 1.0), problem.free_readout = false;
         return;
       }
       if (index == 0 && !work.focal_px.empty()) {
         const double by = at / work.focal_px[work.focal_px.size() / 2];
         for (double& focal : work.focal_px) focal *= by;
-        bundle_options.free_focal = false;
+        problem.free_focal = false;
       }
-      freedom[index] = false;
+      problem.free_lens[index] = false;
       for (Lens& lens : work.lenses) {
         LensParameters values = lens.parameters();
         values[index] = at;
         lens.setParameters(values);
       }
     };
-    hold(first, value);
-    if (second) hold(*second, second_value);
-    bundle_options.free_lens = freedom;
-    const BundleSummary summary = adjustReconstruction(work, bundle_options, progress_.silent());
-    return std::sqrt(summary.cost_after / std::max(1.0, sightings_));
+    hold(first, point.value);
+    if (second) hold(*second, point.second);
+    point.cost_px2 = adjustReconstruction(work, problem, progress_.silent()).cost_after;
+    point.rms_px = measured(work).rms_px;
   }
 
-  Reconstruction work_;
+  const SolveState state_;
+  BundleOptions problem_;
   const Progress& progress_;
   const std::function<void(const SweepPoint&)>& on_point_;
-  LensFreedom freedom_{};
-  bool nodal_ = false, free_readout_ = false;
-  double variance_ = 1, sightings_ = 1;
+  double variance_ = 1;
   std::mutex mutex_;
 };
 
@@ -122,7 +107,7 @@ std::vector<double> evenly(double from, double to, int count) {
 std::vector<std::size_t> lowest(const std::vector<SweepPoint>& points) {
   std::vector<std::size_t> low;
   for (std::size_t i = 0; i < points.size(); ++i) {
-    const bool left = i == 0 || points[i].rms_px < points[i - 1].rms_px, right = i + 1 == points.size() || points[i].rms_px <= points[i + 1].rms_px;
+    const bool left = i == 0 || points[i].cost_px2 < points[i - 1].cost_px2, right = i + 1 == points.size() || points[i].cost_px2 <= points[i + 1].cost_px2;
     if (left && right) low.push_back(i);
   }
   return low;
@@ -244,7 +229,7 @@ Result<SweepResult> sweep(const TrackSet& tracks, const SolveOptions& options, c
   if (progress.stopRequested()) return cancelled();
   if (!asked.second) return judgeSweep(std::move(points), asked.first.parameter);
   SweepResult grid;
-  const auto low = std::min_element(points.begin(), points.end(), [](const SweepPoint& a, const SweepPoint& b) { return a.rms_px < b.rms_px; });
+  const auto low = std::min_element(points.begin(), points.end(), [](const SweepPoint& a, const SweepPoint& b) { return a.cost_px2 < b.cost_px2; });
   const bool tells = std::any_of(points.begin(), points.end(), [](const SweepPoint& p) { return p.apart > kTells; });
   grid.best = low->value, grid.best_second = low->second;
   grid.verdict = tells ? SweepVerdict::Clear : SweepVerdict::Flat;

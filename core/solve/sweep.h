@@ -24,8 +24,9 @@ struct SweepOptions {
 
 struct SweepPoint {
   double value = 0, second = kUnknown;
-  double rms_px = kUnknown;  ///< Over the same sightings at every point, everything else adjusted.
-  double apart = kUnknown;   ///< How far from the lowest point, as a squared number of standard deviations.
+  double rms_px = kUnknown;    ///< Over the same sightings at every point, everything else adjusted.
+  double cost_px2 = kUnknown;  ///< The sum of their squares and of what the solve believes (ties, priors, a held path).
+  double apart = kUnknown;     ///< How far the cost lies over the lowest one, as a squared number of standard deviations (chi-squared).
 };
 
 /// By value, then by second value.
@@ -42,7 +43,8 @@ struct SweepResult {
   std::string sentence;         ///< "Clear valley at 1124.3 ± 2.1" ...
 };
 
-/// Holds one scalar (or two) at each value of a range, adjusts everything else from an earlier solve on, and says what the footage tells about it.
+/// Holds one scalar (or two) at each value of a range, adjusts everything else from an earlier solve on (the same problem: its path, lenses,
+/// ties and beliefs), and says what the footage tells about it.
 /// Runs on all cores; `on_point` hears each point as it comes, from any thread, one at a time.
 /// Errors: InvalidInput for a scalar that the lens has not, or a range that is none. Cancelled.
 Result<SweepResult> sweep(const TrackSet& tracks, const SolveOptions& options, const Solution& from, const SweepOptions& asked, const Progress& progress,

@@ -1,6 +1,7 @@
 #include "core/solve/turning.h"
 
 #include <cmath>
+#include <set>
 
 #include "core/base/numbers.h"
 #include "core/geometry/turn.h"
@@ -27,8 +28,9 @@ std::vector<std::vector<std::pair<int, int>>> tracksByFrame(const Reconstruction
 std::vector<std::pair<int, int>> missingNearFirst(const Reconstruction& work) {
   const int count = static_cast<int>(work.cameras.size());
   std::vector<std::pair<int, int>> missing;
+  const std::vector<int> nearest = work.nearestPlaced();
   for (int f = 0; f < count; ++f) {
-    if (!work.cameras[f]) missing.emplace_back(f, work.nearestPlaced(f));
+    if (!work.cameras[f]) missing.emplace_back(f, nearest[f]);
   }
   std::stable_sort(missing.begin(), missing.end(), [](const auto& a, const auto& b) { return std::abs(a.first - a.second) < std::abs(b.first - b.second); });
   return missing;
@@ -117,12 +119,20 @@ int placeTurns(Reconstruction& work, std::uint64_t seed) {
 
 std::vector<int> holdAndTurn(Reconstruction& work, std::uint64_t seed) {
   const auto by_frame = tracksByFrame(work);
+  const Views views(work);  // of its lenses, which stay
+  const int count = static_cast<int>(work.cameras.size());
+  const auto placed = [&](int f) { return f >= 0 && f < count && work.cameras[f].has_value(); };
+  // Frames without a camera beside one that has one; from there outwards, a frame on each side at a time.
+  std::set<int> edge;
+  for (int f = 0; f < count; ++f) {
+    if (!placed(f) && (placed(f - 1) || placed(f + 1))) edge.insert(f);
+  }
   std::vector<int> held;
   for (bool more = true; more;) {
     more = false;
-    for (const auto& [frame, near] : missingNearFirst(work)) {
-      if (near < 0 || std::abs(frame - near) > 1 || work.cameras[frame]) continue;
-      const Views views(work);
+    std::vector<std::pair<int, int>> round;
+    for (const int f : edge) round.emplace_back(f, placed(f - 1) ? f - 1 : f + 1);
+    for (const auto& [frame, near] : round) {
       // What is seen there for the first time counts as far until more frames say how deep it is.
       addDirections(views, work, near, by_frame[near]);
       const Vec3 centre = work.cameras[near]->centre;
@@ -130,6 +140,10 @@ std::vector<int> holdAndTurn(Reconstruction& work, std::uint64_t seed) {
       if (!turn) continue;
       work.cameras[frame] = Pose{*turn, centre};
       held.push_back(frame);
+      edge.erase(frame);
+      for (const int next : {frame - 1, frame + 1}) {
+        if (next >= 0 && next < count && !placed(next)) edge.insert(next);
+      }
       more = true;
     }
   }

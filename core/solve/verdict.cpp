@@ -14,26 +14,24 @@ constexpr double kStandsOut = 1.6;  // times the median frame's error
 constexpr std::size_t kMostTracks = 12;
 
 /// "Frame 7 has", "Frames 7–9 have".
-std::string framesAnd(std::pair<int, int> frames, std::string_view one, std::string_view many) {
+std::string framesAnd(const FrameRange& frames, std::string_view one, std::string_view many) {
   const auto [first, last] = frames;
   return first == last ? fmt::format("Frame {} {}", first, one) : fmt::format("Frames {}–{} {}", first, last, many);
 }
 
-/// First and last of the longest run of frames for which `holds`; 0, 0 when there is none.
+/// The longest run of frames for which `holds`; of two as long the first.
 template <class Holds>
-std::pair<int, int> longestRun(const Solution& solution, const Holds& holds) {
-  int first = 0, last = 0, begin = 0;
-  bool inside = false;
+std::optional<FrameRange> longestRun(const Solution& solution, const Holds& holds) {
+  std::optional<FrameRange> longest, run;
   for (const SolvedFrame& frame : solution.frames) {
     if (!holds(frame)) {
-      inside = false;
+      run.reset();
       continue;
     }
-    if (!inside) begin = frame.frame;
-    inside = true;
-    if (first == 0 || frame.frame - begin > last - first) first = begin, last = frame.frame;
+    run = {run ? run->first : frame.frame, frame.frame};
+    if (!longest || run->last - run->first > longest->last - longest->first) longest = run;
   }
-  return {first, last};
+  return longest;
 }
 
 /// Kept tracks with the largest squared error within the frames, worst first.
@@ -81,29 +79,28 @@ double usualErrorTop(const Solution& solution) {
 Verdict judgeSolution(const Solution& solution) {
   Verdict verdict;
   for (const SolvedFrame& frame : solution.frames) {
-    if (!frame.placed || (verdict.thinnest_frame != 0 && frame.tracks >= verdict.thinnest_tracks)) continue;
+    if (!frame.placed || (verdict.thinnest_frame && frame.tracks >= verdict.thinnest_tracks)) continue;
     verdict.thinnest_tracks = frame.tracks;
     verdict.thinnest_frame = frame.frame;
   }
-  const auto about = [&](std::pair<int, int> frames, std::string sentence) {
-    verdict.hurt_first = frames.first, verdict.hurt_last = frames.second;
-    verdict.hurt_tracks = worstTracks(solution, frames.first, frames.second);
+  const auto about = [&](const FrameRange& frames, std::string sentence) {
+    verdict.hurt_frames = frames;
+    verdict.hurt_tracks = worstTracks(solution, frames.first, frames.last);
     verdict.hurt = std::move(sentence);
     return verdict;
   };
   const auto missing = longestRun(solution, [](const SolvedFrame& f) { return !f.placed; });
-  if (missing.first) return about(missing, framesAnd(missing, "has", "have") + " no camera: too few tracks there.");
+  if (missing) return about(*missing, framesAnd(*missing, "has", "have") + " no camera: too few tracks there.");
   if (solution.holdout_rms_px > 1.3 * solution.rms_px) {
-    const auto [first, last] = std::pair{solution.frames.front().frame, solution.frames.back().frame};
-    return about({first, last},
+    return about({solution.frames.front().frame, solution.frames.back().frame},
                  fmt::format("Holdout is {:.1f} × the RMS: the solve fits its own tracks better than the set.", solution.holdout_rms_px / solution.rms_px));
   }
   const auto thin = longestRun(solution, [](const SolvedFrame& f) { return f.placed && f.tracks < kThinTracks; });
-  if (thin.first) return about(thin, fmt::format("{} on fewer than {} tracks.", framesAnd(thin, "hangs", "hang"), kThinTracks));
+  if (thin) return about(*thin, fmt::format("{} on fewer than {} tracks.", framesAnd(*thin, "hangs", "hang"), kThinTracks));
   const double usual = medianFrameError(solution);
   const auto loud = longestRun(solution, [&](const SolvedFrame& f) { return f.placed && f.rms_px > kStandsOut * usual; });
-  if (loud.first) {
-    return about(loud, fmt::format("{} {:.0f} % of the error.", framesAnd(loud, "carries", "carry"), 100 * shareOfError(solution, loud.first, loud.second)));
+  if (loud) {
+    return about(*loud, fmt::format("{} {:.0f} % of the error.", framesAnd(*loud, "carries", "carry"), 100 * shareOfError(solution, loud->first, loud->last)));
   }
   verdict.hurt = "Nothing stands out.";
   verdict.fine = true;

@@ -1,7 +1,9 @@
 #pragma once
+#include <optional>
 #include <string>
 #include <vector>
 
+#include "core/image/frame_source.h"
 #include "core/solve/solution.h"
 
 namespace dusky {
@@ -11,11 +13,12 @@ inline constexpr int kThinTracks = 20;
 
 /// What a person needs to know of a solve, in one line, and where to look.
 struct Verdict {
-  int thinnest_tracks = 0, thinnest_frame = 0;  ///< The placed frame with fewest kept tracks.
-  std::string hurt;                             ///< One sentence: what hurts most, or that nothing does.
-  bool fine = false;                            ///< Nothing stands out.
-  int hurt_first = 0, hurt_last = 0;            ///< Frames it is about; 0 when it is about none.
-  std::vector<int> hurt_tracks;                 ///< Tracks behind it, worst first.
+  std::optional<int> thinnest_frame;      ///< The placed frame with fewest kept tracks; none where no frame is placed.
+  int thinnest_tracks = 0;                ///< Kept tracks there.
+  std::string hurt;                       ///< One sentence: what hurts most, or that nothing does.
+  bool fine = false;                      ///< Nothing stands out.
+  std::optional<FrameRange> hurt_frames;  ///< Frames it is about.
+  std::vector<int> hurt_tracks;           ///< Tracks behind it, worst first.
 };
 
 /// Judges a finished solve. In order of weight: frames without a camera, a holdout error well above the RMS, frames with few tracks, a run

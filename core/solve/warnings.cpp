@@ -31,7 +31,7 @@ void aboutFrames(const TrackSet& tracks, Solution& solution, Warnings& warnings)
 }
 
 void aboutDepth(const Solution& solution, Warnings& warnings) {
-  if (solution.motion == "nodal") {
+  if (solution.motion == MotionKind::Nodal) {
     warnings.push_back(fmt::format("The camera only turns, so nothing has a depth: points lie on a sphere of radius {:g} about it.", kFarDistance));
     return;
   }
@@ -71,7 +71,7 @@ void nameStretches(const std::vector<int>& held, Solution& solution) {
   for (std::size_t i = 0; i < held.size();) {
     std::size_t end = i + 1;
     while (end < held.size() && held[end] == held[end - 1] + 1) ++end;
-    solution.stretches.push_back({solution.frames[held[i]].frame, solution.frames[held[end - 1]].frame, "the camera only turns"});
+    solution.stretches.push_back({solution.frames[held[i]].frame, solution.frames[held[end - 1]].frame});
     i = end;
   }
   for (const Stretch& stretch : solution.stretches) {

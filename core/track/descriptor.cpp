@@ -92,6 +92,18 @@ int Descriptor::distanceTo(const Descriptor& other) const {
   return sum;
 }
 
+int Descriptor::distanceWithin(const Descriptor& other, int limit) const {
+  constexpr std::size_t kPiece = 32;
+  int sum = 0;
+  for (std::size_t begin = 0; begin < values.size() && sum < limit; begin += kPiece) {
+    for (std::size_t i = begin; i < begin + kPiece; ++i) {
+      const int d = static_cast<int>(values[i]) - static_cast<int>(other.values[i]);
+      sum += d * d;
+    }
+  }
+  return sum;
+}
+
 std::optional<Descriptor> describeAt(const FloatPlane& plane, const Eigen::Vector2f& place, float radius) {
   const float reach = 1.42f * radius + 2;  // the square of fields may stand on its corner
   if (place.x() < reach || place.y() < reach || place.x() > static_cast<float>(plane.width) - reach - 1 ||

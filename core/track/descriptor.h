@@ -17,6 +17,8 @@ struct Descriptor {
 
   /// Squared distance of two; 0 to about 520000 (unrelated ones lie around 250000).
   int distanceTo(const Descriptor& other) const;
+  /// The same where it is under the limit; else any number from the limit on, found sooner.
+  int distanceWithin(const Descriptor& other, int limit) const;
 };
 
 /// Describes the surroundings of a place in px of a plane, out to `radius` px. Nothing too near to the edge or without texture.

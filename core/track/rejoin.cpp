@@ -54,29 +54,45 @@ std::vector<Described> describeAll(const std::vector<Looks>& all, const std::vec
   return described;
 }
 
-int distanceBetween(const Described& end, const Described& beginning) {
-  int least = 1 << 30;
+/// Least distance over the scales where it is under the limit; else any number from the limit on.
+int distanceBetween(const Described& end, const Described& beginning, int limit) {
+  int least = limit;
   for (const auto& d : end.at_scale) {
-    if (d) least = std::min(least, d->distanceTo(*beginning.at_scale[0]));
+    if (d) least = std::min(least, d->distanceWithin(*beginning.at_scale[0], least));
   }
   return least;
 }
 
-/// The end that looks most like a beginning, when it does so clearly; -1 otherwise. Ends of one place count as one.
-int bestEnd(const std::vector<Described>& ends, const Described& beginning) {
-  int best = -1, least = 1 << 30, next = 1 << 30;
-  for (std::size_t e = 0; e < ends.size(); ++e) {
-    const Looks &end = *ends[e].looks, &begin = *beginning.looks;
-    if (end.seen.frame >= begin.seen.frame || end.size != begin.size || end.track == begin.track) continue;
-    const int distance = distanceBetween(ends[e], beginning);
+/// Ends by the size of their feature, each in the order of their frames: what a beginning may follow is the first part of one list.
+using EndsBySize = std::array<std::vector<const Described*>, 3>;
+
+EndsBySize bySize(const std::vector<Described>& ends) {
+  EndsBySize sorted;
+  for (const Described& end : ends) sorted[static_cast<std::size_t>(end.looks->size)].push_back(&end);
+  for (auto& list : sorted)
+    std::stable_sort(list.begin(), list.end(), [](const Described* a, const Described* b) { return a->looks->seen.frame < b->looks->seen.frame; });
+  return sorted;
+}
+
+/// The end that looks most like a beginning, when it does so clearly; nullptr otherwise. Ends of one place count as one.
+const Described* bestEnd(const EndsBySize& ends, const Described& beginning) {
+  const Looks& begin = *beginning.looks;
+  // A distance from here on is too large to be taken and too large to make another one doubtful.
+  constexpr int kFar = static_cast<int>(kAlike / kClearlyAlike) + 1;
+  const Described* best = nullptr;
+  int least = kFar, next = kFar;
+  for (const Described* end : ends[static_cast<std::size_t>(begin.size)]) {
+    if (end->looks->seen.frame >= begin.seen.frame) break;
+    if (end->looks->track == begin.track) continue;
+    const int distance = distanceBetween(*end, beginning, next);
     if (distance < least) {
       next = least, least = distance;
-      best = static_cast<int>(e);
+      best = end;
     } else {
       next = std::min(next, distance);
     }
   }
-  return least < kAlike && least < kClearlyAlike * next ? best : -1;
+  return least < kAlike && least < kClearlyAlike * next ? best : nullptr;
 }
 
 /// Aligns the earlier piece within the later one; nothing when they are not the same thing.
@@ -104,12 +120,13 @@ std::vector<Join> joinsByLooks(const std::vector<Track>& tracks, const std::vect
                                int patch_radius) {
   const std::vector<Described> ends = describeAll(all_ends, tracks, patch_radius, kScales.size());
   const std::vector<Described> beginnings = describeAll(all_beginnings, tracks, patch_radius, 1);
+  const EndsBySize sorted = bySize(ends);
   std::vector<std::optional<Join>> found(beginnings.size());
   parallelFor(static_cast<int>(beginnings.size()), [&](int b) {
-    const int e = beginnings[b].at_scale[0] ? bestEnd(ends, beginnings[b]) : -1;
-    if (e < 0) return;
-    const auto shift = shiftBetween(ends[e], beginnings[b], patch_radius);
-    if (shift) found[b] = Join{static_cast<int>(ends[e].looks - all_ends.data()), static_cast<int>(beginnings[b].looks - all_beginnings.data()), *shift};
+    const Described* end = beginnings[b].at_scale[0] ? bestEnd(sorted, beginnings[b]) : nullptr;
+    if (!end) return;
+    const auto shift = shiftBetween(*end, beginnings[b], patch_radius);
+    if (shift) found[b] = Join{static_cast<int>(end->looks - all_ends.data()), static_cast<int>(beginnings[b].looks - all_beginnings.data()), *shift};
   });
   std::vector<Join> joins;
   for (const auto& join : found) {

@@ -48,14 +48,16 @@ TEST(FarPoints, HoldoutTracksAreJudgedInTheWorldAsItIsNow) {
   work.lenses = {shot.plan.lens};
   for (std::size_t f = 0; f < shot.poses.size(); ++f) work.cameras[f] = shot.poses[f];
   placeTracks(work, true, 0);
-  const Judgement before = judge(work);
+  placeHoldout(work);
+  const Judgement before = measured(work);
   // The whole world moves and grows; only the holdout tracks stay behind, as they take no part in an adjustment.
   const Similarity moved{1.7, rotationFromVector(Vec3(0.2, 0.1, -0.3)), Vec3(5, 1, -2)};
   for (auto& camera : work.cameras) camera = moved * *camera;
   for (WorkTrack& track : work.tracks) {
     if (!track.holdout && track.point) track.point = moved * *track.point;
   }
-  const Judgement after = judge(work);
+  placeHoldout(work);
+  const Judgement after = measured(work);
   EXPECT_GT(before.holdout_kept, 8);
   EXPECT_NEAR(after.holdout_rms_px, before.holdout_rms_px, 1e-6);
   EXPECT_NEAR(after.rms_px, before.rms_px, 1e-6);

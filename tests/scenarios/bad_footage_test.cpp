@@ -85,7 +85,8 @@ TEST_F(BadFootage, AMaskOverEverythingIsNamed) {
   EXPECT_THAT(trackRefusal(w), AllOf(HasSubstr("Nothing can be tracked"), HasSubstr("preview")));
   auto source = openFootageOf(w.document());
   ASSERT_TRUE(source.ok());
-  EXPECT_TRUE(findCandidates(**source, w.document(), 3)->empty());
+  LiveMasks live;
+  EXPECT_TRUE(findCandidates(**source, live, w.document(), 3)->empty());
 }
 
 TEST_F(BadFootage, MattesOfTheWrongSizeOrNumberAreNamed) {
@@ -124,7 +125,7 @@ TEST_F(BadFootage, ARefusalLeavesWhatWasThere) {
   ASSERT_TRUE(w.openFootage(goodShot()).ok());
   const auto tracks = runTracks(w.document(), {});
   ASSERT_TRUE(tracks.ok());
-  ASSERT_TRUE(w.takeTracks(*tracks, tracksKey(w.document(), w.footage())).ok());
+  w.takeTracks(*tracks, tracksKey(w.document(), w.footage()));
   const TrackSetPtr before = w.tracks();
   ASSERT_TRUE(w.run(addRun(w.document(), {.region = {{5, 5}, {6, 5}, {6, 6}}})).ok());
   const auto more = runTracks(w.document(), {}, {}, w.tracksStart());

@@ -105,6 +105,16 @@ Pose walkingOn(int index, double step) {
   return {(rotationFromVector(turn) * level).normalized(), Vec3(0.02 * std::sin(t), 1.6 + 0.02 * std::sin(1.3 * t), -step * t)};
 }
 
+SyntheticPlan rotatingFrom(int frames, int from) {
+  SyntheticPlan plan{.frames = frames, .points = 12 * frames, .noise_px = 0.2};
+  plan.path = [from](int index) {
+    const double t = std::min(index, from);
+    const double turn = 0.1 - 0.006 * t - (index > from ? 0.03 * (index - from) : 0);
+    return Pose{(rotationFromVector(Vec3(0.01 * std::sin(0.5 * t), turn, 0)) * Eigen::Quaterniond(0, 1, 0, 0)).normalized(), Vec3(0.12 * t, 1.6, -0.03 * t)};
+  };
+  return plan;
+}
+
 std::optional<Vec3> onTwoWalls(const Vec3& from, const Vec3& ray) {
   // Planes n . p = d that face the camera.
   const std::pair<Vec3, double> planes[] = {{Vec3(0.6, 0, 0.8), -7}, {Vec3(-0.6, 0, 0.8), -7}};

@@ -40,6 +40,9 @@ Solution perfectSolution(const SyntheticShot& shot);
 /// A walk straight on, `step` units a frame, with a hand's turns and shake.
 Pose walkingOn(int index, double step);
 
+/// A walk that stops in the frame of index `from`, of so many frames, and then rotates away from everything seen so far.
+SyntheticPlan rotatingFrom(int frames, int from);
+
 /// Two walls that meet in a corner before the camera, and the floor.
 std::optional<Vec3> onTwoWalls(const Vec3& from, const Vec3& ray);
 /// The floor alone.

@@ -193,6 +193,12 @@ void MainWindow::closeEvent(QCloseEvent* event) {
   event->accept();
 }
 
+/// Whoever comes back from another program may have changed the footage there.
+void MainWindow::changeEvent(QEvent* event) {
+  QMainWindow::changeEvent(event);
+  if (event->type() == QEvent::ActivationChange && isActiveWindow()) session_.jobs.lookAtFiles();
+}
+
 void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
   if (event->mimeData()->hasUrls() && event->mimeData()->urls().front().isLocalFile()) event->acceptProposedAction();
 }

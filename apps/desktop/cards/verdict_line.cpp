@@ -43,8 +43,10 @@ VerdictLine::VerdictLine(Session& session, QWidget* parent)
   connect(holdout_, &QPushButton::clicked, this, &VerdictLine::selectHoldout);
   connect(focal_, &QPushButton::clicked, this, [this] { emit stepAsked(Step::Solve); });
   connect(coverage_, &QPushButton::clicked, this, [this] {
+    const auto thinnest = session_.model.verdict()->thinnest_frame;
+    if (!thinnest) return;
     session_.playback.pause();
-    session_.playback.setFrame(session_.model.verdict()->thinnest_frame);
+    session_.playback.setFrame(*thinnest);
   });
   connect(hurt_, &QPushButton::clicked, this, &VerdictLine::goToHurt);
   connect(&session_.model, &DocumentModel::resultsChanged, this, &VerdictLine::refresh);
@@ -92,9 +94,9 @@ void VerdictLine::selectHoldout() {
 void VerdictLine::goToHurt() {
   if (session_.model.workspace().status(Step::Solve).state == StepState::Stale) return emit stepAsked(Step::Solve);
   const Verdict& verdict = *session_.model.verdict();
-  if (verdict.hurt_first == 0) return;
+  if (!verdict.hurt_frames) return;
   session_.playback.pause();
-  session_.playback.setFrame((verdict.hurt_first + verdict.hurt_last) / 2);
+  session_.playback.setFrame((verdict.hurt_frames->first + verdict.hurt_frames->last) / 2);
   session_.selection.pick(verdict.hurt_tracks, Selection::Mode::Replace);
   emit errorAsked();
 }

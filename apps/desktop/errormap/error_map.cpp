@@ -17,7 +17,8 @@ ErrorMap::ErrorMap(Session& session, QWidget* parent) : QWidget(parent), session
   setFocusPolicy(Qt::ClickFocus);
   connect(bar_, &QScrollBar::valueChanged, this, qOverload<>(&QWidget::update));
   connect(&session_.model, &DocumentModel::resultsChanged, this, &ErrorMap::sortRows);
-  connect(&session_.view, &ViewSettings::changed, this, &ErrorMap::renderCells);
+  connect(&session_.model, &DocumentModel::opened, this, &ErrorMap::sortRows);
+  connect(&session_.view, &ViewSettings::errorTopChanged, this, &ErrorMap::renderCells);
   connect(&session_.playback, &Playback::frameChanged, this, qOverload<>(&QWidget::update));
   connect(&session_.selection, &Selection::changed, this, &ErrorMap::refreshLane);
   connect(&session_.view, &ViewSettings::changed, this, &ErrorMap::refreshLane);
@@ -41,10 +42,9 @@ void ErrorMap::sortRows() {
     int id;
   };
   std::vector<Row> rows;
-  const TrackSetPtr tracks = session_.model.tracks();
-  const SolutionPtr solution = session_.model.solution();
-  for (const Track& track : tracks ? tracks->tracks : std::vector<Track>{}) {
-    const SolvedTrack* solved = solution ? solution->find(track.id) : nullptr;
+  tracks_ = session_.model.tracks(), solution_ = session_.model.solution();
+  for (const Track& track : tracks_ ? tracks_->tracks : std::vector<Track>{}) {
+    const SolvedTrack* solved = solution_ ? solution_->find(track.id) : nullptr;
     const auto known = [](double v) { return std::isnan(v) ? -1.0 : v; };
     double key = 0;
     switch (order_) {
@@ -67,26 +67,24 @@ void ErrorMap::sortRows() {
 }
 
 void ErrorMap::renderCells() {
-  const TrackSetPtr tracks = session_.model.tracks();
-  const SolutionPtr solution = session_.model.solution();
   cells_ = QImage();
-  if (!tracks || rows_.empty()) return update();
+  if (rows_.empty()) return update();
   // A column for every frame of the range, also for those not looked at.
-  cells_ = QImage(tracks->last_frame - tracks->first_frame + 1, static_cast<int>(rows_.size()), QImage::Format_RGB32);
+  cells_ = QImage(tracks_->last_frame - tracks_->first_frame + 1, static_cast<int>(rows_.size()), QImage::Format_RGB32);
   cells_.fill(color::Night);
   for (std::size_t r = 0; r < rows_.size(); ++r) {
     auto* line = reinterpret_cast<QRgb*>(cells_.scanLine(static_cast<int>(r)));
-    const SolvedTrack* solved = solution ? solution->find(rows_[r]) : nullptr;
+    const SolvedTrack* solved = solution_ ? solution_->find(rows_[r]) : nullptr;
     const bool aside = glyphNow(session_.model, rows_[r], solved) == Glyph::SetAside;
     if (!solved || aside) {
       const QRgb quiet = (aside ? color::Raised : color::Edge).rgb();
-      for (const Observation& o : tracks->find(rows_[r])->observations) line[o.frame - tracks->first_frame] = quiet;
+      for (const Observation& o : tracks_->find(rows_[r])->observations) line[o.frame - tracks_->first_frame] = quiet;
       continue;
     }
     // Frames that the solve left out are dealt with: they no longer glow.
     for (const TrackError& e : solved->errors) {
-      if (e.frame < tracks->first_frame || e.frame > tracks->last_frame) continue;
-      line[e.frame - tracks->first_frame] = e.used ? errorQColor(e.error_px, session_.view.errorTop()).rgb() : color::Raised.rgb();
+      if (e.frame < tracks_->first_frame || e.frame > tracks_->last_frame) continue;
+      line[e.frame - tracks_->first_frame] = e.used ? errorQColor(e.error_px, session_.view.errorTop()).rgb() : color::Raised.rgb();
     }
   }
   update();
@@ -129,8 +127,7 @@ void ErrorMap::reveal(int track) {
 }
 
 std::optional<double> ErrorMap::errorIn(int row, int frame) const {
-  const SolutionPtr solution = session_.model.solution();
-  const SolvedTrack* track = solution && row >= 0 ? solution->find(trackAt(row)) : nullptr;
+  const SolvedTrack* track = solution_ && row >= 0 ? solution_->find(trackAt(row)) : nullptr;
   const TrackError* error = track ? errorAt(*track, frame) : nullptr;
   return error && !std::isnan(error->error_px) ? std::optional(error->error_px) : std::nullopt;
 }
@@ -212,10 +209,10 @@ bool ErrorMap::event(QEvent* event) {
                        error ? tr("Track %1, frame %2: %3 px").arg(trackAt(row)).arg(frame).arg(*error, 0, 'f', 2) : tr("Track %1").arg(trackAt(row)), this);
   } else if (!lane_.isEmpty() && lane_.contains(help->pos())) {
     QToolTip::showText(help->globalPos(), tr("Keys of the chosen mask or the selected track by hand. Drag a key to another frame; click to go there."), this);
-  } else if (curves_.contains(help->pos()) && !session_.model.solution()) {
+  } else if (curves_.contains(help->pos()) && !solution_) {
     QToolTip::showText(help->globalPos(), tr("Sharpness and brightness (dashed) of each frame after a frame check; marks: blurred, repeated or cut."), this);
   } else if (curves_.contains(help->pos())) {
-    const SolvedFrame* solved = session_.model.solution()->frameAt(frame);
+    const SolvedFrame* solved = solution_->frameAt(frame);
     QToolTip::showText(help->globalPos(),
                        solved && !solved->placed
                            ? tr("Frame %1 has no camera: %2. “Carry on from this solve” tries again.").arg(frame).arg(QString::fromStdString(solved->why_not))

@@ -25,6 +25,8 @@ class ErrorMap : public QWidget {
   QPointF keyPlace(int frame) const { return {columnOf(frame + 0.5), lane_.center().y() + 0.5}; }
   /// Middle of a cell in widget coordinates.
   QPointF cellAt(int row, int frame) const;
+  /// One pixel a cell, as it was last made: rows x frames.
+  const QImage& cells() const { return cells_; }
   QSize minimumSizeHint() const override { return {300, 110}; }
 
  public slots:
@@ -71,11 +73,13 @@ class ErrorMap : public QWidget {
   void refreshLane();
 
   Session& session_;
+  TrackSetPtr tracks_;  ///< That rows and cells were made from, with the solve of that moment.
+  SolutionPtr solution_;
   QScrollBar* bar_;
   Order order_ = Order::Worst;
   int row_height_ = 3;
   std::vector<int> rows_;
-  QImage cells_;                           ///< One pixel a cell: rows x frames.
+  QImage cells_;
   QRect map_, lane_, curves_, histogram_;  ///< The lane is empty while there are no keys.
   std::optional<int> held_key_;            ///< Being dragged along the lane; from this frame ...
   int held_to_ = 0;                        ///< ... to this one.

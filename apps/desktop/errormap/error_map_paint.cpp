@@ -34,7 +34,7 @@ void ErrorMap::drawCells(QPainter& painter) const {
   painter.setClipRect(map_);
   const int first = bar_->value(), visible = std::min(map_.height() / row_height_ + 1, rowCount() - first);
   const QRectF source(0, first, cells_.width(), visible);
-  const double left = columnOf(session_.model.tracks()->first_frame), right = columnOf(session_.model.tracks()->last_frame + 1);
+  const double left = columnOf(tracks_->first_frame), right = columnOf(tracks_->last_frame + 1);
   painter.drawImage(QRectF(left, map_.top(), right - left, visible * row_height_), cells_, source);
   if (row_height_ > 2) {
     painter.setPen(QPen(color::Night, 1));
@@ -59,7 +59,7 @@ void ErrorMap::drawCells(QPainter& painter) const {
 
 /// Frames that the solve has no camera for glow through map and curves.
 void ErrorMap::drawMissing(QPainter& painter) const {
-  const SolutionPtr solution = session_.model.solution();
+  const SolutionPtr& solution = solution_;
   if (!solution || session_.model.partial()) return;
   const auto& frames = solution->frames;
   for (std::size_t i = 0; i < frames.size();) {
@@ -85,7 +85,7 @@ void ErrorMap::drawMissing(QPainter& painter) const {
 }
 
 void ErrorMap::drawHistogram(QPainter& painter) const {
-  const SolutionPtr solution = session_.model.solution();
+  const SolutionPtr& solution = solution_;
   painter.setPen(color::Quiet);
   painter.drawText(histogram_.adjusted(2, 0, 0, 0), Qt::AlignLeft | Qt::AlignTop, tr("typical error, px"));
   if (!solution) return;
@@ -111,7 +111,7 @@ void ErrorMap::drawHistogram(QPainter& painter) const {
 
 double ErrorMap::curveTop() const {
   double top = 0.1;
-  for (const SolvedFrame& frame : session_.model.solution()->frames) {
+  for (const SolvedFrame& frame : solution_->frames) {
     for (double v : {frame.rms_px, frame.holdout_rms_px}) top = v > top ? v : top;
   }
   return 1.15 * top;
@@ -120,14 +120,14 @@ double ErrorMap::curveTop() const {
 QPolygonF ErrorMap::curve(double SolvedFrame::*value) const {
   QPolygonF line;
   const double top = curveTop();
-  for (const SolvedFrame& frame : session_.model.solution()->frames) {
+  for (const SolvedFrame& frame : solution_->frames) {
     if (!std::isnan(frame.*value)) line.push_back({columnOf(frame.frame + 0.5), curves_.bottom() - 2 - (curves_.height() - 4) * (frame.*value) / top});
   }
   return line;
 }
 
 void ErrorMap::drawCurves(QPainter& painter) const {
-  const SolutionPtr solution = session_.model.solution();
+  const SolutionPtr& solution = solution_;
   if (!solution) return;
   painter.setRenderHint(QPainter::Antialiasing);
   painter.setPen(QPen(color::Quiet, 1, Qt::DashLine));

@@ -96,7 +96,7 @@ void ErrorMap::drawChecks(QPainter& painter) const {
     for (const CheckedFrame& frame : checked) points << QPointF(columnOf(frame.frame + 0.5), curves_.bottom() - 3 - (curves_.height() - 20) * share(frame));
     painter.drawPolyline(points);
   };
-  if (!session_.model.solution()) {
+  if (!solution_) {
     painter.setBrush(Qt::NoBrush);
     painter.setPen(QPen(color::Quiet, 1, Qt::DashLine));
     line([](const CheckedFrame& f) { return f.brightness / 255; });

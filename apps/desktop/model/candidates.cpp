@@ -28,6 +28,7 @@ void Candidates::clear() {
 
 void Candidates::run(std::stop_token stop) {
   std::unique_ptr<FrameSource> source;
+  LiveMasks masks;
   std::string opened;
   ShotView view;
   while (!stop.stop_requested()) {
@@ -45,7 +46,7 @@ void Candidates::run(std::stop_token stop) {
       opened = question.document.footage_path;
       view = shotViewOf(question.document);
     }
-    auto found = findCandidates(*source, question.document, question.frame);
+    auto found = findCandidates(*source, masks, question.document, question.frame);
     if (!found.ok()) continue;
     QMetaObject::invokeMethod(
         this,

@@ -1,5 +1,7 @@
 #include "apps/desktop/model/document_model.h"
 
+#include <QMetaObject>
+
 namespace dusky::desktop {
 
 int DocumentModel::firstFrame() const {
@@ -14,6 +16,7 @@ int DocumentModel::lastFrame() const {
 
 void DocumentModel::adopt(Workspace workspace) {
   workspace_ = std::move(workspace);
+  listenToWrites();
   setPartial(nullptr, nullptr);
   touched_ = false;
   refreshScene();
@@ -34,7 +37,20 @@ void DocumentModel::report(const Status& status) {
   if (!status.ok()) emit problem(QString::fromStdString(status.error().message));
 }
 
+void DocumentModel::listenToWrites() {
+  workspace_.onWriteProblem([this](const Error& error) {
+    QMetaObject::invokeMethod(
+        this, [this, error] { report(error); }, Qt::QueuedConnection);
+  });
+}
+
+/// A solve on its way goes when the tracks that it is made from do.
+void DocumentModel::dropForeignPartial() {
+  if (partial_solution_ && partial_tracks_key_ != workspace_.followedKey()) setPartial(nullptr, nullptr);
+}
+
 void DocumentModel::tellAll() {
+  dropForeignPartial();
   refreshScene();
   emit documentChanged();
   emit resultsChanged();
@@ -59,21 +75,20 @@ void DocumentModel::redo() {
 }
 
 void DocumentModel::refreshScene() {
-  scene_.reset();
-  verdict_.reset();
   scene_problem_.clear();
   const SolutionPtr shown = solution();
-  if (!shown) return;
-  // While a solve is under way, picks may not have a place yet: show it by a guess.
-  const auto frame = orientScene(*shown, partial_solution_ ? SceneSettings{} : document().picks.scene);
-  if (frame.ok()) {
+  if (!shown || partial_solution_ || shown != judged_) verdict_.reset(), judged_.reset();
+  // While a solve is under way, picks may not have a place yet: it is shown by a guess.
+  scene_ = partial_solution_ ? partial_scene_ : std::nullopt;
+  if (!shown || partial_solution_) return;
+  if (const auto& frame = workspace_.scene(); frame.ok()) {
     scene_ = *frame;
   } else {
     scene_problem_ = QString::fromStdString(frame.error().message);
     const auto guess = orientScene(*shown, {});
     if (guess.ok()) scene_ = *guess;
   }
-  if (!partial_solution_) verdict_ = judgeSolution(*shown);
+  if (!judged_) verdict_ = judgeSolution(*shown), judged_ = shown;
 }
 
 void DocumentModel::setPartial(TrackSetPtr tracks, SolutionPtr solution) {
@@ -87,8 +102,10 @@ void DocumentModel::showPartial(TrackSetPtr tracks) {
   emit resultsChanged();
 }
 
-void DocumentModel::showPartial(SolutionPtr solution) {
+void DocumentModel::showPartial(SolutionPtr solution, const std::optional<SceneFrame>& scene, const std::string& tracks_key) {
+  if (tracks_key != workspace_.followedKey()) return;
   setPartial(nullptr, std::move(solution));
+  partial_scene_ = scene, partial_tracks_key_ = tracks_key;
   refreshScene();
   emit resultsChanged();
 }
@@ -102,15 +119,21 @@ void DocumentModel::dropPartial() {
 
 void DocumentModel::takeTracks(TrackSetPtr tracks, const std::string& key) {
   setPartial(nullptr, nullptr);
-  report(workspace_.takeTracks(std::move(tracks), key));
+  workspace_.takeTracks(std::move(tracks), key);
   touched_ = true;
   tellAll();
 }
 
-void DocumentModel::takeSolution(SolutionPtr solution, const std::string& key) {
+void DocumentModel::takeSolution(SolutionPtr solution, const SolveKeys& keys) {
   setPartial(nullptr, nullptr);
-  report(workspace_.takeSolution(std::move(solution), key));
+  workspace_.takeSolution(std::move(solution), keys);
   touched_ = true;
+  tellAll();
+}
+
+void DocumentModel::takeFilePrints(const FilePrints& prints) {
+  if (prints == workspace_.filePrints()) return;
+  workspace_.takeFilePrints(prints);
   tellAll();
 }
 }  // namespace dusky::desktop

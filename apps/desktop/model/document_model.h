@@ -47,10 +47,12 @@ class DocumentModel : public QObject {
   const std::optional<Verdict>& verdict() const { return verdict_; }
 
   void showPartial(TrackSetPtr tracks);
-  void showPartial(SolutionPtr solution);
+  /// A solve on its way, in its world, of the followed tracks under a key: shown while those are.
+  void showPartial(SolutionPtr solution, const std::optional<SceneFrame>& scene, const std::string& tracks_key);
   void dropPartial();
   void takeTracks(TrackSetPtr tracks, const std::string& key);
-  void takeSolution(SolutionPtr solution, const std::string& key);
+  void takeSolution(SolutionPtr solution, const SolveKeys& keys);
+  void takeFilePrints(const FilePrints& prints);
 
  signals:
   void opened();           ///< Other footage or another project.
@@ -61,12 +63,17 @@ class DocumentModel : public QObject {
  private:
   void report(const Status& status);
   void refreshScene();
+  void dropForeignPartial();
+  void listenToWrites();
   void setPartial(TrackSetPtr tracks, SolutionPtr solution);
   void tellAll();
 
   Workspace workspace_;
   TrackSetPtr partial_tracks_;
   SolutionPtr partial_solution_;
+  std::optional<SceneFrame> partial_scene_;
+  std::string partial_tracks_key_;  ///< Of the tracks that the partial solution is made from.
+  SolutionPtr judged_;              ///< That verdict_ is of.
   std::optional<SceneFrame> scene_;
   std::optional<Verdict> verdict_;
   QString scene_problem_;

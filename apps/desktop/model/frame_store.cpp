@@ -34,7 +34,7 @@ void FrameStore::setFootage(const QString& path, const ShotView& view, int first
     path_ = path, view_ = view;
     wanted_.clear();
     reading_.reset();
-    ++generation_;
+    ++generation_, ++footage_generation_;
   }
   wake_.notify_all();
   emit ready(kAllChanged);
@@ -119,18 +119,18 @@ void FrameStore::dropOldest() {
 
 void FrameStore::run(std::stop_token stop) {
   std::unique_ptr<FrameSource> source;
-  std::unique_ptr<MaskSet> masks;
+  LiveMasks masks;
   int opened = 0;
   while (!stop.stop_requested()) {
     QString path;
     ShotView view;
-    int number = 0, generation = 0;
+    int number = 0, generation = 0, footage_generation = 0;
     MaskSettings mask_settings;
     FootageInfo footage;
     {
       std::unique_lock lock(mutex_);
       if (!wake_.wait(lock, stop, [&] { return !wanted_.empty() && !path_.isEmpty(); })) return;
-      path = path_, view = view_, generation = generation_, number = wanted_.front();
+      path = path_, view = view_, generation = generation_, footage_generation = footage_generation_, number = wanted_.front();
       mask_settings = masks_, footage = footage_;
       wanted_.pop_front();
       reading_ = number;
@@ -144,30 +144,25 @@ void FrameStore::run(std::stop_token stop) {
       QMetaObject::invokeMethod(
           this, [this, sentence] { emit failed(sentence); }, Qt::QueuedConnection);
     };
-    if (generation != opened) {
+    if (footage_generation != opened) {
       auto fresh = openShot(path.toStdString(), view);
       if (!fresh.ok()) {
         fail(fresh.error());
         continue;
       }
       source = std::move(*fresh);
-      opened = generation;
-      masks.reset();
-      if (mask_settings.any()) {
-        auto made = makeMasks(mask_settings, footage, view.frame_offset, {});
-        if (made.ok())
-          masks = std::move(*made);
-        else
-          fail(made.error());
-      }
+      opened = footage_generation;
     }
     auto frame = source->read(number);
     if (!frame.ok()) {
       fail(frame.error());
       continue;
     }
-    if (masks) {
-      const auto left_out = masks->leftOut(number);
+    const auto set = masks.of(mask_settings, footage, view.frame_offset);
+    if (!set.ok()) {
+      fail(set.error());
+    } else if (*set) {
+      const auto left_out = (*set)->leftOut(number);
       if (left_out.ok())
         frame->picture = previewOf(frame->picture, *left_out);
       else

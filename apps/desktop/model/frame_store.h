@@ -58,7 +58,7 @@ class FrameStore : public QObject {
   ShotView view_;
   MaskSettings masks_;
   FootageInfo footage_;
-  int generation_ = 0;
+  int footage_generation_ = 0, generation_ = 0;  ///< Of the footage as it is taken; of that and the masks.
   std::jthread worker_;  ///< Last: it uses the others.
 };
 

@@ -21,6 +21,7 @@ Jobs::Jobs(DocumentModel& model, const HandTrack& hand_defaults, QObject* parent
 Jobs::~Jobs() {
   worker_.request_stop();
   if (worker_.joinable()) worker_.join();
+  if (looker_.joinable()) looker_.join();
 }
 
 void Jobs::post(std::function<void()> action) {
@@ -84,7 +85,8 @@ void Jobs::endQuietly(const Status& status) {
 }
 
 void Jobs::open(const QString& path) {
-  start(Step::Footage, [this, path = path.toStdString()](std::stop_token) {
+  start(Step::Footage, [this, path = path.toStdString(), writer = model_.workspace().writer()](std::stop_token) {
+    if (writer) (void)writer->flush();  // it may be this very file
     auto workspace = std::make_shared<Workspace>();
     std::string warning;
     const bool project = path.ends_with(".moth");
@@ -99,7 +101,31 @@ void Jobs::open(const QString& path) {
 
 Jobs::TrackTask Jobs::trackTask() const {
   const Workspace& workspace = model_.workspace();
-  return {model_.document(), workspace.footage(), tracksKey(model_.document(), workspace.footage()), workspace.tracksStart(), workspace.picksAsMade()};
+  const FilePrints& files = workspace.filePrints();
+  const std::string key = tracksKey(model_.document(), workspace.footage(), files, runsOf(model_.document()));
+  return {model_.document(), workspace.footage(), files, key, workspace.tracksStart(), workspace.picksAsMade()};
+}
+
+void Jobs::lookAtFiles(TrackTask& task) {
+  const FilePrints now = filePrintsOf(task.document);
+  if (now == task.files) return;
+  task.files = now, task.start = {};
+  task.key = tracksKey(task.document, task.footage, now, runsOf(task.document));
+  post([this, now] { model_.takeFilePrints(now); });
+}
+
+void Jobs::lookAtFiles() {
+  if (!model_.hasFootage() || busy()) return;
+  if (looker_.joinable()) looker_.join();
+  looker_ = std::jthread([this, document = model_.document()] {
+    QMetaObject::invokeMethod(
+        this,
+        [this, document, now = filePrintsOf(document)] {
+          const bool same = document.footage_path == model_.document().footage_path && document.masks.mattes.folder == model_.document().masks.mattes.folder;
+          if (same) model_.takeFilePrints(now);
+        },
+        Qt::QueuedConnection);
+  });
 }
 
 bool Jobs::track(const TrackTask& task, TrackSetPtr& tracks, std::stop_token stop) {
@@ -110,23 +136,27 @@ bool Jobs::track(const TrackTask& task, TrackSetPtr& tracks, std::stop_token sto
     return false;
   }
   post([this, followed = *tracked, key = task.key] { model_.takeTracks(followed, key); });
-  tracks = withHandWork(*tracked, task.document, task.footage);
+  tracks = withHandWork(*tracked, task.key, task.document, task.footage);
   return true;
 }
 
 void Jobs::solve(const SolveTask& task, const TrackSet& tracks, std::stop_token stop) {
-  const auto partial = [this](SolutionPtr so_far) { post([this, so_far] { model_.showPartial(so_far); }); };
+  const auto partial = [this, &task](SolutionPtr so_far) {
+    const auto scene = orientScene(*so_far, {});
+    post([this, so_far, frame = scene.ok() ? std::optional(*scene) : std::nullopt, key = task.tracks_key] { model_.showPartial(so_far, frame, key); });
+  };
   const auto solved = dusky::runSolve(task.document, task.footage, tracks, progressOf(Step::Solve, stop), partial, task.from);
-  post([this, solved, key = solveKey(task.document, task.footage)] {
-    if (solved.ok()) model_.takeSolution(*solved, key);
+  post([this, solved, keys = solveKeys(task.document, task.footage, task.tracks_key, task.from_key)] {
+    if (solved.ok()) model_.takeSolution(*solved, keys);
     endWith(solved.ok() ? Status(Done{}) : Status(solved.error()));
   });
 }
 
 void Jobs::runTracks() {
   if (!model_.hasFootage()) return;
-  start(Step::Tracks, [this, task = trackTask()](std::stop_token stop) {
+  start(Step::Tracks, [this, task = trackTask()](std::stop_token stop) mutable {
     TrackSetPtr tracks;
+    lookAtFiles(task);
     if (track(task, tracks, stop)) post([this] { endWith(Done{}); });
   });
 }
@@ -177,24 +207,24 @@ void Jobs::runSolve() {
   if (!model_.hasFootage()) return;
   const Workspace& workspace = model_.workspace();
   const TrackSetPtr ready = workspace.status(Step::Tracks).state == StepState::Current ? workspace.tracks() : nullptr;
-  start(ready ? Step::Solve : Step::Tracks, [this, task = trackTask(), ready](std::stop_token stop) {
+  start(ready ? Step::Solve : Step::Tracks, [this, task = trackTask(), ready](std::stop_token stop) mutable {
     TrackSetPtr tracks = ready;
     if (!tracks) {
+      lookAtFiles(task);
       if (!track(task, tracks, stop)) return;
       post([this] { moveTo(Step::Solve); });
     }
     Document document = task.document;
     document.picks = task.picks.carriedTo(*tracks, task.key, document.footage.frame_offset);
-    solve({document, task.footage, nullptr}, *tracks, stop);
+    solve({document, task.footage, task.key, nullptr, {}}, *tracks, stop);
   });
 }
 
 void Jobs::carryOn() {
   const Workspace& workspace = model_.workspace();
   if (!workspace.solution() || workspace.status(Step::Tracks).state != StepState::Current) return runSolve();
-  start(Step::Solve, [this, task = SolveTask{model_.document(), workspace.footage(), workspace.solution()}, tracks = workspace.tracks()](std::stop_token stop) {
-    solve(task, *tracks, stop);
-  });
+  const SolveTask task{model_.document(), workspace.footage(), workspace.followedKey(), workspace.solution(), workspace.solutionKeys().own};
+  start(Step::Solve, [this, task, tracks = workspace.tracks()](std::stop_token stop) { solve(task, *tracks, stop); });
 }
 
 void Jobs::runSweep(const SweepOptions& asked) {
@@ -202,8 +232,9 @@ void Jobs::runSweep(const SweepOptions& asked) {
   if (busy() || !workspace.solution() || !workspace.tracks()) return;
   sweep_ = {.asked = asked, .points = {}, .result = std::nullopt, .problem = {}};
   emit sweepChanged();
+  const SolveTask task{model_.document(), workspace.footage(), workspace.followedKey(), workspace.solution(), {}};
   start(Step::Solve,
-        [this, task = SolveTask{model_.document(), workspace.footage(), workspace.solution()}, tracks = workspace.tracks(), asked](std::stop_token stop) {
+        [this, task, tracks = workspace.tracks(), asked](std::stop_token stop) {
           const auto on_point = [this](const SweepPoint& point) {
             post([this, point] {
               sweep_.points.insert(std::upper_bound(sweep_.points.begin(), sweep_.points.end(), point, before), point);

@@ -69,6 +69,8 @@ class Jobs : public QObject {
   /// Asks the running job to stop; it ends on its own a moment later.
   void cancel();
   void forgetFailures();
+  /// Looks, on a thread of its own, whether footage or mattes are other files than before; what was made from those is stale then.
+  void lookAtFiles();
 
  signals:
   void changed();
@@ -88,16 +90,21 @@ class Jobs : public QObject {
   struct TrackTask {
     Document document;
     FootageInfo footage;
+    FilePrints files;
     std::string key;
     TracksStart start;
     PicksOnTracks picks;
   };
   TrackTask trackTask() const;
+  /// Takes the files as they are now into a task; what was made from others is not gone on from.
+  void lookAtFiles(TrackTask& task);
   bool track(const TrackTask& task, TrackSetPtr& tracks, std::stop_token stop);
   struct SolveTask {
     Document document;
     FootageInfo footage;
-    SolutionPtr from;  ///< To carry on from; nullptr: from nothing.
+    std::string tracks_key;  ///< Of the followed tracks.
+    SolutionPtr from;        ///< To carry on from; nullptr: from nothing.
+    std::string from_key;    ///< Its own key.
   };
   void solve(const SolveTask& task, const TrackSet& tracks, std::stop_token stop);
   void endWith(const Status& status);
@@ -117,6 +124,6 @@ class Jobs : public QObject {
   SolutionPtr delivered_solution_;
   SceneSettings delivered_scene_;
   int serial_ = 0;
-  std::jthread worker_;
+  std::jthread worker_, looker_;
 };
 }  // namespace dusky::desktop

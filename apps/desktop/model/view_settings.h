@@ -26,7 +26,11 @@ class ViewSettings : public QObject {
   Tool tool() const { return tool_; }
 
  public slots:
-  void setErrorTop(double px) { set(error_top_px_, px); }
+  void setErrorTop(double px) {
+    if (px == error_top_px_) return;
+    set(error_top_px_, px);
+    emit errorTopChanged();
+  }
   void setWhisker(double times) { set(whisker_, times); }
   void setDim(int percent) { set(dim_, percent); }
   void showTracks(bool on) { set(tracks_, on); }
@@ -50,6 +54,7 @@ class ViewSettings : public QObject {
 
  signals:
   void changed();
+  void errorTopChanged();  ///< Besides changed(): for views that colour thousands of cells.
 
  private:
   template <class T>

@@ -37,9 +37,10 @@ class Builder {
       middle[axis] = (*at)[axis];
     }
     Vec3 path = Vec3::Zero(), forward = Vec3::Zero();
+    const double placed = std::max(1, solution_.placedFrames());
     for (const SolvedFrame& frame : solution_.frames) {
       if (!frame.placed) continue;
-      path += (scene_.scene_from_solve * frame.pose.centre) / std::max(1, solution_.placedFrames());
+      path += (scene_.scene_from_solve * frame.pose.centre) / placed;
       forward += scene_.scene_from_solve.rotation * frame.pose.direction(Vec3::UnitZ());
     }
     middle = 0.5 * (middle + path);
@@ -122,15 +123,14 @@ class Builder {
       if (before) line(scene_.scene_from_solve * before->pose.centre, pose.centre, color::Calm, 1);
       const bool now = frame.frame == session_.playback.frame();
       if (now)
-        addFrustum(pose, 0.16 * out_.reach, color::Text, 1);
+        addFrustum(solution_.lensAt(frame), pose, 0.16 * out_.reach, color::Text, 1);
       else if (i % static_cast<std::size_t>(every) == 0)
-        addFrustum(pose, 0.07 * out_.reach, color::Calm, 0.6);
+        addFrustum(solution_.lensAt(frame), pose, 0.07 * out_.reach, color::Calm, 0.6);
       before = &frame;
     }
   }
 
-  void addFrustum(const Pose& pose, double depth, const QColor& color, double alpha) {
-    const Lens& lens = solution_.lens();
+  void addFrustum(const Lens& lens, const Pose& pose, double depth, const QColor& color, double alpha) {
     std::vector<Vec3> corners;
     for (const Vec2& corner : {Vec2(0, 0), Vec2(lens.width, 0), Vec2(lens.width, lens.height), Vec2(0, lens.height)}) {
       const Vec3 ray = lens.straightRay(corner).homogeneous();

@@ -199,7 +199,7 @@ void SpaceView::drawOverlay(QPainter& painter) const {
     return;
   }
   if (eye_.mode != Eye::Mode::Camera || !session_.model.solution()) return;
-  const Lens& lens = session_.model.solution()->lens();
+  const Lens lens = session_.model.solution()->lensIn(session_.playback.frame());
   const double scale = std::min(static_cast<double>(width()) / lens.width, static_cast<double>(height()) / lens.height);
   const QSizeF size(scale * lens.width, scale * lens.height);
   painter.setBrush(Qt::NoBrush);

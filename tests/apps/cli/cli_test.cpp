@@ -356,7 +356,7 @@ TEST_F(CliTest, AProjectBringsItsSettingsMasksAndTracksByHandAndIsLeftAlone) {
   for (int f = 3; f <= 9; ++f) hand.putKey(f, {400.0 + f, 120});
   ASSERT_TRUE(w.run(changeHandTrack("Place track", w.document(), hand)).ok());
   const fs::path project = out / "quay.moth";
-  ASSERT_TRUE(w.saveAs(project).ok());
+  ASSERT_TRUE(w.saveAs(project).ok() && w.flush().ok());
   const std::string json = (out / "tracks.json").string();
   const Ran ran = moth({"track", project.string(), "-o", json, "--frames", "2-12"});
   ASSERT_EQ(ran.code, 0) << ran.err;
@@ -401,7 +401,7 @@ TEST_F(CliTest, SolvesAProjectAndDeliversTheObject) {
   lens.focal = FocalKnowledge::Near, lens.focal_mm = 560.0 / 640 * lens.sensor_mm;
   ASSERT_TRUE(w.run(setMember("Lens", &Document::lens, lens)).ok());
   const fs::path project = out / "quay.moth", target = out / "solved";
-  ASSERT_TRUE(w.saveAs(project).ok());
+  ASSERT_TRUE(w.saveAs(project).ok() && w.flush().ok());
   const Ran ran = moth({"solve", project.string(), "-o", target.string(), "--object"});
   ASSERT_EQ(ran.code, 0) << ran.err;
   EXPECT_GT(fs::file_size(target / "object.glb"), 1000u);

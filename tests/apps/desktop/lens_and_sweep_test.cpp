@@ -170,7 +170,7 @@ TEST_F(LensAndSweepTest, FramesWithoutACameraGlowInTheErrorMap) {
   QTest::qWait(50);
   auto& map = window->errorMap();
   const QImage before = map.grab().toImage();
-  session().model.takeSolution(holes, solveKey(document(), session().model.workspace().footage()));
+  session().model.takeSolution(holes, session().model.workspace().solutionKeys());
   QTest::qWait(50);
   const QImage after = map.grab().toImage();
   const auto warmth = [&](const QImage& picture, int frame) {

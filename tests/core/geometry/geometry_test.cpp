@@ -157,12 +157,6 @@ TEST(RelatePair, IsTheSameForTheSameSeed) {
   EXPECT_EQ(one.relative.rotation, two.relative.rotation);
 }
 
-TEST(RotationOnlyShare, TellsATurnFromAStep) {
-  const Pair turn = makePair(100, 0, 0.0003, 6), step = makePair(100, 1.0, 0.0003, 6);
-  EXPECT_GT(rotationOnlyShare(turn.seen_a, turn.seen_b, 0.002, 3), 0.95);
-  EXPECT_LT(rotationOnlyShare(step.seen_a, step.seen_b, 0.002, 3), 0.3);
-}
-
 TEST(Homography, FromFourPairsAndRotationFromTwo) {
   Mat3 truth;
   truth << 1.1, 0.05, 0.2, -0.03, 0.95, -0.1, 0.02, 0.01, 1;

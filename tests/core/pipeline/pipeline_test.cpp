@@ -28,11 +28,11 @@ class WorkspaceTest : public ::testing::Test {
     const std::string track_key = tracksKey(workspace.document(), workspace.footage());
     const auto tracks = runTracks(workspace.document(), {});
     ASSERT_TRUE(tracks.ok()) << tracks.error().message;
-    ASSERT_TRUE(workspace.takeTracks(*tracks, track_key).ok());
-    const std::string solve_key = solveKey(workspace.document(), workspace.footage());
+    workspace.takeTracks(*tracks, track_key);
+    const SolveKeys keys = solveKeys(workspace.document(), workspace.footage(), track_key);
     const auto solved = runSolve(workspace.document(), workspace.footage(), **tracks, {});
     ASSERT_TRUE(solved.ok()) << solved.error().message;
-    ASSERT_TRUE(workspace.takeSolution(*solved, solve_key).ok());
+    workspace.takeSolution(*solved, keys);
   }
   static FollowOptions fewer(const Workspace& workspace) {
     FollowOptions options = workspace.document().tracking;
@@ -80,7 +80,7 @@ TEST_F(WorkspaceTest, ASolveIsNeverShownWithOtherTracks) {
   ASSERT_TRUE(w.run(setMember("Features", &Document::tracking, fewer(w))).ok());
   EXPECT_EQ(w.solution(), solved) << "settings alone change no track";
   const auto tracks = runTracks(w.document(), {});
-  ASSERT_TRUE(w.takeTracks(*tracks, tracksKey(w.document(), w.footage())).ok());
+  w.takeTracks(*tracks, tracksKey(w.document(), w.footage()));
   EXPECT_EQ(w.solution(), nullptr) << "its ids mean other tracks now";
   EXPECT_EQ(w.status(Step::Solve).state, StepState::Stale);
   EXPECT_FALSE(w.deliveryJob().ok());
@@ -112,7 +112,7 @@ TEST_F(WorkspaceTest, AProjectReopensWithItsResults) {
   Workspace w;
   ASSERT_TRUE(w.openFootage(footage()).ok());
   work(w);
-  ASSERT_TRUE(w.saveAs(out / "shot.moth").ok());
+  ASSERT_TRUE(w.saveAs(out / "shot.moth").ok() && w.flush().ok());
   ASSERT_TRUE(w.run(pinTracks(w.document(), {w.solution()->tracks[1].id}, true)).ok());  // saved as it is made
 
   Workspace again;
@@ -131,7 +131,7 @@ TEST_F(WorkspaceTest, AProjectWhoseFootageIsGoneOpensAndSaysSo) {
   fs::copy(folder->path(), out / "moved", fs::copy_options::recursive);
   Workspace w;
   ASSERT_TRUE(w.openFootage((out / "moved" / "quay.0001.png").string()).ok());
-  ASSERT_TRUE(w.saveAs(out / "shot.moth").ok());
+  ASSERT_TRUE(w.saveAs(out / "shot.moth").ok() && w.flush().ok());
   fs::remove_all(out / "moved");
   Workspace again;
   std::string warning;
@@ -170,7 +170,7 @@ TEST_F(WorkspaceTest, KeysCountWhatChangesAResultAndNothingElse) {
   const auto keys = [&](const std::function<void(Document&)>& change) {
     Document d = base;
     change(d);
-    return std::pair{tracksKey(d, w.footage()) != tracksKey(base, w.footage()), solveKey(d, w.footage()) != solveKey(base, w.footage())};
+    return std::pair{tracksKey(d, w.footage()) != tracksKey(base, w.footage()), solveKey(d, w.footage(), tracksKey(d, w.footage())) != solveKey(base, w.footage(), tracksKey(base, w.footage()))};
   };
   using Changed = std::pair<bool, bool>;
   EXPECT_EQ(keys([](Document& d) { d.tracking.min_strength = 9; }), Changed(true, true));
@@ -230,7 +230,7 @@ TEST_F(WorkspaceTest, AddedRunsGoOnFromWhatIsThereAndUndoTakesThemBack) {
   const auto anew = runTracks(w.document(), {});
   ASSERT_TRUE(anew.ok());
   EXPECT_EQ((*anew)->tracks, (*more)->tracks) << "the same whether it goes on or begins anew";
-  ASSERT_TRUE(w.takeTracks(*more, tracksKey(w.document(), w.footage())).ok());
+  w.takeTracks(*more, tracksKey(w.document(), w.footage()));
   EXPECT_EQ(w.status(Step::Tracks).state, StepState::Current);
   ASSERT_TRUE(w.undo().ok());
   EXPECT_EQ(w.followed(), first);
@@ -242,7 +242,7 @@ TEST_F(WorkspaceTest, WorkByHandIsInTheTracksStalesTheSolveAndSurvivesTheFile) {
   Workspace w;
   ASSERT_TRUE(w.openFootage(footage()).ok());
   work(w);
-  ASSERT_TRUE(w.saveAs(path).ok());
+  ASSERT_TRUE(w.saveAs(path).ok() && w.flush().ok());
   const SolutionPtr solved = w.solution();
   const Track victim = *std::find_if(w.tracks()->tracks.begin(), w.tracks()->tracks.end(), [](const Track& t) { return t.life() >= 10; });
   const int cut = victim.firstFrame() + 5;
@@ -272,7 +272,7 @@ TEST_F(WorkspaceTest, WorkByHandIsInTheTracksStalesTheSolveAndSurvivesTheFile) {
   ASSERT_TRUE(back.openProject(path).ok());
   EXPECT_EQ(back.tracks()->tracks, w.tracks()->tracks);
   ASSERT_TRUE(w.run(setMember("Features", &Document::tracking, fewer(w))).ok());
-  ASSERT_TRUE(w.takeTracks(*runTracks(w.document(), {}), tracksKey(w.document(), w.footage())).ok());
+  w.takeTracks(*runTracks(w.document(), {}), tracksKey(w.document(), w.footage()));
   EXPECT_FALSE(w.tracks()->find(kFirstCutId)) << "edits of other tracks don't apply";
   EXPECT_FALSE(w.labelOf(victim.id));
   EXPECT_TRUE(w.tracks()->find(kFirstHandId));
@@ -293,12 +293,12 @@ TEST_F(WorkspaceTest, PicksGoAlongToOtherTracksAndBack) {
   ASSERT_TRUE(w.run(placeObjects(w.document(), ObjectShape::Cone, {lasting[4].id}, 0.2)).ok());
   const Picks made = w.document().picks;
   EXPECT_EQ(made.key, w.followedKey());
-  ASSERT_TRUE(w.saveAs(files / "quay.moth").ok());
+  ASSERT_TRUE(w.saveAs(files / "quay.moth").ok() && w.flush().ok());
 
   FollowOptions other = w.document().tracking;
   other.min_distance_px *= 1.3;
   ASSERT_TRUE(w.run(setMember("Spacing", &Document::tracking, other)).ok());
-  ASSERT_TRUE(w.takeTracks(*runTracks(w.document(), {}), tracksKey(w.document(), w.footage())).ok());
+  w.takeTracks(*runTracks(w.document(), {}), tracksKey(w.document(), w.footage()));
   const Picks carried = w.document().picks;
   ASSERT_EQ(static_cast<int>(carried.tracks().size()) + w.lostPicks(), 5);
   ASSERT_LE(w.lostPicks(), 2);
@@ -312,7 +312,7 @@ TEST_F(WorkspaceTest, PicksGoAlongToOtherTracksAndBack) {
   for (const TestObject& object : carried.objects) expectSamePlace(object.track, lasting[4]);
 
   Workspace again;
-  ASSERT_TRUE(again.openProject(files / "quay.moth").ok());
+  ASSERT_TRUE(w.flush().ok() && again.openProject(files / "quay.moth").ok());
   EXPECT_EQ(again.document(), w.document()) << "also from the file, where both sets of tracks are kept";
   ASSERT_TRUE(w.undo().ok());
   EXPECT_EQ(w.document().picks, made) << "nothing is lost on the way back";
@@ -329,15 +329,16 @@ TEST_F(WorkspaceTest, CandidatesKeepOutOfMasks) {
   ASSERT_TRUE(w.openFootage(footage()).ok());
   auto source = openFootage(footage());
   ASSERT_TRUE(source.ok());
-  const auto all = findCandidates(**source, w.document(), 4);
+  LiveMasks live;
+  const auto all = findCandidates(**source, live, w.document(), 4);
   ASSERT_TRUE(all.ok());
   Mask left = newMask(w.document(), MaskShape::Box);
   left.keys = {{.frame = 1, .position = Vec2(160, 180), .points = {Vec2(160, 180)}}};
   ASSERT_TRUE(w.run(changeMask("Draw mask", w.document(), left)).ok());
-  const auto right = findCandidates(**source, w.document(), 4);
+  const auto right = findCandidates(**source, live, w.document(), 4);
   ASSERT_TRUE(right.ok());
   EXPECT_LT(right->size(), all->size());
   for (const Feature& f : *right) EXPECT_GT(f.position.x(), 320);
-  EXPECT_FALSE(findCandidates(**source, w.document(), 99).ok());
+  EXPECT_FALSE(findCandidates(**source, live, w.document(), 99).ok());
 }
 }  // namespace dusky::testing

@@ -273,7 +273,7 @@ TEST(ResultCodec, TracksAndSolutionsSurviveTheirBytes) {
   solution.tracks[1].typical_error_px = kUnknown;
   solution.tracks[2].errors[0].used = false;
   solution.staircase = {{"k1", 0.4, kUnknown, true, 0.6, kUnknown, "holdout falls"}};
-  solution.stretches = {{18, 20, "the camera only turns"}};
+  solution.stretches = {{18, 20}};
   solution.motion_why = "because";
   solution.frames[1].focal_px = 1200, solution.frames[1].sigma_focal_px = 3;
   solution.tracks[2].far = true;

@@ -27,7 +27,7 @@ TEST(KindsOfShots, ACameraThatOnlyTurnsIsRecognised) {
   const auto solved = solveShot(shot.tracks, {}, {});
   ASSERT_TRUE(solved.ok()) << solved.error().message;
   const Solution& s = **solved;
-  EXPECT_EQ(s.motion, "nodal");
+  EXPECT_EQ(s.motion, MotionKind::Nodal);
   EXPECT_THAT(s.motion_why, HasSubstr("only turns"));
   EXPECT_EQ(s.placedFrames(), 40);
   EXPECT_LT(worstTurn_deg(shot, s), 0.05);
@@ -37,7 +37,7 @@ TEST(KindsOfShots, ACameraThatOnlyTurnsIsRecognised) {
     if (track.state == TrackState::Kept) EXPECT_TRUE(track.far);
   }
   const auto refused = solveShot(shot.tracks, {.motion = CameraMotion::Free}, {});
-  if (refused.ok()) EXPECT_EQ((*refused)->motion, "free") << "the artist's word stands";
+  if (refused.ok()) EXPECT_EQ((*refused)->motion, MotionKind::Free) << "the artist's word stands";
 }
 
 TEST(KindsOfShots, AMovingCameraIsNotTakenForATripod) {
@@ -45,20 +45,12 @@ TEST(KindsOfShots, AMovingCameraIsNotTakenForATripod) {
   plan.step = 0.01;  // hardly any parallax
   const auto solved = solveShot(makeSyntheticShot(plan).tracks, {}, {});
   ASSERT_TRUE(solved.ok()) << solved.error().message;
-  EXPECT_EQ((*solved)->motion, "free");
+  EXPECT_EQ((*solved)->motion, MotionKind::Free);
   EXPECT_THAT((*solved)->motion_why, HasSubstr("moves"));
 }
 
 TEST(KindsOfShots, AStretchThatOnlyTurnsIsSolvedThroughAndNamed) {
-  SyntheticPlan plan = walk(60);
-  plan.points = 700, plan.life = 0;
-  // A walk; then it stands and turns away from everything seen so far.
-  plan.path = [](int index) {
-    const double t = std::min(index, 29);
-    const double turn = 0.1 - 0.006 * t - (index > 29 ? 0.03 * (index - 29) : 0);
-    return Pose{(rotationFromVector(Vec3(0.01 * std::sin(0.5 * t), turn, 0)) * kLevel).normalized(), Vec3(0.12 * t, 1.6, -0.03 * t)};
-  };
-  const SyntheticShot shot = makeSyntheticShot(plan);
+  const SyntheticShot shot = makeSyntheticShot(rotatingFrom(60, 29));
   const auto solved = solveShot(shot.tracks, {}, {});
   ASSERT_TRUE(solved.ok()) << solved.error().message;
   const Solution& s = **solved;
@@ -144,7 +136,7 @@ TEST(KindsOfShots, ARailHoldsThePathToALine) {
   const SyntheticShot shot = makeSyntheticShot(plan);
   const auto free = solveShot(shot.tracks, {.motion = CameraMotion::Free}, {}), rail = solveShot(shot.tracks, {.motion = CameraMotion::Rail}, {});
   ASSERT_TRUE(free.ok() && rail.ok());
-  EXPECT_EQ((*rail)->motion, "rail");
+  EXPECT_EQ((*rail)->motion, MotionKind::Rail);
   EXPECT_LT(pathError(shot, **rail), pathError(shot, **free)) << "what is known helps";
 }
 
@@ -163,10 +155,10 @@ TEST(KindsOfShots, AutoFindsARailAndAPlaneAndLeavesAHandHeldPathFree) {
   const auto hand = shotOn([](double t) { return Vec3(0.09 * t, 1.6 + 0.02 * std::sin(0.9 * t), 0.02 * std::sin(0.7 * t)); });
   const auto on_rail = solveShot(rail.tracks, {}, {}), in_plane = solveShot(flat.tracks, {}, {}), free = solveShot(hand.tracks, {}, {});
   ASSERT_TRUE(on_rail.ok() && in_plane.ok() && free.ok());
-  EXPECT_EQ((*on_rail)->motion, "rail") << (*on_rail)->motion_why;
-  EXPECT_THAT((*on_rail)->motion_why, HasSubstr("straight"));
-  EXPECT_EQ((*in_plane)->motion, "flat") << (*in_plane)->motion_why;
-  EXPECT_EQ((*free)->motion, "free") << (*free)->motion_why;
+  EXPECT_EQ((*on_rail)->motion, MotionKind::Rail) << (*on_rail)->motion_why;
+  EXPECT_THAT((*on_rail)->path_why, HasSubstr("straight"));
+  EXPECT_EQ((*in_plane)->motion, MotionKind::Flat) << (*in_plane)->motion_why;
+  EXPECT_EQ((*free)->motion, MotionKind::Free) << (*free)->motion_why;
   const auto as_free = solveShot(rail.tracks, {.motion = CameraMotion::Free}, {});
   ASSERT_TRUE(as_free.ok());
   EXPECT_LT(pathError(rail, **on_rail), pathError(rail, **as_free));
@@ -233,7 +225,7 @@ TEST(Sweep, FindsAClearValleyWhereTheTruthIs) {
 TEST(Sweep, SaysWhatCurvesMean) {
   const auto verdict = [](const std::function<double(double)>& apart) {
     std::vector<SweepPoint> points;
-    for (int i = 0; i <= 20; ++i) points.push_back({.value = i * 1.0, .rms_px = apart(i), .apart = apart(i)});
+    for (int i = 0; i <= 20; ++i) points.push_back({.value = i * 1.0, .rms_px = apart(i), .cost_px2 = apart(i), .apart = apart(i)});
     return judgeSweep(points, "k1");
   };
   const SweepResult clear = verdict([](double x) { return (x - 8.3) * (x - 8.3); });

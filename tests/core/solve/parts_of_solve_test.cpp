@@ -167,7 +167,7 @@ TEST(Solution, CountsAndFinds) {
   EXPECT_EQ(solution.frameAt(17), nullptr);
   EXPECT_EQ(solution.find(solution.tracks[3].id), &solution.tracks[3]);
   EXPECT_EQ(solution.find(-1), nullptr);
-  for (auto reason : {AsideReason::ByArtist, AsideReason::HighError, AsideReason::FewGoodFrames, AsideReason::NoParallax, AsideReason::BehindCamera}) {
+  for (auto reason : {AsideReason::ByArtist, AsideReason::HighError, AsideReason::FewGoodFrames, AsideReason::NoParallax}) {
     EXPECT_FALSE(describe(reason).empty());
   }
 }

@@ -246,7 +246,7 @@ TEST(Verdict, NamesWhatHurtsMost) {
   Solution loud = good;
   for (int f = 12; f <= 15; ++f) loud.frames[f].rms_px *= 4;
   EXPECT_THAT(judgeSolution(loud).hurt, HasSubstr("Frames 13–16 carry"));
-  EXPECT_EQ(judgeSolution(loud).hurt_first, 13);
+  EXPECT_EQ(judgeSolution(loud).hurt_frames.value().first, 13);
   EXPECT_FALSE(judgeSolution(loud).hurt_tracks.empty());
 
   Solution thin = loud;

@@ -1,0 +1,43 @@
+#include "core/project/result_writer.h"
+
+namespace dusky {
+
+ResultWriter::ResultWriter(std::shared_ptr<ProjectStore> store, Listener listener)
+    : store_(std::move(store)), listener_(std::move(listener)), worker_([this](std::stop_token stop) { run(stop); }) {}
+
+ResultWriter::~ResultWriter() {
+  (void)flush();
+  worker_.request_stop();
+}
+
+void ResultWriter::write(std::string step, std::string key, Encode encode) {
+  {
+    const std::lock_guard lock(mutex_);
+    tasks_.push_back({std::move(step), std::move(key), std::move(encode)});
+  }
+  changed_.notify_all();
+}
+
+Status ResultWriter::flush() {
+  std::unique_lock lock(mutex_);
+  changed_.wait(lock, [this] { return tasks_.empty() && !writing_; });
+  return std::exchange(failure_, Status(Done{}));
+}
+
+void ResultWriter::run(std::stop_token stop) {
+  std::unique_lock lock(mutex_);
+  while (changed_.wait(lock, stop, [this] { return !tasks_.empty(); })) {
+    const Task task = std::move(tasks_.front());
+    tasks_.pop_front();
+    writing_ = true;
+    lock.unlock();
+    const Status saved = store_->saveResult(task.step, task.key, task.encode());
+    if (!saved.ok() && listener_) listener_(saved.error());
+    lock.lock();
+    writing_ = false;
+    if (!saved.ok() && failure_.ok()) failure_ = saved;
+    changed_.notify_all();
+  }
+}
+
+}  // namespace dusky

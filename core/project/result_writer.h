@@ -1,0 +1,46 @@
+#pragma once
+#include <condition_variable>
+#include <deque>
+#include <functional>
+#include <mutex>
+#include <thread>
+
+#include "core/project/project_store.h"
+
+namespace dusky {
+
+/// Encodes results and writes them into a project on a thread of its own, one after the other in the order they were given. The end of a
+/// writer waits until everything is written.
+class ResultWriter {
+ public:
+  using Encode = std::function<std::string()>;
+  /// Hears why something could not be written, from the writer's thread.
+  using Listener = std::function<void(const Error&)>;
+  explicit ResultWriter(std::shared_ptr<ProjectStore> store, Listener listener = {});
+  ~ResultWriter();
+  ResultWriter(const ResultWriter&) = delete;
+  ResultWriter& operator=(const ResultWriter&) = delete;
+
+  /// Returns at once; `encode` makes the bytes later, on the writer's thread.
+  void write(std::string step, std::string key, Encode encode);
+  /// Waits until everything given so far is written. Errors: the first failure since the last call.
+  Status flush();
+
+ private:
+  struct Task {
+    std::string step, key;
+    Encode encode;
+  };
+  void run(std::stop_token stop);
+
+  const std::shared_ptr<ProjectStore> store_;
+  const Listener listener_;
+  std::mutex mutex_;  ///< Guards what follows.
+  std::condition_variable_any changed_;
+  std::deque<Task> tasks_;
+  bool writing_ = false;
+  Status failure_ = Done{};
+  std::jthread worker_;  ///< Last: it uses the others.
+};
+
+}  // namespace dusky

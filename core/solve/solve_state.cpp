@@ -1,0 +1,113 @@
+#include "core/solve/solve_state.h"
+
+#include <cmath>
+
+#include "core/solve/judge.h"
+
+namespace dusky {
+namespace {
+
+constexpr double kHeld = 1e4;  // of a tie that holds a rotating camera in its place, px^2 per unit^2
+
+double weightOf(const SolveState& state, double sigma) {
+  const double spread = std::isnan(state.spread_px) ? 0.3 : state.spread_px;
+  return kTogether * spread * spread / (sigma * sigma);
+}
+
+/// What is usual of a model's own coefficients.
+void believeModel(const SolveState& state, LensPrior& prior) {
+  const auto weight = [&](double sigma) { return weightOf(state, sigma); };
+  switch (state.work.lens().model) {
+    case LensModel::None: break;
+    case LensModel::Brown:
+      prior.weight[4] = weight(0.3), prior.weight[5] = weight(0.3);
+      prior.weight[6] = prior.weight[7] = weight(0.002);
+      break;
+    case LensModel::Fisheye:
+      for (int k = 3; k < 7; ++k) prior.weight[k] = weight(0.1);
+      break;
+    case LensModel::Anamorphic:
+      prior.mean[3] = state.squeeze, prior.weight[3] = weight(0.03 * state.squeeze), prior.weight[4] = weight(0.01);
+      for (int k = 5; k < kMostLensParameters; ++k) prior.weight[k] = weight(k % 5 < 2 ? 0.2 : 0.3);
+      break;
+  }
+}
+
+}  // namespace
+
+SolveState startingState(const TrackSet& tracks, const SolveOptions& options) {
+  SolveState state{.work = makeReconstruction(tracks, options.set_aside, options.holdout_share, static_cast<std::uint64_t>(options.seed))};
+  state.work.lens_of = options.camera_of;
+  state.path = options.motion;
+  return state;
+}
+
+MotionKind motionOf(const SolveState& state) {
+  if (state.nodal) return MotionKind::Nodal;
+  return state.path == CameraMotion::Rail ? MotionKind::Rail : state.path == CameraMotion::Flat ? MotionKind::Flat : MotionKind::Free;
+}
+
+LensPrior lensPrior(const SolveState& state, const SolveOptions& options) {
+  const Lens& lens = state.work.lens();
+  LensPrior prior;
+  prior.mean = Lens::simple(lens.width, lens.height, 0, lens.model).parameters();
+  prior.weight[1] = prior.weight[2] = weightOf(state, 0.008 * lens.width);
+  believeModel(state, prior);
+  for (int k = 0; k < kMostLensParameters; ++k) {
+    const KnownValue* known = knownValueOf(options, lens.model, k);
+    if (known && known->sigma > 0) prior.mean[k] = known->value, prior.weight[k] = weightOf(state, known->sigma);
+  }
+  if (options.focal == FocalKnowledge::Near)
+    prior.mean[0] = options.focal_px, prior.weight[0] = weightOf(state, options.focal_tolerance * options.focal_px);
+  return prior;
+}
+
+BundleOptions adjustOptions(const SolveState& state, const SolveOptions& options) {
+  return {.free_lens = state.freedom,
+          .prior = lensPrior(state, options),
+          .fixed_centres = state.nodal,
+          .free_focal = !state.work.focal_px.empty(),
+          .free_readout = options.free_readout && state.lens_settled};
+}
+
+BundleOptions robustOptions(const SolveState& state, const SolveOptions& options) {
+  BundleOptions robust = adjustOptions(state, options);
+  robust.loss_px = std::clamp(2.5 * state.spread_px, 0.2, 2.0);
+  return robust;
+}
+
+BundleOptions finalOptions(const SolveState& state, const SolveOptions& options) {
+  BundleOptions plain = adjustOptions(state, options);
+  plain.loss = Loss::Squared;
+  plain.max_steps = 15, plain.damping = 1e-6, plain.settled = 1e-6;
+  return plain;
+}
+
+void tieZoom(SolveState& state) {
+  Reconstruction& work = state.work;
+  if (work.focal_px.empty()) return;
+  std::erase_if(work.ties, [](const CameraTie& tie) { return tie.focal > 0; });
+  const double spread = std::isnan(state.spread_px) ? 0.5 : std::max(0.02, state.spread_px);
+  constexpr double kUsualChange = 0.0015;
+  for (int f = 1; f < static_cast<int>(work.cameras.size()); ++f) {
+    const double frames = work.frame_numbers[f] - work.frame_numbers[f - 1];
+    work.ties.push_back({.a = f - 1, .b = f, .focal = std::pow(spread / (kUsualChange * frames), 2), .focal_leap = 1.5 * kUsualChange * frames});
+  }
+}
+
+void holdFrames(SolveState& state, const std::vector<int>& frames) {
+  for (const int f : frames) {
+    for (const int other : {f - 1, f + 1}) {
+      if (other >= 0 && other < static_cast<int>(state.work.cameras.size())) state.work.ties.push_back({.a = f, .b = other, .centre = kHeld});
+    }
+  }
+  state.held.insert(state.held.end(), frames.begin(), frames.end());
+  std::sort(state.held.begin(), state.held.end());
+}
+
+double farLimit(const SolveState& state) {
+  const double spread = std::isnan(state.spread_px) ? 0.3 : std::max(0.05, state.spread_px);
+  return 2 * spread / state.work.lens().focal_px;
+}
+
+}  // namespace dusky

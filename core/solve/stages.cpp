@@ -1,0 +1,138 @@
+#include "core/solve/stages.h"
+
+#include <cmath>
+
+#include "core/solve/extend.h"
+#include "core/solve/judge.h"
+#include "core/solve/path_shape.h"
+#include "core/solve/staircase.h"
+#include "core/solve/turning.h"
+
+namespace dusky {
+namespace {
+
+constexpr int kFramesForLens = 40;
+
+void show(const SolveState& state, const SolveTask& task) {
+  if (task.show) task.show(state);
+}
+
+int countUsed(const Reconstruction& work) {
+  int used = 0;
+  for (const WorkTrack& track : work.tracks) {
+    if (!track.takesPart()) continue;
+    for (const WorkObservation& o : track.observations) used += o.used;
+  }
+  return used;
+}
+
+void climb(SolveState& state, const SolveTask& task, const Progress& progress) {
+  const SolveOptions& asked = task.options;
+  StaircaseOptions options{
+      .base = robustOptions(state, asked), .releases = asked.releases, .climbs = asked.lens != LensChoice::None && !asked.known_lens};
+  const Reconstruction settled = state.work;
+  options.reached = &settled, options.reached_with = state.freedom;
+  // The staircase begins without distortion, so that each parameter is judged by what it gains.
+  if (!asked.known_lens) {
+    for (Lens& lens : state.work.lenses) {
+      if (lens.model == LensModel::Anamorphic) state.squeeze = std::round(20 * lens.squeeze()) / 20;
+      lens.coefficients.fill(0);
+      if (lens.model == LensModel::Anamorphic) lens.squeeze() = state.squeeze;
+      putKnownValues(asked, lens);
+    }
+  }
+  options.base.free_lens = LensFreedom{};
+  options.base.free_lens[0] = state.freedom[0];
+  LensFreedom all;
+  all.fill(true);
+  const LensFreedom unknown = withoutKnown(asked, state.work.lens().model, all);
+  for (int k = 0; k < kMostLensParameters; ++k) options.known[k] = !unknown[k];
+  options.base.prior = lensPrior(state, asked);
+  state.freedom = climbStaircase(state.work, options, state.staircase, progress);
+}
+
+/// An adjustment of everything that is placed.
+void adjustAll(SolveState& state, const BundleOptions& options, const Progress& progress) {
+  state.termination = adjustReconstruction(state.work, options, progress).termination;
+  ++state.rounds;
+}
+
+}  // namespace
+
+void placeAllFrames(SolveState& state, const SolveTask& task, const Progress& progress) {
+  tieZoom(state);
+  Reconstruction& work = state.work;
+  const auto seed = static_cast<std::uint64_t>(task.options.seed);
+  BundleOptions adjusting = adjustOptions(state, task.options);
+  adjusting.loss_px = 2;
+  for (bool first = true, more = true; more && !progress.stopRequested(); first = false) {
+    const int before = work.placedCameras();
+    if (state.nodal) {
+      progress.report(0, "turning the frames between the keyframes");
+      placeTurns(work, seed);
+    } else if (extendToMissing(work, adjusting, seed, progress) == 0) {
+      holdFrames(state, holdAndTurn(work, seed));
+    }
+    placeTracks(work, first, farLimit(state));
+    sortOut(work, kRoughLimits);
+    more = work.placedCameras() > before && work.placedCameras() < static_cast<int>(work.cameras.size());
+  }
+}
+
+void settle(SolveState& state, const SolveTask& task, int rounds, const Progress& progress) {
+  for (int round = 0; round < rounds && !progress.stopRequested(); ++round) {
+    const Progress part = progress.part(static_cast<double>(round) / rounds, (round + 1.0) / rounds);
+    state.spread_px = errorSpread(state.work);
+    tieZoom(state);
+    shapePath(state.work, state.path, state.spread_px);
+    BundleOptions options = robustOptions(state, task.options);
+    // The first round only shows what to leave out.
+    options.max_steps = round == 0 ? 6 : 12, options.settled = 1e-4;
+    adjustAll(state, options, part);
+    if (progress.stopRequested()) return;
+    const int used_before = countUsed(state.work);
+    sortOutNow(state);
+    show(state, task);
+    const int used = countUsed(state.work);
+    if (std::abs(used - used_before) <= used / 200) break;
+  }
+  state.lens_settled = true;
+}
+
+void sortOutNow(SolveState& state) {
+  placeTracks(state.work, false, farLimit(state));
+  state.tolerance_px = std::clamp(4.0 * errorSpread(state.work), 0.1, kRoughPx);
+  sortOut(state.work, {.tolerance_px = state.tolerance_px});
+}
+
+void findLens(SolveState& state, const SolveTask& task) {
+  const Reconstruction all = state.work;
+  const int rounds = state.rounds;
+  state.work = thinnedFrames(state.work, std::max(kFramesForLens, static_cast<int>(state.work.cameras.size()) / 5));
+  settle(state, task, 2, task.progress.part(0.35, 0.5));
+  if (!task.progress.stopRequested()) climb(state, task, task.progress.part(0.5, 0.68));
+  if (task.progress.stopRequested() || state.work.placedCameras() == all.placedCameras()) return;
+  state.rounds = rounds;  // those were of a part of the frames
+  std::erase_if(state.work.ties, [](const CameraTie& tie) { return tie.centre > 0; });
+  Reconstruction before = all;
+  for (const int f : state.held) state.work.cameras[f].reset(), before.cameras[f].reset();
+  state.held.clear();
+  placeAsBefore(state.work, before, state.nodal);
+  placeTracks(state.work, false, farLimit(state));
+  placeAllFrames(state, task, task.progress.part(0.68, 0.7));
+  for (std::size_t f = 0; f < all.cameras.size(); ++f) {
+    if (!state.work.cameras[f]) state.work.cameras[f] = all.cameras[f];
+  }
+}
+
+void finish(SolveState& state, const SolveTask& task, const Progress& progress) {
+  progress.report(0, "judging");
+  for (int round = 0; round < 2 && !progress.stopRequested(); ++round) {
+    BundleOptions options = finalOptions(state, task.options);
+    if (round == 0) options.max_steps = 8, options.settled = 1e-4;
+    adjustAll(state, options, progress);
+    if (round == 0 && !progress.stopRequested()) sortOutNow(state);
+  }
+}
+
+}  // namespace dusky

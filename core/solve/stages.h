@@ -1,0 +1,34 @@
+#pragma once
+#include <functional>
+
+#include "core/solve/solve_state.h"
+
+namespace dusky {
+
+/// What all stages of one solve are given.
+struct SolveTask {
+  const TrackSet& tracks;
+  const SolveOptions& options;
+  const Progress& progress;                             ///< Of the whole solve: asked whether to stop.
+  const std::function<void(const SolveState&)>& show{};  ///< Hears the state as it grows; may be empty.
+};
+
+// The stages of a solve. Each takes a state on; stopped, it leaves the state usable and the caller asks the progress.
+
+/// Gives every frame that has none a camera, where the tracks allow it: from the placed frames outwards, rotating in place where that is all
+/// the tracks tell.
+void placeAllFrames(SolveState& state, const SolveTask& task, const Progress& progress);
+
+/// Adjusts and sorts out until the same observations stay, at most `rounds` times.
+void settle(SolveState& state, const SolveTask& task, int rounds, const Progress& progress);
+
+/// Gives tracks their places and marks what lies within four standard deviations.
+void sortOutNow(SolveState& state);
+
+/// The lens from a part of the frames (it is the same in all of them), rung by rung; the other frames are placed anew under it.
+void findLens(SolveState& state, const SolveTask& task);
+
+/// Plain least squares over what stays; what it shows to be wrong goes, once; then to the end.
+void finish(SolveState& state, const SolveTask& task, const Progress& progress);
+
+}  // namespace dusky
