@@ -5,8 +5,8 @@
 
 #include "core/base/process.h"
 #include "core/base/random.h"
-#include "core/solve/bundle.h"
-#include "core/solve/reduced_system.h"
+#include "core/adjust/bundle.h"
+#include "core/adjust/reduced_system.h"
 
 namespace {
 using namespace dusky;

@@ -11,7 +11,7 @@
 #include "core/geometry/essential.h"
 #include "core/solve/reconstruction.h"
 #include "core/solve/solve_shot.h"
-#include "core/solve/uncertainty.h"
+#include "core/adjust/uncertainty.h"
 #include "tests/support/judge_by_truth.h"
 
 namespace dusky::testing {
@@ -31,7 +31,7 @@ SyntheticPlan freeMove(int seed, int points) {
 CameraUncertainty bound(const SyntheticShot& shot, const Solution& solved) {
   Reconstruction work = makeReconstruction(shot.tracks, {}, 0, 1);
   work.lenses = {shot.plan.lens};
-  for (std::size_t f = 0; f < work.cameras.size(); ++f) work.cameras[f] = shot.poses[f];
+  for (std::size_t f = 0; f < work.poses.size(); ++f) work.poses[f] = shot.poses[f];
   for (WorkTrack& track : work.tracks) {
     if (!shot.outlier[static_cast<std::size_t>(track.id - 1)]) track.point = shot.points[static_cast<std::size_t>(track.id - 1)];
   }
@@ -104,7 +104,7 @@ void study(int seeds, int count) {
       turns.add(error.head<3>().norm() / root3, sigma.rotation_rad[i], s.frames[i].sigma_rotation_rad);
     }
     for (const SolvedTrack& track : s.tracks) {
-      if (track.state != TrackState::Kept || track.far || track.holdout) continue;
+      if (track.state != TrackState::Kept || track.at_infinity || track.holdout) continue;
       const double error = (*world * shot.points[static_cast<std::size_t>(track.id - 1)] - track.point).norm() / root3;
       points.add(error, 1, track.sigma_point);
     }

@@ -1,7 +1,7 @@
 // The solver on shots without pictures: cost by frames and tracks.
 #include <benchmark/benchmark.h>
 
-#include "core/solve/bundle.h"
+#include "core/adjust/bundle.h"
 #include "core/solve/solve_shot.h"
 #include "tests/support/synthetic_shot.h"
 

@@ -8,7 +8,7 @@
 #include "core/base/atomic_file.h"
 #include "core/lens/lens_file.h"
 #include "core/pipeline/workspace.h"
-#include "core/solve/verdict.h"
+#include "core/review/verdict.h"
 
 namespace dusky::cli {
 namespace {

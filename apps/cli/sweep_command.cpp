@@ -22,7 +22,7 @@ nlohmann::ordered_json number(double v) { return std::isfinite(v) ? nlohmann::or
 void printJson(const SweepArguments& a, const SweepResult& result) {
   nlohmann::ordered_json points = nlohmann::ordered_json::array();
   for (const SweepPoint& p : result.points) {
-    points.push_back({{"value", p.value}, {"rms_px", number(p.rms_px)}, {"apart", number(p.apart)}});
+    points.push_back({{"value", p.value}, {"rms_px", number(p.rms_px)}, {"apart", number(p.chi_squared)}});
     if (!a.second.parameter.empty()) points.back()["second"] = p.second;
   }
   fmt::print("{}\n", nlohmann::ordered_json{{"format", "dusky-moth-sweep"},
@@ -43,7 +43,7 @@ void printText(const SweepArguments& a, const SweepResult& result) {
   const bool two = !a.second.parameter.empty();
   fmt::print("{:>14}{}  RMS px    apart\n", a.sweep.first.parameter, two ? fmt::format(" {:>14}", a.second.parameter) : "");
   for (const SweepPoint& p : result.points)
-    fmt::print("{:>14.6g}{} {:7.4f} {:8.2f}\n", p.value, two ? fmt::format(" {:>14.6g}", p.second) : "", p.rms_px, p.apart);
+    fmt::print("{:>14.6g}{} {:7.4f} {:8.2f}\n", p.value, two ? fmt::format(" {:>14.6g}", p.second) : "", p.rms_px, p.chi_squared);
   fmt::print("{}\n", result.sentence);
 }
 

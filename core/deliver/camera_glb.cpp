@@ -172,7 +172,7 @@ int addPoints(tinygltf::Model& model, Packer& packer, const DeliveryInput& input
   std::vector<float> places;
   std::vector<std::uint8_t> colors;
   for (const SolvedTrack& track : input.solution.tracks) {
-    if (track.state != TrackState::Kept || (track.far && input.solution.motion != MotionKind::Nodal)) continue;
+    if (track.state != TrackState::Kept || (track.at_infinity && input.solution.motion != MotionKind::Nodal)) continue;
     const Vec3 p = input.scene.scene_from_solve * track.point;
     for (double c : p) places.push_back(static_cast<float>(c));
     colors.insert(colors.end(), {linearByte(track.color.r), linearByte(track.color.g), linearByte(track.color.b), 255});

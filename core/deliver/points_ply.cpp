@@ -22,7 +22,7 @@ std::string pointsPly(const DeliveryInput& input) {
   std::string body;
   int count = 0;
   for (const SolvedTrack& track : input.solution.tracks) {
-    if (track.state != TrackState::Kept || (track.far && input.solution.motion != MotionKind::Nodal)) continue;
+    if (track.state != TrackState::Kept || (track.at_infinity && input.solution.motion != MotionKind::Nodal)) continue;
     const Vec3 p = input.scene.scene_from_solve * track.point;
     for (double c : p) append(body, static_cast<float>(c));
     append(body, track.color.r);

@@ -104,8 +104,8 @@ Json pointsOf(const DeliveryInput& input) {
                       {"typical_error_px", number(track.typical_error_px)},
                       {"life", track.life},
                       {"parallax_deg", number(degrees(track.parallax_rad))},
-                      {"sigma", number(track.far ? kUnknown : input.scene.scene_from_solve.scale * track.sigma_point)},
-                      {"far", track.far},
+                      {"sigma", number(track.at_infinity ? kUnknown : input.scene.scene_from_solve.scale * track.sigma_point)},
+                      {"far", track.at_infinity},
                       {"holdout", track.holdout}});
   }
   return points;

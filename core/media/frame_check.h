@@ -28,7 +28,7 @@ struct FrameCheckOptions {
   double cut_factor = 6;         ///< Marked when it changes more than this many times its neighbours' median, > 1.
 };
 
-/// Looks through footage for frames that spoil a solve: blurred ones, repeated ones (pulldown), and cuts (the first frame after one).
+/// Appearance through footage for frames that spoil a solve: blurred ones, repeated ones (pulldown), and cuts (the first frame after one).
 /// Each frame is compared with its own surroundings, so a soft or a still shot is not marked as a whole.
 /// Errors: InvalidInput for a range outside the footage or a cancelled check; what the source says about a frame.
 Result<std::vector<CheckedFrame>> checkFrames(FrameSource& source, const FrameCheckOptions& options, const Progress& progress);

@@ -111,7 +111,7 @@ std::string tracksKey(const Document& document, const FootageInfo& footage, cons
       .add(o.sizes.coarse)
       .add(o.edge_margin_px)
       .add(o.max_sigma_px)
-      .add(o.max_foreign)
+      .add(o.max_occluded)
       .add(o.rejoin)
       .add(o.both_ways);
   key.add(static_cast<std::int64_t>(document.footage.left_out.size()));

@@ -1,7 +1,7 @@
 #include "core/pipeline/steps.h"
 
 #include "core/lens/lens_file.h"
-#include "core/solve/solve_shot.h"
+#include "core/review/reviewed_solve.h"
 
 namespace dusky {
 
@@ -36,7 +36,7 @@ Result<SolutionPtr> runSolve(const Document& document, const FootageInfo& footag
                              const std::function<void(SolutionPtr)>& on_partial, const SolutionPtr& from) {
   const auto options = solveOptionsOf(document, footage);
   if (!options.ok()) return options.error();
-  return solveShot(tracks, *options, progress, on_partial, from);
+  return reviewedSolve(tracks, *options, progress, on_partial, from);
 }
 
 Result<SweepResult> runSweep(const Document& document, const FootageInfo& footage, const TrackSet& tracks, const Solution& from, const SweepOptions& asked,

@@ -5,7 +5,7 @@
 #include "core/image/frame_source.h"
 #include "core/media/shot_source.h"
 #include "core/project/document.h"
-#include "core/solve/sweep.h"
+#include "core/review/sweep.h"
 
 namespace dusky {
 

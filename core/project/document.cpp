@@ -104,7 +104,7 @@ NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Tone, curve, exposure_stops, gam
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(FootageSettings, fps, frame_offset, tone, step, left_out)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(FeatureSizes, fine, medium, coarse)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(FollowOptions, first_frame, last_frame, features, min_strength, min_distance_px, sizes, edge_margin_px,
-                                                patch_radius, min_life, max_return_px, min_likeness, max_sigma_px, max_foreign, rejoin, both_ways)
+                                                patch_radius, min_life, max_return_px, min_likeness, max_sigma_px, max_occluded, rejoin, both_ways)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(TrackEdit, kind, track, other, first, last)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(TrackLabel, track, name, group)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(TrackWork, edited_key, edits, by_hand, labels)
@@ -142,6 +142,7 @@ Result<Document> documentFromJson(const std::string& text) {
     Json json = Json::parse(text);
     // Picks once stood in the document itself.
     if (!json.contains("picks")) json["picks"] = json;
+    if (json.contains("tracking") && json["tracking"].contains("max_foreign")) json["tracking"]["max_occluded"] = json["tracking"]["max_foreign"];
     if (json.contains("lens") && !json["lens"].value("distortion", true)) json["lens"]["lens"] = "none";
     return json.get<Document>();
   } catch (const std::exception& problem) {

@@ -79,7 +79,7 @@ Json trackJson(const SolvedTrack& t) {
           {"worst", number(t.worst_error_px)},
           {"worst_frame", t.worst_frame},
           {"parallax", number(t.parallax_rad)},
-          {"far", t.far},
+          {"far", t.at_infinity},
           {"sigma", number(t.sigma_point)},
           {"frames", packed(frames)},
           {"values", packed(values)},
@@ -99,7 +99,7 @@ SolvedTrack trackOf(const Json& j) {
   t.worst_error_px = numberOf(j.at("worst"));
   t.worst_frame = j.at("worst_frame");
   t.parallax_rad = numberOf(j.at("parallax"));
-  t.far = j.at("far"), t.sigma_point = numberOf(j.at("sigma"));
+  t.at_infinity = j.at("far"), t.sigma_point = numberOf(j.at("sigma"));
   const auto frames = unpacked<int>(j.at("frames"));
   const auto values = unpacked<double>(j.at("values"));
   const auto used = unpacked<std::uint8_t>(j.at("used"));
@@ -146,7 +146,7 @@ std::string encode(const TrackSet& set) {
                   {"first", set.first_frame},
                   {"last", set.last_frame},
                   {"used", packed(set.used_frames)},
-                  {"barren", packed(set.barren)},
+                  {"barren", packed(set.textureless)},
                   {"heads", packed(heads)},
                   {"frames", packed(frames)},
                   {"places", packed(places)},
@@ -172,7 +172,7 @@ Result<TrackSetPtr> decodeTracks(const std::string& bytes) {
     const auto heads = unpacked<int>(j.at("heads")), frames = unpacked<int>(j.at("frames"));
     const auto places = unpacked<double>(j.at("places"));
     set.used_frames = unpacked<int>(j.at("used"));
-    if (j.contains("barren")) set.barren = unpacked<std::uint8_t>(j.at("barren"));
+    if (j.contains("barren")) set.textureless = unpacked<std::uint8_t>(j.at("barren"));
     constexpr int kHead = 9;
     if (heads.size() % kHead != 0 || places.size() != 2 * frames.size()) throw std::runtime_error("lists of different length");
     std::size_t next = 0;

@@ -39,7 +39,7 @@ std::vector<const SolvedFrame*> placedFrames(const Solution& solution) {
 double medianDepth(const Solution& solution, const Vec3& from) {
   std::vector<double> distances;
   for (const SolvedTrack& track : solution.tracks) {
-    if (track.state == TrackState::Kept && !track.far) distances.push_back((track.point - from).norm());
+    if (track.state == TrackState::Kept && !track.at_infinity) distances.push_back((track.point - from).norm());
   }
   return distances.empty() ? kFarDistance : median(std::move(distances));
 }
@@ -56,7 +56,7 @@ std::optional<PlaneFit> guessGround(const Solution& solution, const Vec3& up, co
   std::vector<Vec3> below;
   for (const SolvedTrack& track : solution.tracks) {
     const bool near = (track.point - middle).norm() < 3 * depth;
-    if (track.state == TrackState::Kept && !track.far && near && (track.point - middle).dot(up) < 0) below.push_back(track.point);
+    if (track.state == TrackState::Kept && !track.at_infinity && near && (track.point - middle).dot(up) < 0) below.push_back(track.point);
   }
   constexpr double kMaxTiltRad = 0.45;
   auto plane = findPlane(below, up, kMaxTiltRad, 0.008 * depth, 1);

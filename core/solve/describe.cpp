@@ -17,7 +17,7 @@ struct FarPlace {
 FarPlace farPlaceOf(const Reconstruction& work) {
   FarPlace far;
   std::vector<Vec3> centres;
-  for (const auto& camera : work.cameras) {
+  for (const auto& camera : work.poses) {
     if (camera) centres.push_back(camera->centre);
   }
   for (const Vec3& c : centres) far.middle += c / static_cast<double>(centres.size());
@@ -35,13 +35,13 @@ SolvedTrack describeTrack(const Reconstruction& work, const Views& views, const 
               : !track.point                      ? TrackState::Unplaced
               : track.reason == AsideReason::None ? TrackState::Kept
                                                   : TrackState::SetAside;
-  if (track.point) out.point = track.far ? Vec3(far.middle + far.distance * *track.point) : *track.point;
+  if (track.point) out.point = track.at_infinity ? Vec3(far.middle + far.distance * *track.point) : *track.point;
   double squares = 0;
   int used = 0;
   std::vector<Vec3> centres;
   for (const WorkObservation& o : track.observations) {
-    TrackError error{.frame = work.frame_numbers[o.camera], .used = o.used && track.point.has_value()};
-    const auto seen = track.point && work.cameras[o.camera] ? views.reproject(track, o) : std::nullopt;
+    TrackError error{.frame = work.frame_numbers[o.frame_index], .used = o.used && track.point.has_value()};
+    const auto seen = track.point && work.poses[o.frame_index] ? views.reproject(track, o) : std::nullopt;
     if (seen) {
       error.reprojected = *seen;
       error.error_px = (*seen - o.seen).norm();
@@ -49,20 +49,20 @@ SolvedTrack describeTrack(const Reconstruction& work, const Views& views, const 
       if (o.used && used == 0) out.worst_error_px = kUnknown;
       if ((o.used || used == 0) && !(error.error_px <= out.worst_error_px)) out.worst_error_px = error.error_px, out.worst_frame = error.frame;
       if (o.used) squares += error.error_px * error.error_px, ++used;
-      centres.push_back(work.cameras[o.camera]->centre);
+      centres.push_back(work.poses[o.frame_index]->centre);
     } else {
       error.used = false;
     }
     out.errors.push_back(error);
   }
   if (used > 0) out.typical_error_px = std::sqrt(squares / used);
-  out.far = track.far;
-  if (track.point && !track.far && centres.size() > 1) out.parallax_rad = parallaxAt(*track.point, centres);
+  out.at_infinity = track.at_infinity;
+  if (track.point && !track.at_infinity && centres.size() > 1) out.parallax_rad = parallaxAt(*track.point, centres);
   return out;
 }
 
 void describeFrames(const Reconstruction& work, Solution& out) {
-  const std::size_t count = work.cameras.size();
+  const std::size_t count = work.poses.size();
   out.frames.resize(count);
   std::vector<double> squares(count, 0.0), holdout(count, 0.0);
   std::vector<int> holdout_used(count, 0);
@@ -80,9 +80,9 @@ void describeFrames(const Reconstruction& work, Solution& out) {
   for (std::size_t f = 0; f < count; ++f) {
     SolvedFrame& frame = out.frames[f];
     frame.frame = work.frame_numbers[f];
-    frame.placed = work.cameras[f].has_value();
+    frame.placed = work.poses[f].has_value();
     frame.camera = work.lensOf(static_cast<int>(f));
-    if (frame.placed) frame.pose = *work.cameras[f];
+    if (frame.placed) frame.pose = *work.poses[f];
     if (frame.placed && !work.focal_px.empty()) frame.focal_px = work.focal_px[f];
     if (frame.tracks > 0) frame.rms_px = std::sqrt(squares[f] / frame.tracks);
     if (holdout_used[f] > 0) frame.holdout_rms_px = std::sqrt(holdout[f] / holdout_used[f]);

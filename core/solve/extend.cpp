@@ -7,7 +7,7 @@
 
 #include "core/base/parallel.h"
 #include "core/geometry/resection.h"
-#include "core/solve/judge.h"
+#include "core/solve/sort_out.h"
 
 namespace dusky {
 namespace {
@@ -25,14 +25,14 @@ struct SeenPoints {
 /// Placed points and the rays that saw them, of each wanted frame.
 template <class Wanted, class LensOf>
 std::vector<SeenPoints> pointsSeen(const Reconstruction& work, const Wanted& wanted, const LensOf& lens_of) {
-  std::vector<std::vector<std::pair<const WorkTrack*, Vec2>>> seen(work.cameras.size());
+  std::vector<std::vector<std::pair<const WorkTrack*, Vec2>>> seen(work.poses.size());
   for (const WorkTrack& track : work.tracks) {
-    if (!track.takesPart() || track.far) continue;
+    if (!track.takesPart() || track.at_infinity) continue;
     for (const WorkObservation& o : track.observations) {
-      if (wanted(o.camera)) seen[o.camera].emplace_back(&track, o.seen);
+      if (wanted(o.frame_index)) seen[o.frame_index].emplace_back(&track, o.seen);
     }
   }
-  std::vector<SeenPoints> found(work.cameras.size());
+  std::vector<SeenPoints> found(work.poses.size());
   parallelFor(static_cast<int>(seen.size()), [&](int f) {
     if (seen[f].empty()) return;
     const Lens lens = lens_of(f);
@@ -57,10 +57,10 @@ void refineOnPoints(const Reconstruction& work, std::vector<std::optional<Pose>>
 class Extender {
  public:
   Extender(Reconstruction& work, const BundleOptions& adjusting, std::uint64_t seed)
-      : work_(work), adjusting_(adjusting), seed_(seed), frames_(static_cast<int>(work.cameras.size())) {}
+      : work_(work), adjusting_(adjusting), seed_(seed), frames_(static_cast<int>(work.poses.size())) {}
 
   int run(const Progress& progress) {
-    const int before = work_.placedCameras();
+    const int before = work_.placedFrames();
     for (int placed = before; placed < frames_ && !progress.stopRequested();) {
       progress.report(static_cast<double>(placed) / frames_, fmt::format("placing frames: {} of {}", placed, frames_));
       const std::vector<int> fresh = placeNear();
@@ -71,14 +71,14 @@ class Extender {
       placed += static_cast<int>(fresh.size());
       if (beyond_ > kMore * placed) adjustAll(progress);
     }
-    return work_.placedCameras() - before;
+    return work_.placedFrames() - before;
   }
 
  private:
   /// Distance in frames from the nearest placed one.
   std::vector<int> distances() const {
-    std::vector<int> away(work_.cameras.size(), frames_);
-    for (int f = 0; f < frames_; ++f) away[f] = work_.cameras[f] ? 0 : f > 0 ? away[f - 1] + 1 : frames_;
+    std::vector<int> away(work_.poses.size(), frames_);
+    for (int f = 0; f < frames_; ++f) away[f] = work_.poses[f] ? 0 : f > 0 ? away[f - 1] + 1 : frames_;
     for (int f = frames_ - 2; f >= 0; --f) away[f] = std::min(away[f], away[f + 1] + 1);
     return away;
   }
@@ -87,7 +87,7 @@ class Extender {
     const std::vector<int> away = distances();
     const auto wanted = [&](int f) { return away[f] > 0 && away[f] <= kReach; };
     const auto seen = pointsSeen(work_, wanted, [&](int f) { return lensFor(f); });
-    std::vector<std::optional<Pose>> poses(work_.cameras.size());
+    std::vector<std::optional<Pose>> poses(work_.poses.size());
     parallelFor(frames_, [&](int f) {
       if (seen[f].points.size() >= kFewest) poses[f] = poseOf(f, seen[f]);
     });
@@ -97,7 +97,7 @@ class Extender {
       if (!work_.focal_px.empty()) work_.focal_px[f] = focalBetween(f);
       fresh.push_back(f);
     }
-    for (const int f : fresh) work_.cameras[f] = poses[f];
+    for (const int f : fresh) work_.poses[f] = poses[f];
     return fresh;
   }
 
@@ -116,8 +116,8 @@ class Extender {
   /// Of a zoom: evenly between the placed frames about it.
   double focalBetween(int frame) const {
     int before = frame, after = frame;
-    while (before >= 0 && !work_.cameras[before]) --before;
-    while (after < frames_ && !work_.cameras[after]) ++after;
+    while (before >= 0 && !work_.poses[before]) --before;
+    while (after < frames_ && !work_.poses[after]) ++after;
     if (before < 0 && after >= frames_) return work_.focal_px[frame];
     if (before < 0) return work_.focal_px[after];
     if (after >= frames_) return work_.focal_px[before];
@@ -127,7 +127,7 @@ class Extender {
 
   /// Frames that were placed before or after all others, with their neighbours held.
   void adjustRuns(const std::vector<int>& fresh, const Progress& progress) {
-    std::vector<std::uint8_t> is_fresh(work_.cameras.size(), 0);
+    std::vector<std::uint8_t> is_fresh(work_.poses.size(), 0);
     for (const int f : fresh) is_fresh[f] = 1;
     for (std::size_t i = 0; i < fresh.size() && !progress.stopRequested();) {
       std::size_t end = i + 1;
@@ -145,7 +145,7 @@ class Extender {
   bool heldOnBothSides(int first, int last, const std::vector<std::uint8_t>& is_fresh) const {
     const auto any = [&](int from, int to) {
       for (int f = std::max(0, from); f <= std::min(frames_ - 1, to); ++f) {
-        if (work_.cameras[f] && !is_fresh[f]) return true;
+        if (work_.poses[f] && !is_fresh[f]) return true;
       }
       return false;
     };
@@ -153,7 +153,7 @@ class Extender {
   }
 
   void adjustRun(int first, int last, const std::vector<std::uint8_t>& is_fresh, const Progress& progress) {
-    FramePart part{std::vector<std::uint8_t>(work_.cameras.size(), 0), std::vector<std::uint8_t>(work_.cameras.size(), 1)};
+    FramePart part{std::vector<std::uint8_t>(work_.poses.size(), 0), std::vector<std::uint8_t>(work_.poses.size(), 1)};
     for (int f = std::max(0, first - kNeighbours); f <= std::min(frames_ - 1, last + kNeighbours); ++f) {
       part.in[f] = 1;
       part.held[f] = !is_fresh[f] || f < first || f > last;
@@ -183,20 +183,20 @@ class Extender {
 }  // namespace
 
 void placeAsBefore(Reconstruction& work, const Reconstruction& before, bool turn_only) {
-  const int frames = static_cast<int>(work.cameras.size());
-  std::vector<std::optional<Pose>> poses(work.cameras.size());
+  const int frames = static_cast<int>(work.poses.size());
+  std::vector<std::optional<Pose>> poses(work.poses.size());
   const std::vector<int> nearest = work.nearestPlaced();
   for (int f = 0; f < frames; ++f) {
-    const int near = work.cameras[f] || !before.cameras[f] ? -1 : nearest[f];
-    if (near < 0 || !before.cameras[near]) continue;
-    const Pose &then = *before.cameras[near], &now = *work.cameras[near];
+    const int near = work.poses[f] || !before.poses[f] ? -1 : nearest[f];
+    if (near < 0 || !before.poses[near]) continue;
+    const Pose &then = *before.poses[near], &now = *work.poses[near];
     const Eigen::Quaterniond turned = now.world_from_camera * then.world_from_camera.conjugate();
     if (!work.focal_px.empty()) work.focal_px[f] = before.focal_px[f] * work.focal_px[near] / before.focal_px[near];
-    poses[f] = Pose{(turned * before.cameras[f]->world_from_camera).normalized(), now.centre + turned * (before.cameras[f]->centre - then.centre)};
+    poses[f] = Pose{(turned * before.poses[f]->world_from_camera).normalized(), now.centre + turned * (before.poses[f]->centre - then.centre)};
   }
   if (!turn_only) refineOnPoints(work, poses);
   for (int f = 0; f < frames; ++f) {
-    if (poses[f]) work.cameras[f] = poses[f];
+    if (poses[f]) work.poses[f] = poses[f];
   }
 }
 

@@ -30,7 +30,7 @@ void shapePath(Reconstruction& work, CameraMotion motion, double spread_px) {
   work.planes.clear();
   if (motion != CameraMotion::Rail && motion != CameraMotion::Flat) return;
   std::vector<Vec3> centres;
-  for (const auto& camera : work.cameras) {
+  for (const auto& camera : work.poses) {
     if (camera) centres.push_back(camera->centre);
   }
   if (centres.size() < 4) return;
@@ -39,7 +39,7 @@ void shapePath(Reconstruction& work, CameraMotion motion, double spread_px) {
   if (extent < 1e-9) return;
   constexpr double kShare = 1e-3;
   const double weight = std::pow(std::max(0.05, spread_px) / (kShare * extent), 2);
-  for (int f = 0; f < static_cast<int>(work.cameras.size()); ++f) {
+  for (int f = 0; f < static_cast<int>(work.poses.size()); ++f) {
     for (int k = 0; k < (motion == CameraMotion::Rail ? 2 : 1); ++k) {
       const Vec3 normal = axes.directions.col(k);
       work.planes.push_back({.camera = f, .normal = normal, .offset = normal.dot(axes.middle), .weight = weight});

@@ -5,17 +5,17 @@
 
 namespace dusky {
 
-int Reconstruction::placedCameras() const {
-  return static_cast<int>(std::count_if(cameras.begin(), cameras.end(), [](const auto& c) { return c.has_value(); }));
+int Reconstruction::placedFrames() const {
+  return static_cast<int>(std::count_if(poses.begin(), poses.end(), [](const auto& c) { return c.has_value(); }));
 }
 
 std::vector<int> Reconstruction::nearestPlaced() const {
-  const int count = static_cast<int>(cameras.size());
-  std::vector<int> before(cameras.size(), -1), nearest(cameras.size(), -1);
-  for (int f = 1; f < count; ++f) before[f] = cameras[f - 1] ? f - 1 : before[f - 1];
+  const int count = static_cast<int>(poses.size());
+  std::vector<int> before(poses.size(), -1), nearest(poses.size(), -1);
+  for (int f = 1; f < count; ++f) before[f] = poses[f - 1] ? f - 1 : before[f - 1];
   for (int f = count - 1, after = -1; f >= 0; --f) {
     nearest[f] = before[f] >= 0 && (after < 0 || f - before[f] <= after - f) ? before[f] : after;
-    if (cameras[f]) after = f;
+    if (poses[f]) after = f;
   }
   return nearest;
 }
@@ -33,7 +33,7 @@ Lens Reconstruction::lensAt(int frame) const {
 Reconstruction makeReconstruction(const TrackSet& tracks, const std::vector<int>& set_aside_ids, double holdout_share, std::uint64_t seed) {
   Reconstruction work;
   for (int i = 0; i < tracks.frames(); ++i) work.frame_numbers.push_back(tracks.frameAt(i));
-  work.cameras.resize(tracks.frames());
+  work.poses.resize(tracks.frames());
   for (const Track& track : tracks.tracks) {
     WorkTrack one;
     one.id = track.id;
@@ -48,10 +48,10 @@ Reconstruction makeReconstruction(const TrackSet& tracks, const std::vector<int>
 
 Reconstruction thinnedFrames(const Reconstruction& work, int most) {
   Reconstruction thinned = work;
-  const int placed = work.placedCameras();
+  const int placed = work.placedFrames();
   if (placed <= most) return thinned;
   int nth = 0, kept = 0;
-  for (auto& camera : thinned.cameras) {
+  for (auto& camera : thinned.poses) {
     if (!camera) continue;
     const bool keep = nth * (most - 1) >= kept * (placed - 1);
     ++nth;
@@ -64,25 +64,25 @@ Reconstruction thinnedFrames(const Reconstruction& work, int most) {
 }
 
 Views::Views(const Reconstruction& work) : work_(work) {
-  for (std::size_t f = 0; f < work.cameras.size(); ++f) lenses_.push_back(work.lensAt(static_cast<int>(f)));
+  for (std::size_t f = 0; f < work.poses.size(); ++f) lenses_.push_back(work.lensAt(static_cast<int>(f)));
   if (work.readout == 0) return;
   const MappedBundle mapped = makeBundle(work);
   const std::vector<FrameMotion> motions = frameMotions(mapped.bundle);
-  motions_.resize(work.cameras.size());
+  motions_.resize(work.poses.size());
   for (std::size_t c = 0; c < motions.size(); ++c) motions_[mapped.camera_frame[c]] = motions[c];
 }
 
 Pose Views::poseFor(const WorkObservation& o) const {
-  const Pose& pose = *work_.cameras[o.camera];
+  const Pose& pose = *work_.poses[o.frame_index];
   if (work_.readout == 0) return pose;
-  return movedWithin(pose, motions_[o.camera], work_.readout * (o.seen.y() / lenses_[o.camera].height - 0.5));
+  return movedWithin(pose, motions_[o.frame_index], work_.readout * (o.seen.y() / lenses_[o.frame_index].height - 0.5));
 }
 
 std::optional<Vec2> Views::reproject(const WorkTrack& track, const WorkObservation& o) const {
   const Pose pose = poseFor(o);
-  const Vec3 p = track.far ? Vec3(pose.world_from_camera.conjugate() * *track.point) : pose.toCamera(*track.point);
+  const Vec3 p = track.at_infinity ? Vec3(pose.world_from_camera.conjugate() * *track.point) : pose.toCamera(*track.point);
   if (p.z() < 1e-6) return std::nullopt;
-  return lenses_[o.camera].distort(p.hnormalized());
+  return lenses_[o.frame_index].distort(p.hnormalized());
 }
 
 double Views::error(const WorkTrack& track, const WorkObservation& o) const {
@@ -94,13 +94,13 @@ std::optional<Placed> placeTrack(const Reconstruction& work, const Views& views,
   std::vector<Sighting> sightings;
   Vec3 direction = Vec3::Zero();
   for (const WorkObservation& o : track.observations) {
-    if (!work.cameras[o.camera] || (only_used && !o.used)) continue;
-    const auto ray = views.ray(o.camera, o.seen);
+    if (!work.poses[o.frame_index] || (only_used && !o.used)) continue;
+    const auto ray = views.ray(o.frame_index, o.seen);
     if (!ray) continue;
     sightings.push_back({views.poseFor(o), *ray});
     direction += sightings.back().camera.direction(ray->homogeneous().normalized());
   }
-  if (track.far) {
+  if (track.at_infinity) {
     if (sightings.size() < 2 || direction.norm() < 1e-6) return std::nullopt;
     return Placed{direction.normalized(), 0};
   }
@@ -114,29 +114,29 @@ MappedBundle makeBundle(const Reconstruction& work, const FramePart& part) {
   Bundle& bundle = mapped.bundle;
   bundle.lenses = work.lenses;
   bundle.readout = work.readout;
-  std::vector<int> camera_of_frame(work.cameras.size(), -1);
-  for (std::size_t f = 0; f < work.cameras.size(); ++f) {
-    if (!work.cameras[f] || (!part.in.empty() && !part.in[f])) continue;
+  std::vector<int> camera_of_frame(work.poses.size(), -1);
+  for (std::size_t f = 0; f < work.poses.size(); ++f) {
+    if (!work.poses[f] || (!part.in.empty() && !part.in[f])) continue;
     if (!part.held.empty()) bundle.held.push_back(part.held[f]);
     camera_of_frame[f] = static_cast<int>(mapped.camera_frame.size());
     mapped.camera_frame.push_back(static_cast<int>(f));
-    bundle.cameras.push_back(*work.cameras[f]);
+    bundle.cameras.push_back(*work.poses[f]);
     bundle.time.push_back(work.frame_numbers[f]);
     if (!work.lens_of.empty()) bundle.lens_of.push_back(work.lens_of[f]);
     if (!work.focal_px.empty()) bundle.focal_px.push_back(work.focal_px[f]);
   }
-  const bool any_far = std::any_of(work.tracks.begin(), work.tracks.end(), [](const WorkTrack& t) { return t.far; });
+  const bool any_far = std::any_of(work.tracks.begin(), work.tracks.end(), [](const WorkTrack& t) { return t.at_infinity; });
   for (std::size_t t = 0; t < work.tracks.size(); ++t) {
     const WorkTrack& track = work.tracks[t];
     if (!track.takesPart()) continue;
-    const auto usable = [&](const WorkObservation& o) { return o.used && camera_of_frame[o.camera] >= 0; };
+    const auto usable = [&](const WorkObservation& o) { return o.used && camera_of_frame[o.frame_index] >= 0; };
     if (std::count_if(track.observations.begin(), track.observations.end(), usable) < 2) continue;
     const int point = static_cast<int>(bundle.points.size());
     bundle.points.push_back(*track.point);
-    if (any_far) bundle.far.push_back(track.far);
+    if (any_far) bundle.at_infinity.push_back(track.at_infinity);
     mapped.point_track.push_back(static_cast<int>(t));
     for (const WorkObservation& o : track.observations) {
-      if (usable(o)) bundle.observations.push_back({camera_of_frame[o.camera], point, o.seen});
+      if (usable(o)) bundle.observations.push_back({camera_of_frame[o.frame_index], point, o.seen});
     }
   }
   for (CameraTie tie : work.ties) {
@@ -154,7 +154,7 @@ BundleSummary adjustReconstruction(Reconstruction& work, const BundleOptions& op
   MappedBundle mapped = makeBundle(work, part);
   const BundleSummary summary = adjust(mapped.bundle, options, progress);
   for (std::size_t c = 0; c < mapped.camera_frame.size(); ++c) {
-    work.cameras[mapped.camera_frame[c]] = mapped.bundle.cameras[c];
+    work.poses[mapped.camera_frame[c]] = mapped.bundle.cameras[c];
     if (!work.focal_px.empty()) work.focal_px[mapped.camera_frame[c]] = mapped.bundle.focal_px[c];
   }
   for (std::size_t p = 0; p < mapped.point_track.size(); ++p) work.tracks[mapped.point_track[p]].point = mapped.bundle.points[p];

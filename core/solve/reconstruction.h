@@ -2,15 +2,15 @@
 #include <optional>
 #include <vector>
 
-#include "core/solve/bundle.h"
-#include "core/solve/observation_model.h"
+#include "core/adjust/bundle.h"
+#include "core/adjust/observation_model.h"
 #include "core/solve/solution.h"
 #include "core/track/track_set.h"
 
 namespace dusky {
 
 struct WorkObservation {
-  int camera = 0;  ///< Index of its frame within the range.
+  int frame_index = 0;  ///< Of its frame within the range.
   Vec2 seen = Vec2::Zero();
   bool used = true;
 };
@@ -18,29 +18,30 @@ struct WorkObservation {
 struct WorkTrack {
   int id = 0;
   bool holdout = false;
-  bool by_artist = false;  ///< Set aside by hand: measured, never used.
-  bool far = false;        ///< Its point is a direction: no parallax says how deep it lies.
+  bool by_artist = false;    ///< Set aside by hand: measured, never used.
+  bool resting = false;      ///< Left out for a while: a share of the tracks solves first (track_share.h).
+  bool at_infinity = false;  ///< Its point is a direction: no parallax says how deep it lies.
   AsideReason reason = AsideReason::None;
   std::vector<WorkObservation> observations;
   std::optional<Vec3> point;
 
   /// Whether it may move cameras.
-  bool takesPart() const { return !holdout && !by_artist && point && reason == AsideReason::None; }
+  bool takesPart() const { return !holdout && !by_artist && !resting && point && reason == AsideReason::None; }
 };
 
 /// A solve on its way: some cameras and some points have places.
 struct Reconstruction {
-  std::vector<int> frame_numbers;  ///< Of the cameras, ascending.
+  std::vector<int> frame_numbers;  ///< Of the range, ascending.
   std::vector<Lens> lenses = std::vector<Lens>(1);
   std::vector<int> lens_of;                  ///< Of each frame; empty: all have the first.
   std::vector<double> focal_px;              ///< A zoom: of each frame; empty: there is none.
   double readout = 0;                        ///< See Bundle.
-  std::vector<std::optional<Pose>> cameras;  ///< By frame.
+  std::vector<std::optional<Pose>> poses;    ///< By frame; nothing where it is not placed.
   std::vector<WorkTrack> tracks;             ///< Same order as the track set's.
   std::vector<CameraTie> ties;               ///< By frame; those of frames without a camera wait.
   std::vector<CameraPlane> planes;
 
-  int placedCameras() const;
+  int placedFrames() const;
   /// For each frame, of the other frames that have a camera the nearest one (of two the earlier one); -1 when there is none.
   std::vector<int> nearestPlaced() const;
   int indexOf(int frame) const;
@@ -50,7 +51,7 @@ struct Reconstruction {
   int width() const { return lenses.front().width; }
 };
 
-/// How the cameras of a reconstruction see, as it stood when this was made.
+/// What each frame of a reconstruction shows, as it stood when this was made.
 class Views {
  public:
   explicit Views(const Reconstruction& work);

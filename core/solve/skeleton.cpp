@@ -10,7 +10,7 @@
 #include "core/geometry/homography.h"
 #include "core/geometry/resection.h"
 #include "core/geometry/two_view.h"
-#include "core/solve/judge.h"
+#include "core/solve/sort_out.h"
 
 namespace dusky {
 namespace {
@@ -33,10 +33,10 @@ struct Common {
 /// Observations by frame, for quick look-up.
 class FrameIndex {
  public:
-  explicit FrameIndex(const Reconstruction& work) : by_frame_(work.cameras.size()) {
+  explicit FrameIndex(const Reconstruction& work) : by_frame_(work.poses.size()) {
     for (std::size_t t = 0; t < work.tracks.size(); ++t) {
-      if (work.tracks[t].holdout || work.tracks[t].by_artist) continue;
-      for (const WorkObservation& o : work.tracks[t].observations) by_frame_[o.camera].emplace(static_cast<int>(t), o.seen);
+      if (work.tracks[t].holdout || work.tracks[t].by_artist || work.tracks[t].resting) continue;
+      for (const WorkObservation& o : work.tracks[t].observations) by_frame_[o.frame_index].emplace(static_cast<int>(t), o.seen);
     }
   }
   const std::map<int, Vec2>& at(int frame) const { return by_frame_[frame]; }
@@ -94,7 +94,7 @@ class Grower {
   Grower(const Reconstruction& start, const std::vector<int>& keyframes, const SkeletonStart& with, std::uint64_t seed)
       : index_(start), keyframes_(keyframes), free_lens_(with.free_lens), seed_(seed) {
     work() = start;
-    setLens(work(), keyframes, with);
+    beginWithLens(work(), keyframes, with);
   }
 
   std::optional<Skeleton> run(const Progress& progress) {
@@ -118,7 +118,7 @@ class Grower {
  private:
   Reconstruction& work() { return skeleton_.work; }
   double tolerance(int frame) { return kTolerancePx / work().lensAt(frame).focal_px; }
-  int placedKeyframes() { return work().placedCameras(); }
+  int placedKeyframes() { return work().placedFrames(); }
 
   bool placeFirstPair() {
     std::vector<Pair> pairs = promisingPairs(index_, keyframes_, work().width());
@@ -130,8 +130,8 @@ class Grower {
     const auto best = std::max_element(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.worth() < b.worth(); });
     if (best == pairs.end() || best->view.inliers.size() < 10 || best->view.median_parallax_rad < 1e-3) return false;
     const RelativePose& relative = best->view.relative;
-    work().cameras[best->a] = Pose{};
-    work().cameras[best->b] = Pose{Eigen::Quaterniond(Mat3(relative.rotation.transpose())), -relative.rotation.transpose() * relative.direction};
+    work().poses[best->a] = Pose{};
+    work().poses[best->b] = Pose{Eigen::Quaterniond(Mat3(relative.rotation.transpose())), -relative.rotation.transpose() * relative.direction};
     const Common common = index_.between(best->a, best->b);
     const Views views(work());
     for (int i : best->view.inliers) placeOne(views, common.tracks[i], 0.003);
@@ -144,8 +144,8 @@ class Grower {
     const auto placed = placeTrack(work(), views, track, false);
     if (!placed || placed->parallax_rad < min_parallax_rad) return;
     for (const WorkObservation& o : track.observations) {
-      if (!work().cameras[o.camera]) continue;
-      const auto seen = project(views.lens(o.camera), views.poseFor(o), placed->point);
+      if (!work().poses[o.frame_index]) continue;
+      const auto seen = project(views.lens(o.frame_index), views.poseFor(o), placed->point);
       if (!seen || (*seen - o.seen).norm() > 2 * kTolerancePx) return;
     }
     track.point = placed->point;
@@ -158,7 +158,7 @@ class Grower {
         static_cast<int>(work().tracks.size()),
         [&](int t) {
           WorkTrack& track = work().tracks[t];
-          if (!track.point && !track.holdout && !track.by_artist) placeOne(views, t, 0.012);
+          if (!track.point && !track.holdout && !track.by_artist && !track.resting) placeOne(views, t, 0.012);
         },
         32);
   }
@@ -169,7 +169,7 @@ class Grower {
       if (!track.point) continue;
       std::vector<double> errors;
       for (const WorkObservation& o : track.observations) {
-        if (work().cameras[o.camera]) errors.push_back(views.error(track, o));
+        if (work().poses[o.frame_index]) errors.push_back(views.error(track, o));
       }
       if (median(std::move(errors)) > kTolerancePx) track.point.reset();
     }
@@ -178,7 +178,7 @@ class Grower {
   bool placeNextKeyframe() {
     int best = -1, best_count = 0;
     for (int frame : keyframes_) {
-      if (work().cameras[frame] || tried_[frame] >= 2) continue;
+      if (work().poses[frame] || tried_[frame] >= 2) continue;
       int count = 0;
       for (const auto& [track, seen] : index_.at(frame)) count += work().tracks[track].point.has_value();
       if (count > best_count) best = frame, best_count = count;
@@ -195,7 +195,7 @@ class Grower {
       const auto found = resectWith(lens, best);
       if (!found || found->inliers.size() <= most + most / 20) continue;
       most = found->inliers.size();
-      work().cameras[best] = found->pose;
+      work().poses[best] = found->pose;
       if (!work().focal_px.empty()) work().focal_px[best] = lens.focal_px;
     }
     return true;
@@ -218,7 +218,7 @@ class Grower {
   double focalNear(int frame) {
     int best = frame, nearest = std::numeric_limits<int>::max();
     for (const int k : keyframes_) {
-      if (work().cameras[k] && std::abs(k - frame) < nearest) best = k, nearest = std::abs(k - frame);
+      if (work().poses[k] && std::abs(k - frame) < nearest) best = k, nearest = std::abs(k - frame);
     }
     return work().lensAt(best).focal_px;
   }
@@ -236,7 +236,7 @@ class Grower {
       if (!track.point) continue;
       ++skeleton_.placed_tracks;
       for (const WorkObservation& o : track.observations) {
-        if (work().cameras[o.camera]) errors.push_back(views.error(track, o));
+        if (work().poses[o.frame_index]) errors.push_back(views.error(track, o));
       }
       if (const auto placed = placeTrack(work(), views, track, false)) parallax.push_back(placed->parallax_rad);
     }
@@ -307,12 +307,12 @@ std::vector<int> chooseKeyframes(const TrackSet& tracks) {
   return keyframes.size() <= kMost ? keyframes : tellingRun(index, keyframes, kMost);
 }
 
-void setLens(Reconstruction& work, const std::vector<int>& keyframes, const SkeletonStart& with) {
+void beginWithLens(Reconstruction& work, const std::vector<int>& keyframes, const SkeletonStart& with) {
   const int lenses = work.lens_of.empty() ? 1 : 1 + *std::max_element(work.lens_of.begin(), work.lens_of.end());
   work.lenses.assign(static_cast<std::size_t>(lenses), with.lens);
   work.focal_px.clear(), work.ties.clear();
   if (!with.zoom) return;
-  work.focal_px.assign(work.cameras.size(), with.lens.focal_px);
+  work.focal_px.assign(work.poses.size(), with.lens.focal_px);
   for (std::size_t k = 1; k < keyframes.size(); ++k) {
     const double change = kZoomPerFrame * (work.frame_numbers[keyframes[k]] - work.frame_numbers[keyframes[k - 1]]);
     work.ties.push_back({.a = keyframes[k - 1], .b = keyframes[k], .focal = kRoughCost_px2 / (change * change), .focal_leap = 4 * change});

@@ -24,7 +24,7 @@ struct SkeletonStart {
 };
 
 /// Gives a reconstruction the lens, for all of its cameras; a zoom's keyframes are tied to their neighbours.
-void setLens(Reconstruction& work, const std::vector<int>& keyframes, const SkeletonStart& with);
+void beginWithLens(Reconstruction& work, const std::vector<int>& keyframes, const SkeletonStart& with);
 
 /// Solves the keyframes alone, beginning with the pair that has most agreeing tracks and parallax under this lens, then
 /// adding the keyframe that sees most placed tracks, with adjustment on the way; what is free of the lens moves. Nothing where no pair fixes a

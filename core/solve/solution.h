@@ -7,6 +7,7 @@
 #include "core/geometry/pose.h"
 #include "core/image/plane.h"
 #include "core/lens/lens.h"
+#include "core/lens/lens_curve.h"
 
 namespace dusky {
 
@@ -32,7 +33,7 @@ struct SolvedTrack {
   Vec3 point = Vec3::Zero();  ///< In the solve's own world; meaningless when unplaced.
   Rgb color;
   int life = 0;      ///< Frames.
-  bool far = false;  ///< No parallax says how deep it lies: its point is a direction, put on a sphere about the camera or at a guessed depth.
+  bool at_infinity = false;  ///< No parallax says how deep it lies: its point is a direction, put on a sphere about the camera or at a guessed depth.
   double typical_error_px = kUnknown, worst_error_px = kUnknown;  ///< RMS and largest over its used frames (over all where none is used).
   int worst_frame = 0;
   double parallax_rad = kUnknown;
@@ -59,13 +60,6 @@ struct StaircaseStep {
   bool kept = false;
   double rms_before_px = kUnknown, holdout_before_px = kUnknown;  ///< Without it; unknown on the first rung.
   std::string why;
-};
-
-/// How far a lens bends the picture at a distance from its axis, towards the farthest corner.
-struct LensCurvePoint {
-  double radius_px = 0;
-  double bend_px = 0;          ///< Outwards, beyond the lens of its kind without distortion.
-  double sigma_px = kUnknown;  ///< One standard deviation, from the coefficients; unknown where none was free.
 };
 
 /// One of the lenses that a shot was taken with.

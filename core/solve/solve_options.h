@@ -6,7 +6,7 @@
 
 #include "core/base/result.h"
 #include "core/lens/lens.h"
-#include "core/solve/bundle.h"
+#include "core/adjust/bundle.h"
 
 namespace dusky {
 

@@ -6,13 +6,12 @@
 
 #include "core/base/numbers.h"
 #include "core/solve/describe.h"
-#include "core/solve/judge.h"
+#include "core/solve/sort_out.h"
 #include "core/solve/path_shape.h"
 #include "core/solve/stages.h"
 #include "core/solve/start.h"
-#include "core/solve/uncertainty.h"
+#include "core/adjust/uncertainty.h"
 #include "core/solve/warm_start.h"
-#include "core/solve/warnings.h"
 
 namespace dusky {
 namespace {
@@ -41,6 +40,18 @@ Status refuseHopeless(const TrackSet& tracks) {
     return cannotSolve(fmt::format("The camera does not move: half of the tracks stay within {:.1f} px. There is no path to find.", travel));
   }
   return Done{};
+}
+
+/// Runs of frames (indices, ascending) in which the camera only rotates.
+std::vector<Stretch> stretchesOf(const std::vector<int>& held, const Solution& solution) {
+  std::vector<Stretch> stretches;
+  for (std::size_t i = 0; i < held.size();) {
+    std::size_t end = i + 1;
+    while (end < held.size() && held[end] == held[end - 1] + 1) ++end;
+    stretches.push_back({solution.frames[held[i]].frame, solution.frames[held[end - 1]].frame});
+    i = end;
+  }
+  return stretches;
 }
 
 /// Errors that fill the whole tolerance, on what is left of the tracks, are no fit at all.
@@ -134,6 +145,7 @@ Result<SolutionPtr> solveFrom(const SolveTask& task, const Solution* from) {
     if (task.show) task.show(*state);
   };
   show();
+  shareTracks(*state);
   placeAllFrames(*state, task, task.progress.part(0.2, 0.35));
   if (task.progress.stopRequested()) return cancelled();
   show();
@@ -147,8 +159,7 @@ Result<SolutionPtr> solveFrom(const SolveTask& task, const Solution* from) {
   if (auto plainer = onPlainerPath(*result, task)) result = std::move(*plainer);
   if (task.progress.stopRequested()) return cancelled();
   Solution& solution = result->solution;
-  nameStretches(result->state.held, solution);
-  addWarnings(task.tracks, task.options, solution);
+  solution.stretches = stretchesOf(result->state.held, solution);
   return SolutionPtr(std::make_shared<Solution>(std::move(solution)));
 }
 }  // namespace

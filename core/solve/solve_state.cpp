@@ -2,7 +2,7 @@
 
 #include <cmath>
 
-#include "core/solve/judge.h"
+#include "core/solve/sort_out.h"
 
 namespace dusky {
 namespace {
@@ -11,7 +11,7 @@ constexpr double kHeld = 1e4;  // of a tie that holds a rotating camera in its p
 
 double weightOf(const SolveState& state, double sigma) {
   const double spread = std::isnan(state.spread_px) ? 0.3 : state.spread_px;
-  return kTogether * spread * spread / (sigma * sigma);
+  return kCorrelatedSightings * spread * spread / (sigma * sigma);
 }
 
 /// What is usual of a model's own coefficients.
@@ -89,7 +89,7 @@ void tieZoom(SolveState& state) {
   std::erase_if(work.ties, [](const CameraTie& tie) { return tie.focal > 0; });
   const double spread = std::isnan(state.spread_px) ? 0.5 : std::max(0.02, state.spread_px);
   constexpr double kUsualChange = 0.0015;
-  for (int f = 1; f < static_cast<int>(work.cameras.size()); ++f) {
+  for (int f = 1; f < static_cast<int>(work.poses.size()); ++f) {
     const double frames = work.frame_numbers[f] - work.frame_numbers[f - 1];
     work.ties.push_back({.a = f - 1, .b = f, .focal = std::pow(spread / (kUsualChange * frames), 2), .focal_leap = 1.5 * kUsualChange * frames});
   }
@@ -98,7 +98,7 @@ void tieZoom(SolveState& state) {
 void holdFrames(SolveState& state, const std::vector<int>& frames) {
   for (const int f : frames) {
     for (const int other : {f - 1, f + 1}) {
-      if (other >= 0 && other < static_cast<int>(state.work.cameras.size())) state.work.ties.push_back({.a = f, .b = other, .centre = kHeld});
+      if (other >= 0 && other < static_cast<int>(state.work.poses.size())) state.work.ties.push_back({.a = f, .b = other, .centre = kHeld});
     }
   }
   state.held.insert(state.held.end(), frames.begin(), frames.end());

@@ -3,15 +3,17 @@
 #include <cmath>
 
 #include "core/solve/extend.h"
-#include "core/solve/judge.h"
+#include "core/solve/sort_out.h"
 #include "core/solve/path_shape.h"
 #include "core/solve/staircase.h"
-#include "core/solve/turning.h"
+#include "core/solve/track_share.h"
+#include "core/solve/rotation_only.h"
 
 namespace dusky {
 namespace {
 
 constexpr int kFramesForLens = 40;
+constexpr int kTracksInFrame = 150;  // of the share that finds the cameras
 
 void show(const SolveState& state, const SolveTask& task) {
   if (task.show) task.show(state);
@@ -66,16 +68,16 @@ void placeAllFrames(SolveState& state, const SolveTask& task, const Progress& pr
   BundleOptions adjusting = adjustOptions(state, task.options);
   adjusting.loss_px = 2;
   for (bool first = true, more = true; more && !progress.stopRequested(); first = false) {
-    const int before = work.placedCameras();
+    const int before = work.placedFrames();
     if (state.nodal) {
       progress.report(0, "turning the frames between the keyframes");
-      placeTurns(work, seed);
+      placeRotations(work, seed);
     } else if (extendToMissing(work, adjusting, seed, progress) == 0) {
-      holdFrames(state, holdAndTurn(work, seed));
+      holdFrames(state, holdAndRotate(work, seed));
     }
     placeTracks(work, first, farLimit(state));
     sortOut(work, kRoughLimits);
-    more = work.placedCameras() > before && work.placedCameras() < static_cast<int>(work.cameras.size());
+    more = work.placedFrames() > before && work.placedFrames() < static_cast<int>(work.poses.size());
   }
 }
 
@@ -108,25 +110,30 @@ void sortOutNow(SolveState& state) {
 void findLens(SolveState& state, const SolveTask& task) {
   const Reconstruction all = state.work;
   const int rounds = state.rounds;
-  state.work = thinnedFrames(state.work, std::max(kFramesForLens, static_cast<int>(state.work.cameras.size()) / 5));
+  state.work = thinnedFrames(state.work, std::max(kFramesForLens, static_cast<int>(state.work.poses.size()) / 5));
+  wakeTracks(state);
   settle(state, task, 2, task.progress.part(0.35, 0.5));
   if (!task.progress.stopRequested()) climb(state, task, task.progress.part(0.5, 0.68));
-  if (task.progress.stopRequested() || state.work.placedCameras() == all.placedCameras()) return;
+  if (task.progress.stopRequested() || state.work.placedFrames() == all.placedFrames()) return;
   state.rounds = rounds;  // those were of a part of the frames
   std::erase_if(state.work.ties, [](const CameraTie& tie) { return tie.centre > 0; });
   Reconstruction before = all;
-  for (const int f : state.held) state.work.cameras[f].reset(), before.cameras[f].reset();
+  for (const int f : state.held) state.work.poses[f].reset(), before.poses[f].reset();
   state.held.clear();
+  shareTracks(state);
   placeAsBefore(state.work, before, state.nodal);
   placeTracks(state.work, false, farLimit(state));
   placeAllFrames(state, task, task.progress.part(0.68, 0.7));
-  for (std::size_t f = 0; f < all.cameras.size(); ++f) {
-    if (!state.work.cameras[f]) state.work.cameras[f] = all.cameras[f];
+  for (std::size_t f = 0; f < all.poses.size(); ++f) {
+    if (!state.work.poses[f]) state.work.poses[f] = all.poses[f];
   }
 }
 
+void shareTracks(SolveState& state) { restTracks(state.work, kTracksInFrame); }
+
 void finish(SolveState& state, const SolveTask& task, const Progress& progress) {
   progress.report(0, "judging");
+  wakeTracks(state);
   for (int round = 0; round < 2 && !progress.stopRequested(); ++round) {
     BundleOptions options = finalOptions(state, task.options);
     if (round == 0) options.max_steps = 8, options.settled = 1e-4;

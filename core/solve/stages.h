@@ -28,7 +28,10 @@ void sortOutNow(SolveState& state);
 /// The lens from a part of the frames (it is the same in all of them), rung by rung; the other frames are placed anew under it.
 void findLens(SolveState& state, const SolveTask& task);
 
-/// Plain least squares over what stays; what it shows to be wrong goes, once; then to the end.
+/// Lets all but a well-spread share of the tracks rest: until the lens is found and every frame stands, that is enough.
+void shareTracks(SolveState& state);
+
+/// Plain least squares over all tracks that stay; what it shows to be wrong goes, once; then to the end.
 void finish(SolveState& state, const SolveTask& task, const Progress& progress);
 
 }  // namespace dusky

@@ -66,15 +66,15 @@ class Climb {
 
   /// Cameras, points and lenses from there; what is used and set aside stays, so that both are judged by the same sightings.
   void goOnFrom(const Reconstruction& reached) {
-    work_.cameras = reached.cameras, work_.focal_px = reached.focal_px, work_.lenses = reached.lenses;
+    work_.poses = reached.poses, work_.focal_px = reached.focal_px, work_.lenses = reached.lenses;
     for (std::size_t t = 0; t < work_.tracks.size(); ++t) {
-      if (work_.tracks[t].point && reached.tracks[t].point && work_.tracks[t].far == reached.tracks[t].far) work_.tracks[t].point = reached.tracks[t].point;
+      if (work_.tracks[t].point && reached.tracks[t].point && work_.tracks[t].at_infinity == reached.tracks[t].at_infinity) work_.tracks[t].point = reached.tracks[t].point;
     }
   }
 
   /// Holdout and parsimony must both agree.
   void decide(StaircaseStep& step, const Judgement& was, double unknowns) const {
-    const double sightings = 2.0 * now_.used / kTogether;
+    const double sightings = 2.0 * now_.used / kCorrelatedSightings;
     const double gain = sightings * std::log(std::pow(was.rms_px / now_.rms_px, 2));
     // A handful of holdout tracks judges nothing.
     constexpr int kJudges = 5;

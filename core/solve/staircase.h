@@ -2,7 +2,7 @@
 #include <map>
 #include <string>
 
-#include "core/solve/judge.h"
+#include "core/solve/sort_out.h"
 #include "core/solve/solve_options.h"
 
 namespace dusky {

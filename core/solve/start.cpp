@@ -6,8 +6,8 @@
 
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
-#include "core/solve/judge.h"
-#include "core/solve/turning.h"
+#include "core/solve/sort_out.h"
+#include "core/solve/rotation_only.h"
 
 namespace dusky {
 namespace {
@@ -67,12 +67,12 @@ Price priceOf(const Skeleton& moving, const Turning& turning) {
     if (!a.point) continue;
     ++tracks;
     for (const WorkObservation& o : a.observations) {
-      const bool moved = moving.work.cameras[o.camera].has_value(), turned = turning.work.cameras[o.camera] && b.point;
+      const bool moved = moving.work.poses[o.frame_index].has_value(), turned = turning.work.poses[o.frame_index] && b.point;
       if (!moved && !turned) continue;
       ++observations;
       // What one of them has no camera for, it does not explain.
-      price.moving += (moved ? std::min(std::pow(move_views.error(a, o) / sigma, 2), kTruncated) : kTruncated) / kTogether;
-      price.turning += (turned ? std::min(std::pow(turn_views.error(b, o) / sigma, 2), kTruncated) : kTruncated) / kTogether;
+      price.moving += (moved ? std::min(std::pow(move_views.error(a, o) / sigma, 2), kTruncated) : kTruncated) / kCorrelatedSightings;
+      price.turning += (turned ? std::min(std::pow(turn_views.error(b, o) / sigma, 2), kTruncated) : kTruncated) / kCorrelatedSightings;
     }
   }
   const double each = std::log(2.0 * std::max(2, observations));
@@ -89,8 +89,8 @@ class Chooser {
   Result<SolveStart> run() {
     auto start = search();
     if (!start.ok()) return start;
-    // All tracks take part again; those that were left aside have no place yet.
-    for (std::size_t t = 0; t < start->work.tracks.size(); ++t) start->work.tracks[t].by_artist = all_.tracks[t].by_artist;
+    // All tracks take part again; those that rested have no place yet.
+    for (WorkTrack& track : start->work.tracks) track.resting = false;
     return start;
   }
 
@@ -113,29 +113,29 @@ class Chooser {
     return choose();
   }
 
-  /// The search for a start needs hundreds of tracks, not thousands: those seen in most keyframes, the others set aside for a while.
+  /// The search for a start needs hundreds of tracks, not thousands: those seen in most keyframes; the others rest.
   static Reconstruction lean(const Reconstruction& work, const std::vector<int>& keyframes) {
     constexpr std::size_t kEnough = 700;
     std::vector<std::pair<int, std::size_t>> seen;
     for (std::size_t t = 0; t < work.tracks.size(); ++t) {
       const WorkTrack& track = work.tracks[t];
       if (track.holdout || track.by_artist) continue;
-      const auto in_key = [&](const WorkObservation& o) { return std::binary_search(keyframes.begin(), keyframes.end(), o.camera); };
+      const auto in_key = [&](const WorkObservation& o) { return std::binary_search(keyframes.begin(), keyframes.end(), o.frame_index); };
       seen.emplace_back(-static_cast<int>(std::count_if(track.observations.begin(), track.observations.end(), in_key)), t);
     }
     Reconstruction lean = work;
     if (seen.size() <= kEnough) return lean;
-    std::vector<int> enough_at(work.cameras.size(), 0);
+    std::vector<int> enough_at(work.poses.size(), 0);
     std::sort(seen.begin(), seen.end());
     // Every keyframe keeps its share, however short the lives there.
     const int share = static_cast<int>(2 * kEnough / std::max<std::size_t>(1, keyframes.size()));
     for (const auto& [count, t] : seen) {
       bool needed = false;
       for (const WorkObservation& o : work.tracks[t].observations)
-        needed = needed || (std::binary_search(keyframes.begin(), keyframes.end(), o.camera) && enough_at[o.camera] < std::max(100, share));
-      lean.tracks[t].by_artist = !needed;
+        needed = needed || (std::binary_search(keyframes.begin(), keyframes.end(), o.frame_index) && enough_at[o.frame_index] < std::max(100, share));
+      lean.tracks[t].resting = !needed;
       if (!needed) continue;
-      for (const WorkObservation& o : work.tracks[t].observations) ++enough_at[o.camera];
+      for (const WorkObservation& o : work.tracks[t].observations) ++enough_at[o.frame_index];
     }
     return lean;
   }
@@ -150,7 +150,7 @@ class Chooser {
       if (progress_.stopRequested()) return;
       if (i % 2 == 0 && options_.motion != CameraMotion::Nodal) one.moving = growSkeleton(work_, keyframes_, one.start, seed, progress_.silent());
       if (i % 2 == 1 && (options_.motion == CameraMotion::Auto || options_.motion == CameraMotion::Nodal))
-        one.turning = turnOnly(work_, keyframes_, one.start, seed, progress_.silent());
+        one.turning = rotateOnly(work_, keyframes_, one.start, seed, progress_.silent());
     });
   }
 

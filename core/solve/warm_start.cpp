@@ -2,7 +2,7 @@
 
 #include <cmath>
 
-#include "core/solve/judge.h"
+#include "core/solve/sort_out.h"
 #include "core/solve/path_shape.h"
 #include "core/solve/start.h"
 
@@ -27,13 +27,13 @@ void takeLenses(const Solution& earlier, const SolveOptions& options, Reconstruc
 
 /// Returns the middle of the path.
 Vec3 takeCameras(const Solution& earlier, Reconstruction& work) {
-  if (earlier.zooms()) work.focal_px.assign(work.cameras.size(), earlier.lens().focal_px);
+  if (earlier.zooms()) work.focal_px.assign(work.poses.size(), earlier.lens().focal_px);
   Vec3 middle = Vec3::Zero();
   int placed = 0;
-  for (std::size_t f = 0; f < work.cameras.size(); ++f) {
+  for (std::size_t f = 0; f < work.poses.size(); ++f) {
     const SolvedFrame* frame = earlier.frameAt(work.frame_numbers[f]);
     if (!frame || !frame->placed) continue;
-    work.cameras[f] = frame->pose;
+    work.poses[f] = frame->pose;
     if (earlier.zooms()) work.focal_px[f] = frame->focal_px;
     middle += frame->pose.centre;
     ++placed;
@@ -45,8 +45,8 @@ void takePoints(const Solution& earlier, const Vec3& middle, Reconstruction& wor
   for (WorkTrack& track : work.tracks) {
     const SolvedTrack* solved = earlier.find(track.id);
     if (!solved || solved->state == TrackState::Unplaced) continue;
-    track.far = solved->far;
-    track.point = solved->far ? Vec3((solved->point - middle).normalized()) : solved->point;
+    track.at_infinity = solved->at_infinity;
+    track.point = solved->at_infinity ? Vec3((solved->point - middle).normalized()) : solved->point;
     track.reason = solved->state == TrackState::Kept || solved->reason == AsideReason::ByArtist ? AsideReason::None : solved->reason;
   }
 }
@@ -55,9 +55,9 @@ void takePoints(const Solution& earlier, const Vec3& middle, Reconstruction& wor
 std::vector<int> heldFrames(const Solution& earlier, const Reconstruction& work) {
   std::vector<int> held;
   for (const Stretch& stretch : earlier.stretches) {
-    for (int f = 0; f < static_cast<int>(work.cameras.size()); ++f) {
+    for (int f = 0; f < static_cast<int>(work.poses.size()); ++f) {
       const int number = work.frame_numbers[static_cast<std::size_t>(f)];
-      if (number >= stretch.first && number <= stretch.last && work.cameras[static_cast<std::size_t>(f)]) held.push_back(f);
+      if (number >= stretch.first && number <= stretch.last && work.poses[static_cast<std::size_t>(f)]) held.push_back(f);
     }
   }
   return held;

@@ -34,8 +34,8 @@ Coverage coverageOf(const TrackSet& tracks) {
       ++coverage.counts[static_cast<std::size_t>(frame) * static_cast<std::size_t>(coverage.cells()) + static_cast<std::size_t>(cell)];
     }
   }
-  if (tracks.barren.size() == coverage.counts.size()) {
-    for (const std::uint8_t barren : tracks.barren) coverage.textured.push_back(barren == 0);
+  if (tracks.textureless.size() == coverage.counts.size()) {
+    for (const std::uint8_t textureless : tracks.textureless) coverage.textured.push_back(textureless == 0);
   }
   return coverage;
 }

@@ -73,7 +73,7 @@ class Run {
   LumaStore store_;
   std::vector<Growing> tracks_;
   std::vector<std::uint8_t> barren_;  ///< See TrackSet.
-  std::vector<Looks> ends_, beginnings_;
+  std::vector<Appearance> ends_, beginnings_;
   Stopwatch watch_;
   double told_s_ = 0, decode_s_ = 0, detect_s_ = 0, forward_s_ = 0, backward_s_ = 0;
   int since_refill_ = 0, frames_read_ = 0;
@@ -241,8 +241,8 @@ std::shared_ptr<TrackSet> Run::compose(std::vector<Track> grown) const {
   set->width = source_.info().width, set->height = source_.info().height;
   set->first_frame = frames_.front(), set->last_frame = frames_.back();
   if (static_cast<int>(frames_.size()) != set->last_frame - set->first_frame + 1) set->used_frames = frames_;
-  set->barren = barren_;
-  if (scope_.existing) set->tracks = scope_.existing->tracks, set->barren = scope_.existing->barren;
+  set->textureless = barren_;
+  if (scope_.existing) set->tracks = scope_.existing->tracks, set->textureless = scope_.existing->textureless;
   std::erase_if(grown, [&](const Track& track) { return track.life() < options_.min_life; });
   std::move(grown.begin(), grown.end(), std::back_inserter(set->tracks));
   return set;
@@ -281,7 +281,7 @@ Status FollowOptions::check() const {
   if (min_life < 2 || min_life > 100) return outside("Shortest life", min_life, 2, 100);
   if (!(max_return_px > 0)) return invalidInput(fmt::format("Forward–backward tolerance must be over 0 px, not {}.", max_return_px));
   if (!(min_likeness > 0 && min_likeness < 1)) return outside("Likeness", min_likeness, 0, 1);
-  if (!(max_foreign > 0)) return invalidInput(fmt::format("The difference allowed in a part of a patch must be over 0, not {}.", max_foreign));
+  if (!(max_occluded > 0)) return invalidInput(fmt::format("The difference allowed in a part of a patch must be over 0, not {}.", max_occluded));
   if (!(max_sigma_px > 0)) return invalidInput(fmt::format("The largest uncertainty must be over 0 px, not {}.", max_sigma_px));
   return Done{};
 }

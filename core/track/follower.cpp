@@ -63,7 +63,7 @@ bool Follower::add(std::size_t track, const PreparedFrame& now, const Eigen::Vec
   const float px = pxOf(one.size);
   one.reference = Reference(now.pyramid.levels[levelOf(one.size)], one.position / px, patchRadiusOf(one.size, options_));
   if (!one.reference.usable()) return false;
-  one.born_at_edge = !insidePicture(now.pyramid.base(), one.position, px * (reachOfLooks(one.reference.radius()) + 3));
+  one.born_at_edge = !insidePicture(now.pyramid.base(), one.position, px * (reachOfAppearance(one.reference.radius()) + 3));
   living_.push_back(std::move(one));
   return true;
 }
@@ -101,9 +101,9 @@ std::vector<Observation>& Follower::observationsOf(const Living& one) {
 }
 
 /// How it looks in a frame that it is in; nothing when nobody will ask.
-std::optional<Looks> Follower::lookAt(const PreparedFrame& frame, const Living& one) const {
+std::optional<Appearance> Follower::lookAt(const PreparedFrame& frame, const Living& one) const {
   if (!options_.rejoin) return std::nullopt;
-  return looksAt(frame.pyramid, static_cast<int>(one.track), {frame.number, one.position.cast<double>()}, one.size, one.reference.radius());
+  return appearanceAt(frame.pyramid, static_cast<int>(one.track), {frame.number, one.position.cast<double>()}, one.size, one.reference.radius());
 }
 
 void Follower::goOn(const PreparedFrame& now, const Living& one) {
@@ -132,7 +132,7 @@ void Follower::finish(const PreparedFrame& before, Living& one) {
 
 /// Too near to the edge there is not enough left to recognise it by.
 void Follower::rememberNearEdge(const PreparedFrame& now, Living& one) const {
-  const float reach = pxOf(one.size) * (reachOfLooks(one.reference.radius()) + 2);
+  const float reach = pxOf(one.size) * (reachOfAppearance(one.reference.radius()) + 2);
   const Eigen::Vector2f soon = one.position + 4 * one.velocity;
   if (one.looks || insidePicture(now.pyramid.base(), soon, reach)) return;
   one.looks = lookAt(now, one);
@@ -145,7 +145,7 @@ void Follower::step(const PreparedFrame& before, const PreparedFrame& now, const
   const Eigen::Vector2f found = match->centre * px;
   if (match->sigma_px * px > static_cast<float>(options_.max_sigma_px)) return void(one.stop = StopReason::Ambiguous);
   if (leftOutShare(left_out, found.cast<double>(), px * static_cast<float>(one.reference.radius())) > kMostLeftOut) return void(one.stop = StopReason::Masked);
-  if (match->foreign > static_cast<float>(options_.max_foreign * (2 - softness(now, one)))) return void(one.stop = StopReason::Lost);
+  if (match->occluded > static_cast<float>(options_.max_occluded * (2 - softness(now, one)))) return void(one.stop = StopReason::Lost);
   if (!returns(before, now, one, found)) return void(one.stop = StopReason::Drifted);
   one.velocity = found - one.position;
   one.position = found;

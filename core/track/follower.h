@@ -33,9 +33,9 @@ class Follower {
   /// Lets a track live from here on; `velocity` in px per frame. False where its piece of picture cannot be used.
   bool add(std::size_t track, const PreparedFrame& now, const Eigen::Vector2f& velocity);
   /// How those that ended looked near their end.
-  const std::vector<Looks>& looks() const { return looks_; }
+  const std::vector<Appearance>& looks() const { return looks_; }
   /// How those looked that were born too near to the edge to be recognised there, some frames later.
-  const std::vector<Looks>& earlyLooks() const { return early_looks_; }
+  const std::vector<Appearance>& earlyLooks() const { return early_looks_; }
   std::size_t livingCount() const { return living_.size(); }
   /// Places of all that live.
   std::vector<Vec2> places() const;
@@ -50,12 +50,12 @@ class Follower {
     Reference reference;                                           ///< As it was when found (or last renewed).
     Eigen::Matrix2f shape = Eigen::Matrix2f::Identity();           ///< Reference to now.
     double sharpness = 0;                                          ///< Of the frame it was cut from.
-    std::optional<Looks> looks;                                    ///< Taken while it nears the picture's edge.
+    std::optional<Appearance> looks;                                    ///< Taken while it nears the picture's edge.
     bool born_at_edge = false;
     std::optional<StopReason> stop;
   };
   std::vector<Observation>& observationsOf(const Living& one);
-  std::optional<Looks> lookAt(const PreparedFrame& frame, const Living& one) const;
+  std::optional<Appearance> lookAt(const PreparedFrame& frame, const Living& one) const;
   void goOn(const PreparedFrame& now, const Living& one);
   void finish(const PreparedFrame& before, Living& one);
   void rememberNearEdge(const PreparedFrame& now, Living& one) const;
@@ -69,6 +69,6 @@ class Follower {
   const Direction direction_;
   std::vector<Growing>& tracks_;
   std::vector<Living> living_;
-  std::vector<Looks> looks_, early_looks_;
+  std::vector<Appearance> looks_, early_looks_;
 };
 }  // namespace dusky

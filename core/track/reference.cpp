@@ -175,7 +175,7 @@ float Reference::sigmaOf(float likeness) const {
 }
 
 /// Noise averages out over a ninth of the window; a piece of something else in front or behind does not.
-float Reference::foreignIn(const float* seen, const Step& step) const {
+float Reference::occludedShare(const float* seen, const Step& step) const {
   constexpr int kParts = 3;
   const int side = 2 * radius_ + 1, stride = strideOf(side);
   float worst = 0;
@@ -234,7 +234,7 @@ ReferenceMatch Reference::align(const FloatPlane& plane, const Eigen::Vector2f& 
     match.settled = false;
   }
   match.sigma_px = sigmaOf(match.likeness);
-  match.foreign = foreignIn(seen.data(), step);
+  match.occluded = occludedShare(seen.data(), step);
   return match;
 }
 

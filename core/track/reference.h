@@ -12,7 +12,7 @@ struct ReferenceMatch {
   Eigen::Matrix2f shape = Eigen::Matrix2f::Identity();
   float likeness = -1;  ///< Zero-mean normalised correlation, -1 to 1; -1 when it left the picture.
   float sigma_px = 0;   ///< Standard deviation of the centre along its worse direction, from what is left of the difference.
-  float foreign = 0;    ///< Largest mean difference of a ninth of the window, in standard deviations of the reference: something else lies there.
+  float occluded = 0;    ///< Largest mean difference of a ninth of the window, in standard deviations of the reference: something else lies there.
   bool settled = false;
 };
 
@@ -49,7 +49,7 @@ class Reference {
   float weighed(const float* one, const float* other) const;
   Step stepFrom(const float* sampled) const;
   float sigmaOf(float likeness) const;
-  float foreignIn(const float* sampled, const Step& step) const;
+  float occludedShare(const float* sampled, const Step& step) const;
 
   int radius_ = 0, reach_ = 0;
   FloatPlane piece_;                    ///< (2 reach + 1)^2 px about the middle.

@@ -17,7 +17,7 @@ namespace {
 constexpr std::array<float, 3> kScales = {1.0f, 0.7f, 1.4f};  // of the radius described, for changes of scale
 constexpr int kAlike = 90000;                                 // squared distance of descriptors
 constexpr double kClearlyAlike = 0.72;                        // of the next one's squared distance
-constexpr float kSameLikeness = 0.9f, kSameForeign = 0.15f, kFarthestShift_px = 1.5f;
+constexpr float kSameLikeness = 0.9f, kSameOccluded = 0.15f, kFarthestShift_px = 1.5f;
 constexpr double kAgree_px = 2.0;  // of the two views
 constexpr int kFewestPairs = 12;
 
@@ -34,17 +34,17 @@ FloatPlane asFloat(const Plane<std::uint8_t>& bytes) {
 
 Eigen::Vector2f middleOf(const FloatPlane& plane) { return {0.5f * static_cast<float>(plane.width), 0.5f * static_cast<float>(plane.height)}; }
 
-/// Looks with their descriptors, one a scale.
+/// Appearance with their descriptors, one a scale.
 struct Described {
-  const Looks* looks = nullptr;
+  const Appearance* looks = nullptr;
   std::array<std::optional<Descriptor>, 3> at_scale;
 };
 
 /// Of those whose tracks live long enough to matter, in their order.
-std::vector<Described> describeAll(const std::vector<Looks>& all, const std::vector<Track>& tracks, int patch_radius, std::size_t scales) {
+std::vector<Described> describeAll(const std::vector<Appearance>& all, const std::vector<Track>& tracks, int patch_radius, std::size_t scales) {
   constexpr int kLeastLife = 3;
   std::vector<Described> described;
-  for (const Looks& looks : all) {
+  for (const Appearance& looks : all) {
     if (tracks[looks.track].life() >= kLeastLife) described.push_back({&looks, {}});
   }
   parallelFor(static_cast<int>(described.size()), [&](int i) {
@@ -76,7 +76,7 @@ EndsBySize bySize(const std::vector<Described>& ends) {
 
 /// The end that looks most like a beginning, when it does so clearly; nullptr otherwise. Ends of one place count as one.
 const Described* bestEnd(const EndsBySize& ends, const Described& beginning) {
-  const Looks& begin = *beginning.looks;
+  const Appearance& begin = *beginning.looks;
   // A distance from here on is too large to be taken and too large to make another one doubtful.
   constexpr int kFar = static_cast<int>(kAlike / kClearlyAlike) + 1;
   const Described* best = nullptr;
@@ -110,13 +110,13 @@ std::optional<Vec2> shiftBetween(const Described& end, const Described& beginnin
     if (!reference.usable()) return std::nullopt;
     if (!best || match.likeness > best->likeness) best = match;
   }
-  if (!best || best->likeness < kSameLikeness || best->foreign > kSameForeign) return std::nullopt;
+  if (!best || best->likeness < kSameLikeness || best->occluded > kSameOccluded) return std::nullopt;
   const Eigen::Vector2f shift = best->centre - middleOf(after);
   if (shift.norm() > kFarthestShift_px) return std::nullopt;
   return (pxOf(end.looks->size) * shift).cast<double>();
 }
 
-std::vector<Join> joinsByLooks(const std::vector<Track>& tracks, const std::vector<Looks>& all_ends, const std::vector<Looks>& all_beginnings,
+std::vector<Join> joinsByAppearance(const std::vector<Track>& tracks, const std::vector<Appearance>& all_ends, const std::vector<Appearance>& all_beginnings,
                                int patch_radius) {
   const std::vector<Described> ends = describeAll(all_ends, tracks, patch_radius, kScales.size());
   const std::vector<Described> beginnings = describeAll(all_beginnings, tracks, patch_radius, 1);
@@ -138,7 +138,7 @@ std::vector<Join> joinsByLooks(const std::vector<Track>& tracks, const std::vect
 /// What the tracks say about two frames: where things of the one are in the other.
 class TwoFrames {
  public:
-  TwoFrames(const std::vector<Track>& tracks, const std::vector<Join>& joins, const std::vector<Looks>& ends, const std::vector<Looks>& beginnings, int from,
+  TwoFrames(const std::vector<Track>& tracks, const std::vector<Join>& joins, const std::vector<Appearance>& ends, const std::vector<Appearance>& beginnings, int from,
             int to) {
     for (const Track& track : tracks) {
       const Observation *a = track.at(from), *b = track.at(to);
@@ -175,8 +175,8 @@ class TwoFrames {
 };
 
 /// Keeps the joins that two-view geometry allows. Joins of about the same pair of moments are judged together.
-std::vector<Join> allowedByGeometry(const std::vector<Track>& tracks, const std::vector<Join>& joins, const std::vector<Looks>& ends,
-                                    const std::vector<Looks>& beginnings) {
+std::vector<Join> allowedByGeometry(const std::vector<Track>& tracks, const std::vector<Join>& joins, const std::vector<Appearance>& ends,
+                                    const std::vector<Appearance>& beginnings) {
   constexpr int kMoment = 6;  // frames
   std::map<std::pair<int, int>, std::vector<Join>> groups;
   for (const Join& join : joins) groups[{ends[join.end].seen.frame / kMoment, beginnings[join.beginning].seen.frame / kMoment}].push_back(join);
@@ -197,13 +197,13 @@ std::vector<Join> allowedByGeometry(const std::vector<Track>& tracks, const std:
 
 }  // namespace
 
-std::optional<Looks> looksAt(const Pyramid& pyramid, int track, const Observation& seen, FeatureSize size, int patch_radius) {
+std::optional<Appearance> appearanceAt(const Pyramid& pyramid, int track, const Observation& seen, FeatureSize size, int patch_radius) {
   const int level = levelOf(size);
   const FloatPlane& plane = pyramid.levels[level];
   const Eigen::Vector2f place = seen.position.cast<float>() / pxOf(size);
-  const int reach = static_cast<int>(reachOfLooks(patch_radius)), side = 2 * reach + 1;
+  const int reach = static_cast<int>(reachOfAppearance(patch_radius)), side = 2 * reach + 1;
   if (!canSampleSquare(plane, place, static_cast<float>(reach))) return std::nullopt;
-  Looks looks{track, seen, size, Plane<std::uint8_t>(side, side)};
+  Appearance looks{track, seen, size, Plane<std::uint8_t>(side, side)};
   const int stride = strideOf(side);
   std::vector<float> block(static_cast<std::size_t>(side) * stride);
   sampleSquare(plane, place.x() - static_cast<float>(reach), place.y() - static_cast<float>(reach), side, block.data());
@@ -213,9 +213,9 @@ std::optional<Looks> looksAt(const Pyramid& pyramid, int track, const Observatio
   return looks;
 }
 
-RejoinSummary rejoinTracks(std::vector<Track>& tracks, const std::vector<Looks>& ends, const std::vector<Looks>& beginnings, int patch_radius) {
+RejoinSummary rejoinTracks(std::vector<Track>& tracks, const std::vector<Appearance>& ends, const std::vector<Appearance>& beginnings, int patch_radius) {
   RejoinSummary summary;
-  const std::vector<Join> matched = joinsByLooks(tracks, ends, beginnings, patch_radius);
+  const std::vector<Join> matched = joinsByAppearance(tracks, ends, beginnings, patch_radius);
   std::vector<Join> allowed = allowedByGeometry(tracks, matched, ends, beginnings);
   summary.matched = static_cast<int>(matched.size());
   summary.refused = summary.matched - static_cast<int>(allowed.size());

@@ -8,7 +8,7 @@
 namespace dusky {
 
 /// How a track looked where it ended or began.
-struct Looks {
+struct Appearance {
   int track = 0;     ///< Index into the list of tracks.
   Observation seen;  ///< Its last (or first) place.
   FeatureSize size = FeatureSize::Medium;
@@ -16,10 +16,10 @@ struct Looks {
 };
 
 /// How far about a place its looks reach, px of its level.
-constexpr float reachOfLooks(int patch_radius) { return 1.5f * static_cast<float>(patch_radius) + 8; }
+constexpr float reachOfAppearance(int patch_radius) { return 1.5f * static_cast<float>(patch_radius) + 8; }
 
 /// Takes the looks of a place. Nothing too near to the edge.
-std::optional<Looks> looksAt(const Pyramid& pyramid, int track, const Observation& seen, FeatureSize size, int patch_radius);
+std::optional<Appearance> appearanceAt(const Pyramid& pyramid, int track, const Observation& seen, FeatureSize size, int patch_radius);
 
 struct RejoinSummary {
   int matched = 0;  ///< Pairs that look alike.
@@ -32,6 +32,6 @@ struct RejoinSummary {
 /// shifted by the fraction of a pixel that the alignment finds, so that both speak of the same point. A joined track takes the earlier
 /// one's id; the later one is gone.
 /// Sources: ratio of distances: Lowe, IJCV 60(2), 2004; two views: see core/geometry/fundamental.h.
-RejoinSummary rejoinTracks(std::vector<Track>& tracks, const std::vector<Looks>& ends, const std::vector<Looks>& beginnings, int patch_radius);
+RejoinSummary rejoinTracks(std::vector<Track>& tracks, const std::vector<Appearance>& ends, const std::vector<Appearance>& beginnings, int patch_radius);
 
 }  // namespace dusky

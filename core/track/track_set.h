@@ -65,7 +65,7 @@ struct TrackSet {
   std::vector<int> used_frames;         ///< Frames that were looked at, ascending; empty: all of the range.
   std::vector<Track> tracks;            ///< By id, ascending.
   /// Frames x cells (kCellRows x kCellColumns, row by row): not 0 where the detector found nothing to track; empty: not known.
-  std::vector<std::uint8_t> barren;
+  std::vector<std::uint8_t> textureless;
   static constexpr int kCellColumns = 8, kCellRows = 6;
   TrackSummary summary;
 

@@ -4,7 +4,7 @@
 
 #include "core/base/random.h"
 #include "core/geometry/triangulation.h"
-#include "core/solve/judge.h"
+#include "core/solve/sort_out.h"
 #include "tests/support/synthetic_shot.h"
 
 namespace dusky::testing {
@@ -46,13 +46,13 @@ TEST(FarPoints, HoldoutTracksAreJudgedInTheWorldAsItIsNow) {
   const SyntheticShot shot = makeSyntheticShot({.frames = 12, .points = 60, .noise_px = 0.1});
   Reconstruction work = makeReconstruction(shot.tracks, {}, 0.3, 1);
   work.lenses = {shot.plan.lens};
-  for (std::size_t f = 0; f < shot.poses.size(); ++f) work.cameras[f] = shot.poses[f];
+  for (std::size_t f = 0; f < shot.poses.size(); ++f) work.poses[f] = shot.poses[f];
   placeTracks(work, true, 0);
   placeHoldout(work);
   const Judgement before = measured(work);
   // The whole world moves and grows; only the holdout tracks stay behind, as they take no part in an adjustment.
   const Similarity moved{1.7, rotationFromVector(Vec3(0.2, 0.1, -0.3)), Vec3(5, 1, -2)};
-  for (auto& camera : work.cameras) camera = moved * *camera;
+  for (auto& camera : work.poses) camera = moved * *camera;
   for (WorkTrack& track : work.tracks) {
     if (!track.holdout && track.point) track.point = moved * *track.point;
   }

@@ -2,7 +2,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-#include "core/solve/verdict.h"
+#include "core/review/verdict.h"
 #include "tests/support/synthetic_shot.h"
 
 namespace dusky::testing {

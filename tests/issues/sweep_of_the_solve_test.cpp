@@ -4,7 +4,7 @@
 #include <gtest/gtest.h>
 
 #include "core/solve/solve_shot.h"
-#include "core/solve/sweep.h"
+#include "core/review/sweep.h"
 #include "core/solve/warm_start.h"
 #include "tests/support/synthetic_shot.h"
 

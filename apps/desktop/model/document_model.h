@@ -5,7 +5,7 @@
 #include <optional>
 
 #include "core/pipeline/workspace.h"
-#include "core/solve/verdict.h"
+#include "core/review/verdict.h"
 
 namespace dusky::desktop {
 

@@ -49,7 +49,7 @@ class Jobs : public QObject {
   };
   void placeByHand(const KeyPlace& key);
   void followByHand(int track, const HandOptions& options);
-  /// Looks through the range for blurred, repeated and cut frames; see checkFrames.
+  /// Appearance through the range for blurred, repeated and cut frames; see checkFrames.
   void checkFootage();
   const std::vector<CheckedFrame>& checked() const { return checked_; }
   /// Tracks first where they are missing or stale.
@@ -69,7 +69,7 @@ class Jobs : public QObject {
   /// Asks the running job to stop; it ends on its own a moment later.
   void cancel();
   void forgetFailures();
-  /// Looks, on a thread of its own, whether footage or mattes are other files than before; what was made from those is stale then.
+  /// Appearance, on a thread of its own, whether footage or mattes are other files than before; what was made from those is stale then.
   void lookAtFiles();
 
  signals:

@@ -13,7 +13,7 @@
 namespace dusky::desktop {
 namespace {
 
-/// Looks for spoilt frames; says which, and leaves them out in one go.
+/// Appearance for spoilt frames; says which, and leaves them out in one go.
 QWidget* checkSettings(Session& session) {
   auto* body = new QWidget;
   auto* column = new QVBoxLayout(body);

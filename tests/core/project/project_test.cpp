@@ -276,7 +276,7 @@ TEST(ResultCodec, TracksAndSolutionsSurviveTheirBytes) {
   solution.stretches = {{18, 20}};
   solution.motion_why = "because";
   solution.frames[1].focal_px = 1200, solution.frames[1].sigma_focal_px = 3;
-  solution.tracks[2].far = true;
+  solution.tracks[2].at_infinity = true;
   solution.cameras.front().sigma[3] = kUnknown;
   const auto read = decodeSolution(encode(solution));
   ASSERT_TRUE(read.ok()) << read.error().message;

@@ -3,7 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "core/solve/solve_shot.h"
-#include "core/solve/sweep.h"
+#include "core/review/sweep.h"
 #include "tests/support/synthetic_shot.h"
 
 namespace dusky::testing {
@@ -34,7 +34,7 @@ TEST(KindsOfShots, ACameraThatOnlyTurnsIsRecognised) {
   EXPECT_NEAR(s.lens().focal_px, 1100, 5.5);
   for (const SolvedFrame& frame : s.frames) EXPECT_LT(frame.pose.centre.norm(), 1e-9);
   for (const SolvedTrack& track : s.tracks) {
-    if (track.state == TrackState::Kept) EXPECT_TRUE(track.far);
+    if (track.state == TrackState::Kept) EXPECT_TRUE(track.at_infinity);
   }
   const auto refused = solveShot(shot.tracks, {.motion = CameraMotion::Free}, {});
   if (refused.ok()) EXPECT_EQ((*refused)->motion, MotionKind::Free) << "the artist's word stands";
@@ -57,7 +57,7 @@ TEST(KindsOfShots, AStretchThatOnlyTurnsIsSolvedThroughAndNamed) {
   EXPECT_EQ(s.placedFrames(), 60);
   EXPECT_LT(worstTurn_deg(shot, s), 0.2);
   int far = 0;
-  for (const SolvedTrack& track : s.tracks) far += track.far && track.state == TrackState::Kept;
+  for (const SolvedTrack& track : s.tracks) far += track.at_infinity && track.state == TrackState::Kept;
   EXPECT_GT(far, 20) << "what is seen only while it turns has no depth";
 }
 
@@ -225,7 +225,7 @@ TEST(Sweep, FindsAClearValleyWhereTheTruthIs) {
 TEST(Sweep, SaysWhatCurvesMean) {
   const auto verdict = [](const std::function<double(double)>& apart) {
     std::vector<SweepPoint> points;
-    for (int i = 0; i <= 20; ++i) points.push_back({.value = i * 1.0, .rms_px = apart(i), .cost_px2 = apart(i), .apart = apart(i)});
+    for (int i = 0; i <= 20; ++i) points.push_back({.value = i * 1.0, .rms_px = apart(i), .cost_px2 = apart(i), .chi_squared = apart(i)});
     return judgeSweep(points, "k1");
   };
   const SweepResult clear = verdict([](double x) { return (x - 8.3) * (x - 8.3); });

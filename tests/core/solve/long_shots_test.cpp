@@ -4,7 +4,7 @@
 
 #include "core/solve/extend.h"
 #include "core/solve/solve_shot.h"
-#include "core/solve/uncertainty.h"
+#include "core/adjust/uncertainty.h"
 #include "tests/support/judge_by_truth.h"
 
 namespace dusky::testing {
@@ -33,7 +33,7 @@ Reconstruction trueWork(const SyntheticShot& shot, int from, int to) {
   Reconstruction work = makeReconstruction(shot.tracks, {}, 0, 1);
   work.lenses = {shot.plan.lens};
   for (int f = 0; f < shot.plan.frames; ++f) {
-    if (f < from || f >= to) work.cameras[static_cast<std::size_t>(f)] = shot.poses[static_cast<std::size_t>(f)];
+    if (f < from || f >= to) work.poses[static_cast<std::size_t>(f)] = shot.poses[static_cast<std::size_t>(f)];
   }
   for (WorkTrack& track : work.tracks) track.point = shot.points[static_cast<std::size_t>(track.id - 1)];
   return work;
@@ -41,8 +41,8 @@ Reconstruction trueWork(const SyntheticShot& shot, int from, int to) {
 
 double worstCentre(const SyntheticShot& shot, const Reconstruction& work) {
   double worst = 0;
-  for (std::size_t f = 0; f < work.cameras.size(); ++f) {
-    worst = std::max(worst, work.cameras[f] ? (work.cameras[f]->centre - shot.poses[f].centre).norm() : 1e9);
+  for (std::size_t f = 0; f < work.poses.size(); ++f) {
+    worst = std::max(worst, work.poses[f] ? (work.poses[f]->centre - shot.poses[f].centre).norm() : 1e9);
   }
   return worst;
 }
@@ -55,7 +55,7 @@ TEST(LongShots, MissingFramesAreFilledInAtBothEndsAndWithin) {
     Reconstruction work = trueWork(shot, from, to);
     // Only what the placed frames see has a place.
     for (WorkTrack& track : work.tracks) {
-      const auto placed = [&](const WorkObservation& o) { return work.cameras[static_cast<std::size_t>(o.camera)].has_value(); };
+      const auto placed = [&](const WorkObservation& o) { return work.poses[static_cast<std::size_t>(o.camera)].has_value(); };
       if (std::count_if(track.observations.begin(), track.observations.end(), placed) < 2) track.point.reset();
     }
     EXPECT_EQ(extendToMissing(work, {.loss_px = 2}, 1, {}), to - from);
@@ -69,17 +69,17 @@ TEST(LongShots, FramesStandToTheirNeighboursAsBefore) {
   Reconstruction work = before;
   // The world of the frames that stayed was turned and moved.
   const Similarity moved{1, rotationFromVector(Vec3(0.1, -0.2, 0.3)), Vec3(1, 2, -1)};
-  for (std::size_t f = 0; f < work.cameras.size(); ++f) {
+  for (std::size_t f = 0; f < work.poses.size(); ++f) {
     if (f % 4 == 0)
-      work.cameras[f] = moved * *work.cameras[f];
+      work.poses[f] = moved * *work.poses[f];
     else
-      work.cameras[f].reset();
+      work.poses[f].reset();
   }
   for (WorkTrack& track : work.tracks) track.point = moved * *track.point;
   placeAsBefore(work, before, false);
-  for (std::size_t f = 0; f < work.cameras.size(); ++f) {
-    ASSERT_TRUE(work.cameras[f]) << f;
-    EXPECT_LT((work.cameras[f]->centre - (moved * shot.poses[f]).centre).norm(), 0.05) << f;
+  for (std::size_t f = 0; f < work.poses.size(); ++f) {
+    ASSERT_TRUE(work.poses[f]) << f;
+    EXPECT_LT((work.poses[f]->centre - (moved * shot.poses[f]).centre).norm(), 0.05) << f;
   }
 }
 
@@ -91,14 +91,14 @@ TEST(LongShots, HeldCamerasStayAndTheOthersComeTrue) {
   FramePart part{std::vector<std::uint8_t>(40, 1), std::vector<std::uint8_t>(40, 1)};
   for (std::size_t f = 20; f < 30; ++f) {
     part.held[f] = 0;
-    work.cameras[f]->centre += Vec3(0.02, -0.01, 0.03);
+    work.poses[f]->centre += Vec3(0.02, -0.01, 0.03);
   }
   part.in[39] = 0;
-  const std::optional<Pose> out_of_it = work.cameras[39];
+  const std::optional<Pose> out_of_it = work.poses[39];
   work.ties.push_back({.a = 19, .b = 20, .centre = 1e-6});
   adjustReconstruction(work, {.loss = Loss::Squared, .max_steps = 60, .settled = 1e-14}, {}, part);
-  for (std::size_t f = 0; f < 20; ++f) EXPECT_EQ(work.cameras[f]->centre, shot.poses[f].centre) << f;
-  EXPECT_EQ(work.cameras[39]->centre, out_of_it->centre);
+  for (std::size_t f = 0; f < 20; ++f) EXPECT_EQ(work.poses[f]->centre, shot.poses[f].centre) << f;
+  EXPECT_EQ(work.poses[39]->centre, out_of_it->centre);
   EXPECT_LT(worstCentre(shot, work), 1e-4);
 }
 

@@ -5,9 +5,9 @@
 #include <cmath>
 
 #include "core/base/random.h"
-#include "core/solve/judge.h"
+#include "core/solve/sort_out.h"
 #include "core/solve/staircase.h"
-#include "core/solve/uncertainty.h"
+#include "core/adjust/uncertainty.h"
 #include "tests/support/synthetic_shot.h"
 
 namespace dusky::testing {
@@ -16,7 +16,7 @@ namespace dusky::testing {
 Reconstruction truthWork(const SyntheticShot& shot, double holdout = 0) {
   Reconstruction work = makeReconstruction(shot.tracks, {}, holdout, 1);
   work.lenses = {shot.plan.lens};
-  for (std::size_t f = 0; f < shot.poses.size(); ++f) work.cameras[f] = shot.poses[f];
+  for (std::size_t f = 0; f < shot.poses.size(); ++f) work.poses[f] = shot.poses[f];
   for (WorkTrack& track : work.tracks) track.point = shot.points[track.id - 1];
   return work;
 }
@@ -42,7 +42,7 @@ TEST(MakeReconstruction, DrawsTheHoldoutByTrackNotByOrder) {
 TEST(MakeBundle, HoldsWhatTakesPartAndComesBack) {
   const SyntheticShot shot = makeSyntheticShot({.frames = 8, .points = 50});
   Reconstruction work = truthWork(shot);
-  work.cameras[3].reset();
+  work.poses[3].reset();
   work.tracks[4].by_artist = true;
   work.tracks[6].reason = AsideReason::HighError;
   work.tracks[9].holdout = true;
@@ -120,8 +120,8 @@ TEST(CameraUncertainty, SaysHowFarCamerasReallyScatter) {
     const CameraUncertainty sigma = cameraUncertainty(makeBundle(work).bundle, options);
     // The world itself is free: measure one camera against the path, in the gauge of the truth.
     Vec3 mean_solved = Vec3::Zero(), mean_true = Vec3::Zero();
-    for (std::size_t f = 0; f < shot.poses.size(); ++f) mean_solved += work.cameras[f]->centre / 8, mean_true += shot.poses[f].centre / 8;
-    centres.push_back(work.cameras[4]->centre - mean_solved - (shot.poses[4].centre - mean_true));
+    for (std::size_t f = 0; f < shot.poses.size(); ++f) mean_solved += work.poses[f]->centre / 8, mean_true += shot.poses[f].centre / 8;
+    centres.push_back(work.poses[4]->centre - mean_solved - (shot.poses[4].centre - mean_true));
     claimed += sigma.centre[4] / kDraws;
   }
   double squares = 0;

@@ -4,10 +4,10 @@
 
 #include <cmath>
 
-#include "core/solve/judge.h"
+#include "core/solve/sort_out.h"
 #include "core/solve/skeleton.h"
 #include "core/solve/solve_shot.h"
-#include "core/solve/verdict.h"
+#include "core/review/verdict.h"
 #include "tests/support/synthetic_shot.h"
 
 namespace dusky::testing {
@@ -223,7 +223,7 @@ TEST(SortOut, BadFramesGoAndTheTrackStays) {
   const SyntheticShot shot = makeSyntheticShot({.frames = 10, .points = 30});
   Reconstruction work = makeReconstruction(shot.tracks, {}, 0, 1);
   work.lenses = {shot.plan.lens};
-  for (std::size_t f = 0; f < shot.poses.size(); ++f) work.cameras[f] = shot.poses[f];
+  for (std::size_t f = 0; f < shot.poses.size(); ++f) work.poses[f] = shot.poses[f];
   placeTracks(work, true, 0);
   work.tracks[0].observations[3].seen.x() += 30;
   for (auto& o : work.tracks[1].observations) o.seen.y() += o.camera % 2 ? 25 : -25;

@@ -178,10 +178,10 @@ TEST(Barren, CellsWithoutTextureAreKnownFrameByFrame) {
   const auto tracks = followFeatures(half, {.features = 200}, {});
   ASSERT_TRUE(tracks.ok());
   constexpr int kCells = TrackSet::kCellColumns * TrackSet::kCellRows;
-  ASSERT_EQ((*tracks)->barren.size(), static_cast<std::size_t>(6 * kCells));
+  ASSERT_EQ((*tracks)->textureless.size(), static_cast<std::size_t>(6 * kCells));
   int left = 0, right = 0;
   for (int f = 0; f < 6; ++f) {
-    for (int cell = 0; cell < kCells; ++cell) (cell % 8 < 4 ? left : right) += (*tracks)->barren[static_cast<std::size_t>(f * kCells + cell)];
+    for (int cell = 0; cell < kCells; ++cell) (cell % 8 < 4 ? left : right) += (*tracks)->textureless[static_cast<std::size_t>(f * kCells + cell)];
   }
   EXPECT_EQ(right, 6 * kCells / 2);
   EXPECT_LT(left, kCells) << "a cell at the border may be thin";

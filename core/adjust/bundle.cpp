@@ -1,0 +1,114 @@
+#include "core/adjust/bundle.h"
+
+#include "core/base/parallel.h"
+#include "core/adjust/reduced_system.h"
+
+namespace dusky {
+namespace {
+
+constexpr double kLeastDamping = 1e-9;  // holds position, rotation and scale of the world, which nothing else does
+// Near the least cost a step lowers it by less than kLittle and as predicted. The matrix of such a step serves the next ones too, while each lowers
+// the cost by less than kFalls of the one before.
+constexpr double kLittle = 0.05, kAsPredicted = 0.5, kFalls = 0.3, kCalmDamping = 1e-5, kEndDamping = 1e-6;
+
+/// What moves.
+struct State {
+  std::vector<Pose> cameras;
+  std::vector<Vec3> points;
+  std::vector<Lens> lenses;
+  std::vector<double> focal_px;
+  double readout;
+
+  explicit State(const Bundle& b) : cameras(b.cameras), points(b.points), lenses(b.lenses), focal_px(b.focal_px), readout(b.readout) {}
+  void swapWith(Bundle& b) { cameras.swap(b.cameras), points.swap(b.points), lenses.swap(b.lenses), focal_px.swap(b.focal_px), std::swap(readout, b.readout); }
+};
+
+State moved(const Bundle& from, const ReducedSystem& system, const BundleOptions& options) {
+  State to(from);
+  parallelFor(
+      static_cast<int>(to.cameras.size()),
+      [&](int c) {
+        const auto step = system.cameraStep(c);
+        to.cameras[c].world_from_camera = (to.cameras[c].world_from_camera * rotationFromVector(step.head<3>())).normalized();
+        if (!options.fixed_centres) to.cameras[c].centre += step.segment<3>(3);
+        if (system.block() == 7 && options.free_focal) to.focal_px[c] *= std::exp(std::clamp(step[6], -0.5, 0.5));
+      },
+      64);
+  for (std::size_t j = 0; j < to.points.size(); ++j) {
+    to.points[j] += system.pointSteps()[j];
+    if (from.isAtInfinity(static_cast<int>(j))) to.points[j].normalize();
+  }
+  for (std::size_t l = 0; l < to.lenses.size(); ++l) {
+    LensParameters values = to.lenses[l].parameters();
+    const auto& index = system.lensIndex();
+    for (std::size_t k = 0; k < index.size(); ++k) values[index[k]] += system.sharedStep()[system.sharedAt(static_cast<int>(l)) + static_cast<int>(k)];
+    to.lenses[l].setParameters(values);
+  }
+  if (options.free_readout) to.readout = std::clamp(to.readout + system.sharedStep()[system.readoutAt()], -1.0, 1.0);
+  return to;
+}
+
+bool plausible(const State& state) {
+  const auto sound = [&](double focal) { return focal > 0.05 * state.lenses.front().width && focal < 100.0 * state.lenses.front().width; };
+  return std::all_of(state.lenses.begin(), state.lenses.end(), [&](const Lens& lens) { return sound(lens.focal_px); }) &&
+         std::all_of(state.focal_px.begin(), state.focal_px.end(), sound);
+}
+}  // namespace
+
+BundleSummary adjust(Bundle& bundle, const BundleOptions& options, const Progress& progress) {
+  BundleSummary summary;
+  double cost = bundleCost(bundle, options);
+  summary.cost_before = summary.cost_after = cost;
+  if (bundle.cameras.empty() || bundle.observations.empty()) {
+    summary.termination = Termination::Settled;
+    return summary;
+  }
+  ReducedSystem system(bundle, options);
+  system.linearise();
+  double damping = options.damping, growth = 2, last_decrease = 0;
+  bool again = false;  // with the matrix of the step before
+  const bool free_world = system.worldIsFree();
+  for (summary.steps = 0; summary.steps < options.max_steps; ++summary.steps) {
+    if (progress.stopRequested()) {
+      summary.termination = Termination::Cancelled;
+      return summary;
+    }
+    progress.report(static_cast<double>(summary.steps) / options.max_steps, "adjusting cameras and points");
+    double next_cost = cost;
+    if ((again ? system.solveAgain() : system.solve(damping)) && !progress.stopRequested()) {
+      State state = moved(bundle, system, options);
+      if (plausible(state)) {
+        state.swapWith(bundle);
+        next_cost = bundleCost(bundle, options);
+        if (!(next_cost < cost)) state.swapWith(bundle);
+      }
+    }
+    if (!(next_cost < cost)) {
+      if (std::exchange(again, false)) continue;  // the matrix is too old
+      damping *= growth;
+      growth *= 2;
+      if (damping <= 1e8) continue;
+      summary.termination = Termination::Settled;
+      return summary;
+    }
+    const double decrease = cost - next_cost, share = decrease / cost;
+    const double ratio = 0.5 * decrease / std::max(system.predictedGain(), 1e-300);
+    cost = summary.cost_after = next_cost;
+    if (!again) damping = std::max(kLeastDamping, damping * std::max(1.0 / 3, 1 - std::pow(2 * std::min(ratio, 1.0) - 1, 3)));
+    growth = 2;
+    if (progress.stopRequested()) continue;
+    // A damped matrix that is kept goes slowly where the footage tells little: a small step of it does not mean the end.
+    const bool may_end = !again || damping <= kEndDamping;
+    if (share < options.settled && may_end) {
+      summary.termination = Termination::Settled;
+      return summary;
+    }
+    system.linearise();
+    const bool calm = free_world && share < kLittle && ratio > kAsPredicted && damping <= kCalmDamping;
+    again = calm && may_end && (!again || decrease < kFalls * last_decrease);
+    last_decrease = decrease;
+  }
+  summary.termination = Termination::StepLimit;
+  return summary;
+}
+}  // namespace dusky

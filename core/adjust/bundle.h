@@ -1,0 +1,95 @@
+#pragma once
+#include <array>
+#include <vector>
+
+#include "core/base/progress.h"
+#include "core/geometry/pose.h"
+#include "core/lens/lens.h"
+
+namespace dusky {
+
+struct BundleObservation {
+  int camera = 0, point = 0;  ///< Indices.
+  Vec2 seen = Vec2::Zero();   ///< px
+};
+
+/// Which lens parameters may move; order of Lens::parameters().
+using LensFreedom = std::array<bool, kMostLensParameters>;
+
+/// What is believed of a lens parameter before the footage speaks: a mean and how firmly.
+struct LensPrior {
+  LensParameters mean{};
+  LensParameters weight{};  ///< Cost of a deviation d is weight * d^2, px^2; 0: nothing is believed.
+};
+
+/// A belief that two cameras stand in one place, or look with one focal length: the cost is weight times the square of the difference.
+struct CameraTie {
+  int a = 0, b = 0;   ///< Indices of cameras.
+  double centre = 0;  ///< Weight for the distance of their centres, px^2 per unit^2.
+  double focal = 0;   ///< Weight for the difference of the logarithms of their focal lengths, px^2; robust beyond `focal_leap`.
+  double focal_leap = 0.03;
+};
+
+/// A belief that a camera stands on a plane: weight times the squared distance. Two of them make a line.
+struct CameraPlane {
+  int camera = 0;
+  Vec3 normal = Vec3::UnitY();  ///< Of length 1.
+  double offset = 0;            ///< normal . centre on the plane.
+  double weight = 0;            ///< px^2 per unit^2.
+};
+
+/// Cameras, points and lenses, and what was seen.
+struct Bundle {
+  std::vector<Pose> cameras;
+  std::vector<Vec3> points;
+  std::vector<Lens> lenses = std::vector<Lens>(1);
+  std::vector<int> lens_of;                     ///< Of each camera; empty: all have the first.
+  std::vector<double> focal_px;                 ///< A zoom: of each camera, in place of its lens's; empty: there is none.
+  std::vector<std::uint8_t> at_infinity;                ///< Of each point: it is a direction, at no distance; empty: none is.
+  double readout = 0;                           ///< Of a rolling shutter: from the first row to the last, in frame intervals, -1 to 1.
+  std::vector<double> time;                     ///< Of each camera, in frame intervals; empty: 0, 1, 2 ... Read with a rolling shutter only.
+  std::vector<BundleObservation> observations;  ///< Sorted by point.
+  std::vector<CameraTie> ties;
+  std::vector<CameraPlane> planes;
+  std::vector<std::uint8_t> held;  ///< Of each camera: it stays as it is; empty: all may move.
+
+  int lensOf(int camera) const { return lens_of.empty() ? 0 : lens_of[static_cast<std::size_t>(camera)]; }
+  bool zooms() const { return !focal_px.empty(); }
+  bool isAtInfinity(int point) const { return !at_infinity.empty() && at_infinity[static_cast<std::size_t>(point)] != 0; }
+  bool isHeld(int camera) const { return !held.empty() && held[static_cast<std::size_t>(camera)] != 0; }
+  double timeOf(int camera) const { return time.empty() ? camera : time[static_cast<std::size_t>(camera)]; }
+  /// The lens as a camera looks through it.
+  Lens lensAt(int camera) const;
+};
+
+/// How an error r counts: as r^2; as r^2 near and 2 s r - s^2 far; as s^2 log(1 + r^2 / s^2).
+enum class Loss : std::uint8_t { Squared, Huber, Cauchy };
+
+struct BundleOptions {
+  LensFreedom free_lens{};     ///< Of every lens. All fixed by default.
+  LensPrior prior{};           ///< Added to the cost for free parameters of every lens.
+  bool fixed_centres = false;  ///< Cameras may only turn (a tripod).
+  bool free_focal = true;      ///< Of a zoom's cameras.
+  bool free_readout = false;
+  Loss loss = Loss::Cauchy;
+  double loss_px = 1.0;   ///< Its scale: errors far above it barely pull, > 0.
+  int max_steps = 30;     ///< Steps tried, kept or not.
+  double damping = 1e-4;  ///< To begin with: less near the least cost, where full steps are good, > 0.
+  double settled = 1e-6;  ///< Stop once a step lowers the cost by less than this share.
+};
+
+struct BundleSummary {
+  Termination termination = Termination::NotRun;
+  int steps = 0;
+  double cost_before = kUnknown, cost_after = kUnknown;  ///< Sum of the losses and of all beliefs, px^2.
+};
+
+/// Moves cameras, points and what is free of the lenses to the least sum of losses. Levenberg-Marquardt; the points are eliminated in groups
+/// by products of dense tiles, the remaining camera system keeps to the envelope that the tracks' lives give it, in the better of two orders.
+/// Position, rotation and scale of the world are left free and held by the damping only. Sums run in a fixed order, so the result does not
+/// depend on the number of threads. Cancel and step limit are outcomes: the best state so far stays in `bundle`.
+/// Sources: Triggs, McLauchlan, Hartley and Fitzgibbon, Bundle Adjustment - A Modern Synthesis, LNCS 1883, 2000;
+/// damping: Nielsen, IMM-REP-1999-05; rolling shutter, the motion within a frame even: Hedborg et al., CVPR 2012.
+BundleSummary adjust(Bundle& bundle, const BundleOptions& options, const Progress& progress);
+
+}  // namespace dusky

@@ -1,0 +1,154 @@
+#include "core/adjust/observation_model.h"
+
+#include <cmath>
+
+#include "core/base/parallel.h"
+#include "core/geometry/essential.h"
+
+namespace dusky {
+namespace {
+
+constexpr double kNearest = 1e-6;     // depth below which a point counts as behind the camera
+constexpr double kBehindPx = 1000.0;  // and the error it is charged then
+
+Vec3 turnBetween(const Eigen::Quaterniond& from, const Eigen::Quaterniond& to) {
+  const Eigen::AngleAxisd turn(from.conjugate() * to);
+  const double angle = turn.angle() > M_PI ? turn.angle() - 2 * M_PI : turn.angle();
+  return angle * turn.axis();
+}
+}  // namespace
+
+std::vector<FrameMotion> frameMotions(const Bundle& bundle) {
+  const int count = static_cast<int>(bundle.cameras.size());
+  std::vector<FrameMotion> motions(bundle.cameras.size());
+  for (int c = 0; c < count && count > 1; ++c) {
+    const int a = std::max(0, c - 1), b = std::min(count - 1, c + 1);
+    const double time = bundle.timeOf(b) - bundle.timeOf(a);
+    if (time <= 0) continue;
+    motions[c] = {turnBetween(bundle.cameras[a].world_from_camera, bundle.cameras[b].world_from_camera) / time,
+                  (bundle.cameras[b].centre - bundle.cameras[a].centre) / time};
+  }
+  return motions;
+}
+
+Pose movedWithin(const Pose& pose, const FrameMotion& motion, double later) {
+  return {pose.world_from_camera * rotationFromVector(later * motion.rotation), pose.centre + later * motion.velocity};
+}
+
+Lens Bundle::lensAt(int camera) const {
+  Lens lens = lenses[static_cast<std::size_t>(lensOf(camera))];
+  if (zooms()) lens.focal_px = focal_px[static_cast<std::size_t>(camera)];
+  return lens;
+}
+
+ObservationModel::ObservationModel(const Bundle& bundle, const BundleOptions& options) : bundle_(bundle), options_(options) {
+  for (int k = 0; k < kMostLensParameters; ++k) {
+    if (options.free_lens[k] && !(k == 0 && bundle.zooms())) lens_index_.push_back(k);
+  }
+  refresh();
+}
+
+void ObservationModel::refresh() {
+  lenses_ = bundle_.lenses;
+  if (bundle_.zooms()) {
+    lenses_.clear();
+    for (std::size_t c = 0; c < bundle_.cameras.size(); ++c) lenses_.push_back(bundle_.lensAt(static_cast<int>(c)));
+  }
+  if (bundle_.readout != 0 || options_.free_readout) motions_ = frameMotions(bundle_);
+}
+
+/// Where the camera was when the row was read.
+Pose ObservationModel::poseFor(const BundleObservation& o) const {
+  const Pose& pose = bundle_.cameras[o.camera];
+  if (bundle_.readout == 0) return pose;
+  return movedWithin(pose, motions_[o.camera], bundle_.readout * (o.seen.y() / bundle_.lenses.front().height - 0.5));
+}
+
+double ObservationModel::weight(double squared) const {
+  const double s2 = options_.loss_px * options_.loss_px;
+  switch (options_.loss) {
+    case Loss::Squared: return 1;
+    case Loss::Huber: return squared <= s2 ? 1 : std::sqrt(s2 / squared);
+    case Loss::Cauchy: return 1 / (1 + squared / s2);
+  }
+  return 1;
+}
+
+double ObservationModel::loss(double squared) const {
+  const double s2 = options_.loss_px * options_.loss_px;
+  switch (options_.loss) {
+    case Loss::Squared: return squared;
+    case Loss::Huber: return squared <= s2 ? squared : 2 * std::sqrt(s2 * squared) - s2;
+    case Loss::Cauchy: return s2 * std::log1p(squared / s2);
+  }
+  return squared;
+}
+
+Linearised ObservationModel::linearise(const BundleObservation& o, SharedColumns& shared) const {
+  Linearised row{Mat23::Zero(), Mat23::Zero()};
+  shared.setZero();
+  const Pose pose = poseFor(o);
+  const bool far = bundle_.isAtInfinity(o.point);
+  const Mat3 camera_from_world = pose.world_from_camera.conjugate().toRotationMatrix();
+  const Vec3 p = camera_from_world * (far ? bundle_.points[o.point] : Vec3(bundle_.points[o.point] - pose.centre));
+  if (p.z() < kNearest) return row;
+  const Vec2 n = p.hnormalized();
+  const Lens& lens = lenses_[bundle_.zooms() ? o.camera : bundle_.lensOf(o.camera)];
+  const LensSlopes slopes = lensSlopes(lens, n);
+  Mat23 project;
+  project << 1 / p.z(), 0, -n.x() / p.z(), 0, 1 / p.z(), -n.y() / p.z();
+  const Mat23 by_camera_point = slopes.by_point * project;
+  row.residual = lens.distort(n) - o.seen;
+  row.by_point = by_camera_point * camera_from_world;
+  row.by_rotation = by_camera_point * crossMatrix(p);
+  if (bundle_.zooms()) row.by_focal = lens.focal_px * slopes.by_lens.col(0);
+  for (std::size_t k = 0; k < lens_index_.size(); ++k) shared.col(static_cast<int>(k)) = slopes.by_lens.col(lens_index_[k]);
+  if (options_.free_readout) {
+    const FrameMotion& motion = motions_[o.camera];
+    const Vec2 moved = row.by_rotation * motion.rotation - (far ? Vec2::Zero() : Vec2(row.by_point * motion.velocity));
+    shared.col(static_cast<int>(lens_index_.size())) = (o.seen.y() / lens.height - 0.5) * moved;
+  }
+  const double w = std::sqrt(weight(row.residual.squaredNorm()));
+  row.residual *= w, row.by_rotation *= w, row.by_point *= w, row.by_focal *= w, shared *= w;
+  return row;
+}
+
+double ObservationModel::squaredError(const BundleObservation& o) const {
+  const Pose pose = poseFor(o);
+  const Vec3 p = bundle_.isAtInfinity(o.point) ? pose.world_from_camera.conjugate() * bundle_.points[o.point] : pose.toCamera(bundle_.points[o.point]);
+  if (p.z() < kNearest) return kBehindPx * kBehindPx;
+  return (lenses_[bundle_.zooms() ? o.camera : bundle_.lensOf(o.camera)].distort(p.hnormalized()) - o.seen).squaredNorm();
+}
+
+double bundleCost(const Bundle& bundle, const BundleOptions& options) {
+  const ObservationModel model(bundle, options);
+  // Blocks of fixed size: the order of summation does not depend on the threads.
+  constexpr int kBlock = 2048;
+  const int count = static_cast<int>(bundle.observations.size());
+  std::vector<double> partial(count / kBlock + 1, 0.0);
+  parallelFor(static_cast<int>(partial.size()), [&](int block) {
+    for (int i = block * kBlock; i < std::min(count, (block + 1) * kBlock); ++i) partial[block] += model.loss(model.squaredError(bundle.observations[i]));
+  });
+  double total = 0;
+  for (double p : partial) total += p;
+  for (const Lens& lens : bundle.lenses) {
+    for (const int k : model.lensIndex()) total += options.prior.weight[k] * std::pow(lens.parameters()[k] - options.prior.mean[k], 2);
+  }
+  for (const CameraTie& tie : bundle.ties) {
+    total += tie.centre * (bundle.cameras[tie.a].centre - bundle.cameras[tie.b].centre).squaredNorm();
+    if (bundle.zooms() && tie.focal > 0) total += tie.focal * focalTieLoss(tie, std::log(bundle.focal_px[tie.a] / bundle.focal_px[tie.b]));
+  }
+  for (const CameraPlane& plane : bundle.planes) total += plane.weight * std::pow(plane.normal.dot(bundle.cameras[plane.camera].centre) - plane.offset, 2);
+  return total;
+}
+
+double focalTieLoss(const CameraTie& tie, double difference) {
+  const double s2 = tie.focal_leap * tie.focal_leap;
+  return difference * difference / (1 + difference * difference / s2);
+}
+
+double focalTieWeight(const CameraTie& tie, double difference) {
+  const double w = 1 / (1 + difference * difference / (tie.focal_leap * tie.focal_leap));
+  return w * w;
+}
+}  // namespace dusky

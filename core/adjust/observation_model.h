@@ -1,0 +1,62 @@
+#pragma once
+#include <Eigen/Core>
+#include <vector>
+
+#include "core/adjust/bundle.h"
+
+namespace dusky {
+
+using Mat23 = Eigen::Matrix<double, 2, 3>;
+/// Columns for everything that all frames share: free parameters of the observation's lens, packed to the left, then the readout.
+using SharedColumns = Eigen::Matrix<double, 2, kMostLensParameters + 1>;
+
+/// One observation, linearised and weighted (square root of the loss weight already in).
+struct Linearised {
+  Mat23 by_rotation;                 ///< In camera axes.
+  Mat23 by_point;                ///< The centre's are the negative, and 0 for points that are far.
+  Vec2 by_focal = Vec2::Zero();  ///< By the logarithm; of a zoom.
+  Vec2 residual = Vec2::Zero();  ///< Reprojected minus seen.
+};
+
+/// How a frame's camera moves while its rows are read (rolling shutter): angular velocity in camera axes, radians a frame interval, and
+/// velocity of the centre, units a frame interval.
+struct FrameMotion {
+  Vec3 rotation = Vec3::Zero(), velocity = Vec3::Zero();
+};
+std::vector<FrameMotion> frameMotions(const Bundle& bundle);
+/// The camera a share of a frame interval later.
+Pose movedWithin(const Pose& pose, const FrameMotion& motion, double later);
+
+/// Predicts and linearises the observations of a bundle as it stands.
+class ObservationModel {
+ public:
+  ObservationModel(const Bundle& bundle, const BundleOptions& options);
+  /// Free parameters of a lens, as positions in Lens::parameters().
+  const std::vector<int>& lensIndex() const { return lens_index_; }
+  int sharedColumns() const { return static_cast<int>(lens_index_.size()) + (options_.free_readout ? 1 : 0); }
+  /// Reads the bundle's state anew: after it moved.
+  void refresh();
+  Linearised linearise(const BundleObservation& observation, SharedColumns& shared) const;
+  /// Squared error, and what is charged for a point behind the camera.
+  double squaredError(const BundleObservation& observation) const;
+  double loss(double squared) const;
+
+ private:
+  Pose poseFor(const BundleObservation& observation) const;
+  double weight(double squared) const;
+
+  const Bundle& bundle_;
+  const BundleOptions& options_;
+  std::vector<int> lens_index_;
+  std::vector<Lens> lenses_;  ///< By camera when it zooms, else by lens.
+  std::vector<FrameMotion> motions_;
+};
+
+/// How a difference of logarithms of focal lengths counts in a tie, as a share of its weight, and its weight in the normal equations: a jump
+/// (a snap zoom) barely pulls.
+double focalTieLoss(const CameraTie& tie, double difference);
+double focalTieWeight(const CameraTie& tie, double difference);
+
+/// Cost of the bundle as it stands: losses and beliefs.
+double bundleCost(const Bundle& bundle, const BundleOptions& options);
+}  // namespace dusky

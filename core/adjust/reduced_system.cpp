@@ -1,0 +1,466 @@
+#include "core/adjust/reduced_system.h"
+
+#include <cmath>
+#include <numeric>
+#include <tuple>
+
+#include "core/base/parallel.h"
+#include "core/geometry/essential.h"
+#include "core/adjust/dense_tiles.h"
+
+namespace dusky {
+namespace {
+
+constexpr int kPointsPerGroup = 32;
+constexpr double kFloor = 1e-12;  // of the damping, so that what nothing holds stays where it is
+}  // namespace
+
+ReducedSystem::ReducedSystem(const Bundle& bundle, const BundleOptions& options)
+    : bundle_(bundle),
+      options_(options),
+      model_(bundle, options),
+      order_(orderCameras(bundle)),
+      block_(bundle.zooms() ? 7 : 6),
+      shared_(static_cast<int>(bundle.lenses.size() * model_.lensIndex().size()) + (options.free_readout ? 1 : 0)),
+      matrix_(order_.first, block_) {
+  const int count = static_cast<int>(bundle.observations.size());
+  of_camera_.resize(bundle.cameras.size());
+  point_begin_.assign(bundle.points.size() + 1, 0);
+  for (int i = 0; i < count; ++i) {
+    of_camera_[bundle.observations[i].camera].push_back(i);
+    ++point_begin_[bundle.observations[i].point + 1];
+  }
+  for (std::size_t j = 0; j < bundle.points.size(); ++j) point_begin_[j + 1] += point_begin_[j];
+  rows_.resize(count);
+  shared_rows_.resize(static_cast<std::size_t>(2 * model_.sharedColumns()) * count);
+  point_factor_.resize(bundle.points.size());
+  point_gradient_.resize(bundle.points.size());
+  point_diagonal_.resize(bundle.points.size());
+  point_steps_.resize(bundle.points.size());
+  makeGroups();
+}
+
+void ReducedSystem::makeGroups() {
+  const auto tileOf = [&](int observation) { return order_.place[bundle_.observations[observation].camera] / EnvelopeMatrix::kBlocksPerTile; };
+  std::vector<std::pair<int, int>> reach(bundle_.points.size(), {0, 0});
+  for (std::size_t j = 0; j < bundle_.points.size(); ++j) {
+    if (point_begin_[j] == point_begin_[j + 1]) continue;
+    reach[j] = {tileOf(point_begin_[j]), tileOf(point_begin_[j])};
+    for (int i = point_begin_[j]; i < point_begin_[j + 1]; ++i) reach[j] = {std::min(reach[j].first, tileOf(i)), std::max(reach[j].second, tileOf(i))};
+  }
+  point_order_.resize(bundle_.points.size());
+  std::iota(point_order_.begin(), point_order_.end(), 0);
+  // Points that reach over the same tiles go together: by where they begin, a few tiles at once, to and fro by where they end.
+  constexpr int kStrip = 4;
+  const auto rank = [&](int j) {
+    const int strip = reach[j].first / kStrip;
+    return std::tuple(strip, strip % 2 == 0 ? reach[j].second : -reach[j].second, reach[j].first);
+  };
+  std::stable_sort(point_order_.begin(), point_order_.end(), [&](int a, int b) { return rank(a) < rank(b); });
+  groups_of_tile_.resize(static_cast<std::size_t>(matrix_.tileRows()));
+  for (int first = 0; first < static_cast<int>(point_order_.size()); first += kPointsPerGroup) {
+    Group group{.first = first, .count = std::min(kPointsPerGroup, static_cast<int>(point_order_.size()) - first)};
+    for (int p = first; p < first + group.count; ++p) {
+      for (int i = point_begin_[point_order_[p]]; i < point_begin_[point_order_[p] + 1]; ++i) group.tiles.push_back(tileOf(i));
+    }
+    std::sort(group.tiles.begin(), group.tiles.end());
+    group.tiles.erase(std::unique(group.tiles.begin(), group.tiles.end()), group.tiles.end());
+    group.cameras.resize(group.tiles.size() * static_cast<std::size_t>(matrix_.tileSize() * group.columns()));
+    group.shared.resize(shared_, group.columns());
+    group.right.resize(group.columns());
+    for (std::size_t k = 0; k < group.tiles.size(); ++k) groups_of_tile_[group.tiles[k]].emplace_back(static_cast<int>(groups_.size()), static_cast<int>(k));
+    groups_.push_back(std::move(group));
+  }
+}
+
+std::size_t ReducedSystem::bytes() const {
+  std::size_t bytes = matrix_.bytes() + rows_.size() * sizeof(Linearised) + shared_rows_.size() * sizeof(double);
+  for (const Group& group : groups_) bytes += static_cast<std::size_t>(group.shared.size()) * sizeof(double) + group.cameras.size() * sizeof(double);
+  return bytes;
+}
+
+Eigen::Map<const Eigen::Matrix<double, 2, Eigen::Dynamic>> ReducedSystem::sharedOf(int observation) const {
+  const int columns = model_.sharedColumns();
+  return {shared_rows_.data() + static_cast<std::size_t>(2 * columns) * observation, 2, columns};
+}
+
+/// Turn, centre, and the seventh of a zoom (else 0).
+ReducedSystem::Mat27 ReducedSystem::byCamera(int observation) const {
+  const Linearised& row = rows_[observation];
+  Mat27 by = Mat27::Zero();
+  if (bundle_.isHeld(bundle_.observations[observation].camera)) return by;
+  by.leftCols<3>() = row.by_rotation;
+  if (!options_.fixed_centres && !bundle_.isAtInfinity(bundle_.observations[observation].point)) by.middleCols<3>(3) = -row.by_point;
+  if (block_ == 7 && options_.free_focal) by.col(6) = row.by_focal;
+  return by;
+}
+
+void ReducedSystem::linearise() {
+  model_.refresh();
+  const int columns = model_.sharedColumns();
+  parallelFor(
+      static_cast<int>(rows_.size()),
+      [&](int i) {
+        SharedColumns shared;
+        rows_[i] = model_.linearise(bundle_.observations[i], shared);
+        std::copy_n(shared.data(), 2 * columns, shared_rows_.begin() + static_cast<std::ptrdiff_t>(2 * columns) * i);
+      },
+      256);
+}
+
+void ReducedSystem::eliminatePoint(Group& group, int index, double damping) {
+  const int j = point_order_[group.first + index];
+  Mat3 normal = Mat3::Zero();
+  Vec3 gradient = Vec3::Zero();
+  for (int i = point_begin_[j]; i < point_begin_[j + 1]; ++i) {
+    normal += rows_[i].by_point.transpose() * rows_[i].by_point;
+    gradient -= rows_[i].by_point.transpose() * rows_[i].residual;
+  }
+  point_diagonal_[j] = normal.diagonal();
+  point_gradient_[j] = gradient;
+  // A direction has no length to be found.
+  if (bundle_.isAtInfinity(j)) normal += 0.5 * normal.trace() * bundle_.points[j] * bundle_.points[j].transpose();
+  normal.diagonal() += damping * normal.diagonal() + Vec3::Constant(kFloor * (1 + normal.trace()));
+  const Mat3 factor = normal.llt().matrixL();
+  point_factor_[j] = factor;
+  const Mat3 back = factor.triangularView<Eigen::Lower>().solve(Mat3::Identity()).transpose();  // L^-T
+  group.right.segment<3>(3 * index) = back.transpose() * gradient;
+  const int columns = model_.sharedColumns(), lens_columns = static_cast<int>(model_.lensIndex().size());
+  std::size_t tile = 0;
+  for (int i = point_begin_[j]; i < point_begin_[j + 1]; ++i) {
+    const Linearised& row = rows_[i];
+    const int camera = bundle_.observations[i].camera, place = order_.place[camera];
+    const int tile_row = place / EnvelopeMatrix::kBlocksPerTile;
+    if (group.tiles[tile] != tile_row)
+      tile = static_cast<std::size_t>(std::lower_bound(group.tiles.begin(), group.tiles.end(), tile_row) - group.tiles.begin());
+    const Mat23 by_point = row.by_point * back;
+    Eigen::Map<Eigen::MatrixXd> cameras(group.tile(tile, matrix_.tileSize()), matrix_.tileSize(), group.columns());
+    const int at = block_ * (place % EnvelopeMatrix::kBlocksPerTile);
+    const bool moves = !bundle_.isHeld(camera);
+    if (moves) cameras.block<3, 3>(at, 3 * index) += row.by_rotation.transpose() * by_point;
+    if (moves && !options_.fixed_centres && !bundle_.isAtInfinity(j)) cameras.block<3, 3>(at + 3, 3 * index) -= row.by_point.transpose() * by_point;
+    if (moves && block_ == 7 && options_.free_focal) cameras.block<1, 3>(at + 6, 3 * index) += row.by_focal.transpose() * by_point;
+    const auto shared = sharedOf(i);
+    if (lens_columns > 0)
+      group.shared.block(sharedAt(bundle_.lensOf(camera)), 3 * index, lens_columns, 3).noalias() += shared.leftCols(lens_columns).transpose() * by_point;
+    if (columns > lens_columns) group.shared.block<1, 3>(readoutAt(), 3 * index) += shared.col(lens_columns).transpose() * by_point;
+  }
+}
+
+void ReducedSystem::eliminate(Group& group, double damping) {
+  std::fill(group.cameras.begin(), group.cameras.end(), 0.0);
+  group.shared.setZero();
+  for (int k = 0; k < group.count; ++k) eliminatePoint(group, k, damping);
+}
+
+ReducedSystem::OwnProducts ReducedSystem::ownProducts(int camera) const {
+  const int columns = model_.sharedColumns(), last = block_ + columns;
+  OwnProducts own{.fours = (last + 4) / 4};
+  alignas(32) double a[4 * OwnProducts::kMostFours] = {}, b[4 * OwnProducts::kMostFours] = {};
+  const bool zooms = block_ == 7 && options_.free_focal;
+  for (const int i : of_camera_[camera]) {
+    const Linearised& row = rows_[i];
+    const bool near = !options_.fixed_centres && !bundle_.isAtInfinity(bundle_.observations[i].point);
+    for (int k = 0; k < 3; ++k) {
+      a[k] = row.by_rotation(0, k), b[k] = row.by_rotation(1, k);
+      a[3 + k] = near ? -row.by_point(0, k) : 0, b[3 + k] = near ? -row.by_point(1, k) : 0;
+    }
+    if (zooms) a[6] = row.by_focal[0], b[6] = row.by_focal[1];
+    const auto shared = sharedOf(i);
+    for (int k = 0; k < columns; ++k) a[block_ + k] = shared(0, k), b[block_ + k] = shared(1, k);
+    a[last] = row.residual[0], b[last] = row.residual[1];
+    if (bundle_.isHeld(camera)) std::fill_n(a, block_, 0.0), std::fill_n(b, block_, 0.0);
+    addOuterProducts(own.sum.data(), a, b, own.fours);
+  }
+  return own;
+}
+
+/// What the cameras' own equations are before the points are taken out.
+void ReducedSystem::addCameras(double damping) {
+  const int cameras = static_cast<int>(bundle_.cameras.size()), lens_columns = static_cast<int>(model_.lensIndex().size());
+  const int columns = model_.sharedColumns(), last = block_ + columns;
+  std::vector<Eigen::MatrixXd> corners(bundle_.cameras.size());
+  std::vector<Eigen::VectorXd> rights(bundle_.cameras.size());
+  parallelFor(cameras, [&](int c) {
+    const OwnProducts products = ownProducts(c);
+    const auto all = products.all();
+    Eigen::MatrixXd own = all.topLeftCorner(block_, block_).selfadjointView<Eigen::Upper>();
+    const auto with_shared = all.block(0, block_, block_, columns);
+    corners[c] = all.block(block_, block_, columns, columns).selfadjointView<Eigen::Upper>();
+    rights[c] = -all.col(last).segment(block_, columns);
+    const int at = rowOf(c), place = order_.place[c];
+    gradient_.segment(at, block_) = -all.col(last).head(block_);
+    diagonal_.segment(at, block_) = own.diagonal();
+    own.diagonal() += damping * own.diagonal() + Eigen::VectorXd::Constant(block_, kFloor * (1 + own.trace()));
+    matrix_.block(place, place) += own;
+    border_.block(at, sharedAt(bundle_.lensOf(c)), block_, lens_columns) = with_shared.leftCols(lens_columns);
+    if (columns > lens_columns) border_.block(at, readoutAt(), block_, 1) = with_shared.col(lens_columns);
+  });
+  for (int c = 0; c < cameras; ++c) {
+    const int at = sharedAt(bundle_.lensOf(c));
+    corner_.block(at, at, lens_columns, lens_columns) += corners[c].topLeftCorner(lens_columns, lens_columns);
+    shared_gradient_.segment(at, lens_columns) += rights[c].head(lens_columns);
+    if (columns == lens_columns) continue;
+    corner_.block(readoutAt(), at, 1, lens_columns) += corners[c].bottomLeftCorner(1, lens_columns);
+    corner_.block(at, readoutAt(), lens_columns, 1) += corners[c].topRightCorner(lens_columns, 1);
+    corner_(readoutAt(), readoutAt()) += corners[c](lens_columns, lens_columns);
+    shared_gradient_[readoutAt()] += rights[c][lens_columns];
+  }
+}
+
+/// Priors of the lenses, ties between cameras, planes that they stand on; without the matrix: their gradients alone.
+void ReducedSystem::addBeliefs(bool with_matrix) {
+  const auto& index = model_.lensIndex();
+  for (std::size_t l = 0; l < bundle_.lenses.size(); ++l) {
+    const LensParameters values = bundle_.lenses[l].parameters();
+    for (std::size_t k = 0; k < index.size(); ++k) {
+      const int at = sharedAt(static_cast<int>(l)) + static_cast<int>(k);
+      const double weight = options_.prior.weight[index[k]];
+      if (with_matrix) corner_(at, at) += weight;
+      shared_gradient_[at] -= weight * (values[index[k]] - options_.prior.mean[index[k]]);
+    }
+  }
+  for (const CameraTie& tie : bundle_.ties) {
+    const int a = order_.place[tie.a], b = order_.place[tie.b];
+    const bool a_moves = !bundle_.isHeld(tie.a), b_moves = !bundle_.isHeld(tie.b);
+    const auto add = [&](int row, double weight, double difference) {
+      if (a_moves) gradient_[rowOf(tie.a) + row] -= weight * difference;
+      if (b_moves) gradient_[rowOf(tie.b) + row] += weight * difference;
+      if (!with_matrix) return;
+      if (a_moves) matrix_.block(a, a)(row, row) += weight;
+      if (b_moves) matrix_.block(b, b)(row, row) += weight;
+      if (a_moves && b_moves) matrix_.block(std::max(a, b), std::min(a, b))(row, row) -= weight;
+    };
+    const Vec3 apart = bundle_.cameras[tie.a].centre - bundle_.cameras[tie.b].centre;
+    for (int k = 0; k < 3 && tie.centre > 0; ++k) add(3 + k, tie.centre, apart[k]);
+    if (block_ < 7 || tie.focal <= 0) continue;
+    const double difference = std::log(bundle_.focal_px[tie.a] / bundle_.focal_px[tie.b]);
+    add(6, tie.focal * focalTieWeight(tie, difference), difference);
+  }
+  for (const CameraPlane& plane : bundle_.planes) {
+    if (bundle_.isHeld(plane.camera)) continue;
+    const int place = order_.place[plane.camera];
+    const double off = plane.normal.dot(bundle_.cameras[plane.camera].centre) - plane.offset;
+    if (with_matrix) matrix_.block(place, place).block<3, 3>(3, 3) += plane.weight * plane.normal * plane.normal.transpose();
+    gradient_.segment<3>(rowOf(plane.camera) + 3) -= plane.weight * off * plane.normal;
+  }
+}
+
+/// Row by row: a group's tile of the row stays near at hand while it meets the group's other ones.
+void ReducedSystem::takeOutOfRow(int row) {
+  const int size = matrix_.tileSize();
+  for (const auto& [index, at] : groups_of_tile_[row]) {
+    Group& group = groups_[index];
+    const auto place = static_cast<std::size_t>(at);
+    for (std::size_t other = 0; other <= place; ++other) {
+      subtractProduct(matrix_.data(row, group.tiles[other]), group.tile(place, size), group.tile(other, size), size, group.columns(), other == place);
+    }
+  }
+}
+
+/// The points' share: each tile sums its groups in their order.
+void ReducedSystem::takeOutGroups() {
+  const int size = matrix_.tileSize();
+  parallelFor(matrix_.tileRows(), [&](int row) { takeOutOfRow(row); });
+  parallelFor(matrix_.tileRows(), [&](int row) {
+    for (const auto& [group, at] : groups_of_tile_[row]) {
+      const auto w = groups_[group].tileOf(at, size);
+      if (shared_ > 0) border_.middleRows(size * row, size).noalias() -= w * groups_[group].shared.transpose();
+    }
+  });
+  for (const Group& group : groups_) {
+    if (shared_ == 0) break;
+    corner_.noalias() -= group.shared * group.shared.transpose();
+  }
+  takeRightOut();
+}
+
+/// The same of the right sides.
+void ReducedSystem::takeRightOut() {
+  const int size = matrix_.tileSize();
+  parallelFor(matrix_.tileRows(), [&](int row) {
+    for (const auto& [group, at] : groups_of_tile_[row]) right_.segment(size * row, size).noalias() -= groups_[group].tileOf(at, size) * groups_[group].right;
+  });
+  for (const Group& group : groups_) shared_right_.noalias() -= group.shared * group.right;
+}
+
+void ReducedSystem::build(double damping) {
+  parallelFor(static_cast<int>(groups_.size()), [&](int g) { eliminate(groups_[g], damping); });
+  const int rows = matrix_.rows();
+  matrix_.clear();
+  border_.setZero(rows, shared_);
+  corner_.setZero(shared_, shared_);
+  gradient_.setZero(rows), diagonal_.setZero(rows), shared_gradient_.setZero(shared_);
+  addCameras(damping);
+  addBeliefs(true);
+  shared_diagonal_ = corner_.diagonal();
+  corner_.diagonal() += damping * shared_diagonal_;
+  right_ = gradient_, shared_right_ = shared_gradient_;
+  takeOutGroups();
+}
+
+bool ReducedSystem::worldIsFree() const {
+  const auto held = [&](std::uint8_t h) { return h != 0; };
+  return bundle_.planes.empty() && std::none_of(bundle_.held.begin(), bundle_.held.end(), held);
+}
+
+void ReducedSystem::holdWorld() {
+  const auto fewer = [](const auto& a, const auto& b) { return a.size() < b.size(); };
+  const int anchor = static_cast<int>(std::max_element(of_camera_.begin(), of_camera_.end(), fewer) - of_camera_.begin());
+  auto own = matrix_.block(order_.place[anchor], order_.place[anchor]);
+  const Eigen::VectorXd diagonal = own.diagonal().head<6>();
+  own.diagonal().head<6>() += diagonal;
+  if (options_.fixed_centres) return;
+  int farthest = anchor;
+  double distance = 0;
+  for (int c = 0; c < static_cast<int>(bundle_.cameras.size()); ++c) {
+    const double d = (bundle_.cameras[c].centre - bundle_.cameras[anchor].centre).norm();
+    if (d > distance) distance = d, farthest = c;
+  }
+  if (farthest == anchor) return;
+  const Vec3 along = (bundle_.cameras[farthest].centre - bundle_.cameras[anchor].centre) / distance;
+  auto other = matrix_.block(order_.place[farthest], order_.place[farthest]).block<3, 3>(3, 3);
+  const double weight = other.trace() / 3;
+  other += weight * along * along.transpose();
+}
+
+bool ReducedSystem::solve(double damping) {
+  damping_ = damping;
+  build(damping);
+  if (!matrix_.factorise()) return false;
+  solved_border_ = border_;
+  matrix_.solveLower(solved_border_);
+  if (shared_ > 0) {
+    corner_factor_.compute(corner_ - solved_border_.transpose() * solved_border_);
+    if (corner_factor_.info() != Eigen::Success) return false;
+  }
+  return solveReduced();
+}
+
+bool ReducedSystem::solveAgain() {
+  gradientsAlone();
+  if (!solveReduced()) return false;
+  keepWorld();
+  return true;
+}
+
+Eigen::MatrixXd ReducedSystem::worldMotions() const {
+  const int count = options_.fixed_centres ? 3 : 7;
+  Eigen::MatrixXd motions = Eigen::MatrixXd::Zero(matrix_.rows(), count);
+  for (std::size_t c = 0; c < bundle_.cameras.size(); ++c) {
+    const int at = rowOf(static_cast<int>(c));
+    const Pose& pose = bundle_.cameras[c];
+    motions.block<3, 3>(at, 0) = pose.world_from_camera.conjugate().toRotationMatrix();
+    if (options_.fixed_centres) continue;
+    motions.block<3, 3>(at + 3, 0) = -crossMatrix(pose.centre);
+    motions.block<3, 3>(at + 3, 3).setIdentity();
+    motions.block<3, 1>(at + 3, 6) = pose.centre;
+  }
+  return motions;
+}
+
+/// Takes the motion of the whole world out of the step: least squares over the cameras; the points come along.
+void ReducedSystem::keepWorld() {
+  const Eigen::MatrixXd motions = worldMotions();
+  Eigen::VectorXd along = Eigen::VectorXd::Zero(7);
+  along.head(motions.cols()) = (motions.transpose() * motions).ldlt().solve(motions.transpose() * camera_step_);
+  camera_step_.noalias() -= motions * along.head(motions.cols());
+  for (std::size_t j = 0; j < point_steps_.size(); ++j) {
+    const Vec3& p = bundle_.points[j];
+    point_steps_[j] -= along.head<3>().cross(p);
+    if (!bundle_.isAtInfinity(static_cast<int>(j))) point_steps_[j] -= along.segment<3>(3) + along[6] * p;
+  }
+}
+
+/// With the factors as they are and the right sides as they are.
+bool ReducedSystem::solveReduced() {
+  Eigen::MatrixXd own = right_;
+  matrix_.solveLower(own);
+  shared_step_.resize(shared_);
+  if (shared_ > 0) {
+    shared_step_ = corner_factor_.solve(shared_right_ - solved_border_.transpose() * own);
+    own -= solved_border_ * shared_step_;
+  }
+  matrix_.solveUpper(own);
+  camera_step_ = own;
+  if (!camera_step_.allFinite() || !shared_step_.allFinite()) return false;
+  backSubstitute();
+  return true;
+}
+
+/// The right sides at the present linearisation, the points taken out as the last build() did.
+void ReducedSystem::gradientsAlone() {
+  gradient_.setZero(), shared_gradient_.setZero();
+  const int columns = model_.sharedColumns(), lens_columns = static_cast<int>(model_.lensIndex().size());
+  const int cameras = static_cast<int>(bundle_.cameras.size());
+  std::vector<Eigen::VectorXd> shared(bundle_.cameras.size());
+  parallelFor(cameras, [&](int c) {
+    Eigen::Matrix<double, 7, 1> own = Eigen::Matrix<double, 7, 1>::Zero();
+    shared[c].setZero(columns);
+    for (const int i : of_camera_[c]) {
+      own.noalias() -= byCamera(i).transpose() * rows_[i].residual;
+      shared[c].noalias() -= sharedOf(i).transpose() * rows_[i].residual;
+    }
+    gradient_.segment(rowOf(c), block_) = own.head(block_);
+  });
+  for (int c = 0; c < cameras; ++c) {
+    shared_gradient_.segment(sharedAt(bundle_.lensOf(c)), lens_columns) += shared[c].head(lens_columns);
+    if (columns > lens_columns) shared_gradient_[readoutAt()] += shared[c][lens_columns];
+  }
+  addBeliefs(false);
+  parallelFor(static_cast<int>(groups_.size()), [&](int g) {
+    Group& group = groups_[g];
+    for (int k = 0; k < group.count; ++k) {
+      const int j = point_order_[group.first + k];
+      Vec3 gradient = Vec3::Zero();
+      for (int i = point_begin_[j]; i < point_begin_[j + 1]; ++i) gradient -= rows_[i].by_point.transpose() * rows_[i].residual;
+      point_gradient_[j] = gradient;
+      group.right.segment<3>(3 * k) = point_factor_[j].triangularView<Eigen::Lower>().solve(gradient);
+    }
+  });
+  right_ = gradient_, shared_right_ = shared_gradient_;
+  takeRightOut();
+}
+
+void ReducedSystem::backSubstitute() {
+  const int size = matrix_.tileSize();
+  parallelFor(static_cast<int>(groups_.size()), [&](int g) {
+    const Group& group = groups_[g];
+    Eigen::VectorXd rest = group.right;
+    for (std::size_t k = 0; k < group.tiles.size(); ++k)
+      rest.noalias() -= group.tileOf(k, size).transpose() * camera_step_.segment(size * group.tiles[k], size);
+    if (shared_ > 0) rest.noalias() -= group.shared.transpose() * shared_step_;
+    for (int k = 0; k < group.count; ++k) {
+      const int j = point_order_[group.first + k];
+      point_steps_[j] = point_factor_[j].transpose().triangularView<Eigen::Upper>().solve(rest.segment<3>(3 * k));
+    }
+  });
+}
+
+double ReducedSystem::predictedGain() const {
+  // Half of (gradient . step + damping * step D step).
+  double gain = damping_ * (camera_step_.cwiseAbs2().dot(diagonal_) + shared_step_.cwiseAbs2().dot(shared_diagonal_));
+  gain += camera_step_.dot(gradient_) + shared_step_.dot(shared_gradient_);
+  for (std::size_t j = 0; j < point_steps_.size(); ++j)
+    gain += damping_ * point_steps_[j].cwiseAbs2().dot(point_diagonal_[j]) + point_steps_[j].dot(point_gradient_[j]);
+  return 0.5 * gain;
+}
+
+Mat3 ReducedSystem::pointInverse(int point) const {
+  const Mat3 back = point_factor_[point].triangularView<Eigen::Lower>().solve(Mat3::Identity());
+  return back.transpose() * back;
+}
+
+Eigen::Matrix<double, Eigen::Dynamic, 3> ReducedSystem::sharedCross(int point) const {
+  Eigen::Matrix<double, Eigen::Dynamic, 3> cross = Eigen::Matrix<double, Eigen::Dynamic, 3>::Zero(shared_, 3);
+  const int lens_columns = static_cast<int>(model_.lensIndex().size());
+  for (int i = point_begin_[point]; i < point_begin_[point + 1]; ++i) {
+    const auto shared = sharedOf(i);
+    cross.middleRows(sharedAt(bundle_.lensOf(bundle_.observations[i].camera)), lens_columns) += shared.leftCols(lens_columns).transpose() * rows_[i].by_point;
+    if (shared.cols() > lens_columns) cross.row(readoutAt()) += shared.col(lens_columns).transpose() * rows_[i].by_point;
+  }
+  return cross;
+}
+
+ReducedSystem::Cross ReducedSystem::crossOf(int observation) const { return (byCamera(observation).transpose() * rows_[observation].by_point).topRows(block_); }
+}  // namespace dusky

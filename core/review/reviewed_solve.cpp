@@ -1,0 +1,16 @@
+#include "core/review/reviewed_solve.h"
+
+#include "core/review/warnings.h"
+
+namespace dusky {
+
+Result<SolutionPtr> reviewedSolve(const TrackSet& tracks, const SolveOptions& options, const Progress& progress,
+                                  const std::function<void(SolutionPtr)>& on_partial, const SolutionPtr& from) {
+  auto solved = solveShot(tracks, options, progress, on_partial, from);
+  if (!solved.ok()) return solved;
+  auto reviewed = std::make_shared<Solution>(**solved);
+  addWarnings(tracks, options, *reviewed);
+  return SolutionPtr(std::move(reviewed));
+}
+
+}  // namespace dusky

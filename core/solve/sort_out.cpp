@@ -1,0 +1,120 @@
+#include "core/solve/sort_out.h"
+
+#include <cmath>
+
+#include "core/base/numbers.h"
+#include "core/base/parallel.h"
+
+namespace dusky {
+namespace {
+
+/// A point that follows its rays to nowhere: parallax too small to say how deep. It still holds the cameras' turn.
+constexpr double kFarthest = 1e7;
+constexpr double kNowhere = 1e6;  // px: the point lies behind the camera
+
+}  // namespace
+
+AsideReason sortOutTrack(const Reconstruction& work, const Views& views, WorkTrack& track, const Limits& limits) {
+  int seen = 0, good = 0;
+  for (WorkObservation& o : track.observations) {
+    if (!work.poses[o.frame_index]) continue;
+    ++seen;
+    o.used = views.error(track, o) <= limits.tolerance_px;
+    good += o.used;
+  }
+  if (good < limits.min_frames) return AsideReason::FewGoodFrames;
+  if (good < limits.min_share * seen) return AsideReason::HighError;
+  return AsideReason::None;
+}
+
+double errorSpread(const Reconstruction& work) {
+  const Views views(work);
+  std::vector<double> errors;
+  for (const WorkTrack& track : work.tracks) {
+    if (!track.takesPart()) continue;
+    for (const WorkObservation& o : track.observations) {
+      if (work.poses[o.frame_index]) errors.push_back(views.error(track, o));
+    }
+  }
+  return median(std::move(errors)) / 1.1774;  // the median of a 2D error is 1.1774 sigma of one coordinate
+}
+
+void sortOut(Reconstruction& work, const Limits& limits) {
+  const Views views(work);
+  parallelFor(
+      static_cast<int>(work.tracks.size()),
+      [&](int t) {
+        WorkTrack& track = work.tracks[t];
+        if (track.point && !track.resting) track.reason = sortOutTrack(work, views, track, limits);
+      },
+      32);
+}
+
+std::optional<Placed> placeNearOrFar(const Reconstruction& work, const Views& views, WorkTrack& track, bool only_used, double far_rad) {
+  track.at_infinity = false;
+  auto near = placeTrack(work, views, track, only_used);
+  if (near && near->point.allFinite() && near->point.norm() < kFarthest && near->parallax_rad >= far_rad) return near;
+  if (far_rad <= 0) return std::nullopt;
+  track.at_infinity = true;
+  return placeTrack(work, views, track, only_used);
+}
+
+void placeTracks(Reconstruction& work, bool all, double far_rad) {
+  const Views views(work);
+  parallelFor(
+      static_cast<int>(work.tracks.size()),
+      [&](int t) {
+        WorkTrack& track = work.tracks[t];
+        if (track.resting || (track.takesPart() && !all && !track.at_infinity)) return;
+        const bool fresh = !track.point;
+        auto placed = placeNearOrFar(work, views, track, !fresh, far_rad);
+        if (!placed && !fresh) placed = placeNearOrFar(work, views, track, false, far_rad);
+        if (placed) {
+          track.point = placed->point;
+          if (fresh) track.reason = AsideReason::None;
+        } else if (fresh || !track.takesPart()) {
+          track.point.reset();
+          track.reason = AsideReason::NoParallax;
+        }
+      },
+      16);
+}
+
+void placeHoldout(Reconstruction& work) {
+  const Views views(work);
+  parallelFor(
+      static_cast<int>(work.tracks.size()),
+      [&](int t) {
+        WorkTrack& track = work.tracks[t];
+        if (!track.holdout || !track.point) return;
+        const auto placed = placeTrack(work, views, track, true);
+        if (placed)
+          track.point = placed->point;
+        else
+          track.point.reset(), track.reason = AsideReason::NoParallax;  // an old place would be judged in a new world
+      },
+      16);
+}
+
+Judgement measured(const Reconstruction& work) {
+  const Views views(work);
+  Judgement result;
+  double squares = 0, holdout_squares = 0;
+  int holdout_used = 0;
+  for (const WorkTrack& track : work.tracks) {
+    if (!track.point || track.by_artist || track.resting || track.reason != AsideReason::None) continue;
+    result.holdout_kept += track.holdout;
+    for (const WorkObservation& o : track.observations) {
+      if (!o.used || !work.poses[o.frame_index]) continue;
+      const double error = views.error(track, o);
+      if (error > kNowhere) continue;
+      (track.holdout ? holdout_squares : squares) += error * error;
+      ++(track.holdout ? holdout_used : result.used);
+    }
+  }
+  if (result.used > 0) result.rms_px = std::sqrt(squares / result.used);
+  if (holdout_used > 0) result.holdout_rms_px = std::sqrt(holdout_squares / holdout_used);
+  result.sigma_px = errorSpread(work);
+  return result;
+}
+}  // namespace dusky
