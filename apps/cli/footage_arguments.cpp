@@ -10,6 +10,7 @@
 #include "apps/cli/progress_line.h"
 #include "core/image/frame_ranges.h"
 #include "core/project/edits.h"
+#include "core/track/track_files.h"
 
 namespace dusky::cli {
 namespace {
@@ -39,11 +40,34 @@ Result<std::vector<int>> readLeftOut(const std::string& text, const FootageInfo&
 }  // namespace
 
 void FootageArguments::addFootage(CLI::App& command) {
-  command
-      .add_option("FOOTAGE", footage,
-                  "A movie, one picture of a sequence, a folder with one sequence, or a project (.moth) with its settings, masks and tracks by hand")
-      ->required();
+  footage_option = command.add_option(
+      "FOOTAGE", footage, "A movie, one picture of a sequence, a folder with one sequence, or a project (.moth) with its settings, masks and tracks by hand");
+  footage_option->required();
   command.add_option("--frames", frames, "Only this range, like 10-80 (the footage's own numbers)");
+}
+
+void FootageArguments::addTracks(CLI::App& command) {
+  footage_option->required(false);
+  command.add_option("--tracks", tracks, "2D tracks (.json, or .csv with the columns track,frame,x_px,y_px) in place of tracking; FOOTAGE may be left out");
+  command.add_option("--size", size, "Width and height of the picture that the tracks lie in, like 1920x1080; for .csv without FOOTAGE");
+}
+
+Result<std::pair<int, int>> FootageArguments::readSize() const {
+  if (size.empty()) return std::pair(0, 0);
+  int width = 0, height = 0;
+  char rest = 0;
+  if (std::sscanf(size.c_str(), "%dx%d%c", &width, &height, &rest) != 2 || width < 16 || height < 16)
+    return invalidInput(fmt::format("--size takes width and height like 1920x1080, not \"{}\".", size));
+  return std::pair(width, height);
+}
+
+Status FootageArguments::putTracks(Workspace& workspace) const {
+  if (tracks.empty() || footage.empty()) return Done{};
+  const FootageInfo& info = workspace.footage();
+  auto read = readTrackFile(tracks, info.width, info.height);
+  if (!read.ok()) return read.error();
+  if (const Status fine = checkInFootage(*read, info); !fine.ok()) return Error{fine.error().kind, fmt::format("Tracks {}: {}", tracks, fine.error().message)};
+  return workspace.run(importTracks(workspace.document(), std::move(*read), std::filesystem::path(tracks).stem().string()));
 }
 
 void FootageArguments::addChoice(CLI::App& command) {
@@ -131,9 +155,13 @@ Status FootageArguments::readRange(FollowOptions& options) const {
 
 Status FootageArguments::prepare(Workspace& workspace) const {
   if (threads < 0 || threads > 1024) return invalidInput(fmt::format("--threads must be 0 (all) to 1024, not {}.", threads));
+  if (footage.empty() && tracks.empty()) return invalidInput("Name the FOOTAGE, or give --tracks FILE.");
   const bool project = std::filesystem::path(footage).extension() == ".moth";
+  const auto picture = readSize();
+  if (!picture.ok()) return picture.error();
+  if (picture->first > 0 && !footage.empty()) return invalidInput("--size is for tracks without footage: FOOTAGE says how large its picture is.");
   std::string gone;
-  const Status opened = project ? workspace.openProject(footage, &gone) : workspace.openFootage(footage);
+  const Status opened = project ? workspace.openProject(footage, &gone) : workspace.openFootage(this->opened(), picture->first, picture->second);
   if (!opened.ok()) return opened;
   if (!gone.empty()) return unreadable("The project's footage cannot be read. " + gone);
   workspace.letGoOfFile();  // what the command line changes is not the artist's project
@@ -150,7 +178,8 @@ Status FootageArguments::prepare(Workspace& workspace) const {
     if (const Status fine = options.check(); !fine.ok()) return fine;
     if (const Status done = workspace.run(setMember("Set tracking", &Document::tracking, options)); !done.ok()) return done;
   }
-  return putFrames(workspace);
+  if (const Status fine = putFrames(workspace); !fine.ok()) return fine;
+  return putTracks(workspace);
 }
 
 Status FootageArguments::putFrames(Workspace& workspace) const {
@@ -173,6 +202,7 @@ Progress FootageArguments::makeProgress(std::stop_token stop) const {
 }
 
 Status trackNow(Workspace& workspace, const Progress& progress) {
+  if (!workspace.document().work.imported.empty() && !workspace.followed()) return Done{};
   const std::string key = tracksKey(workspace.document(), workspace.footage());
   const auto tracks = runTracks(workspace.document(), progress, {}, workspace.tracksStart());
   if (!tracks.ok()) return tracks.error();

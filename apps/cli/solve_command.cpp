@@ -176,7 +176,7 @@ int solve(const Arguments& a, std::stop_token stop) {
     if (!bytes.ok()) return failWith(bytes.error());
     if (const Status copied = writeFileAtomically(a.report, *bytes); !copied.ok()) return failWith(copied.error());
   }
-  const auto project = folder / (std::filesystem::path(a.footage).stem().string() + ".moth");
+  const auto project = folder / (std::filesystem::path(a.opened()).stem().string() + ".moth");
   if (const Status saved = workspace.saveAs(project); !saved.ok()) return failWith(saved.error());
   if (const Status saved = workspace.flush(); !saved.ok()) return failWith(saved.error());
   progress.report(1, "done");
@@ -200,6 +200,7 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
                                      "printed); 130 cancelled. Nothing half-written is left under a final name.");
   auto a = std::make_shared<Arguments>();
   a->addFootage(*command);
+  a->addTracks(*command);
   command->add_option("-o,--output", a->folder, "Folder for the results; made when missing")->required();
   a->addChoice(*command);
   command->add_option("--focal-mm", a->focal_mm, "Focal length in mm; goes with --sensor-mm");

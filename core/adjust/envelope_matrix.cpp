@@ -93,22 +93,26 @@ void EnvelopeMatrix::invert() {
     Tile pivot = tile(j, j);
     Eigen::MatrixXd inverse = Eigen::MatrixXd::Identity(tile_size_, tile_size_);
     pivot.triangularView<Eigen::Lower>().solveInPlace(inverse);
-    std::vector<Eigen::MatrixXd> left(rows.size());  // L(k, j) / L(j, j)
-    parallelFor(count, [&](int k) { left[k] = tile(rows[k], j) * inverse; });
+    std::vector<Eigen::MatrixXd> left(rows.size());  // L(k, j) / L(j, j), transposed
+    parallelFor(count, [&](int k) { left[k].noalias() = inverse.transpose() * tile(rows[k], j).transpose(); });
     parallelFor(count, [&](int i) {
-      Eigen::MatrixXd sum = Eigen::MatrixXd::Zero(tile_size_, tile_size_);
+      Eigen::MatrixXd sum = Eigen::MatrixXd::Zero(tile_size_, tile_size_), turned(tile_size_, tile_size_);
+      const auto take = [&](const double* factor, int k) { subtractProduct(sum.data(), factor, left[k].data(), tile_size_, tile_size_, false); };
       for (int k = 0; k < count; ++k) {
-        if (k < i)
-          sum.noalias() -= tile(rows[i], rows[k]) * left[k];
-        else if (k > i)
-          sum.noalias() -= tile(rows[k], rows[i]).transpose() * left[k];
+        if (k < i) {
+          take(data(rows[i], rows[k]), k);
+          continue;
+        }
+        if (k > i)
+          turned = tile(rows[k], rows[i]).transpose();
         else
-          sum.noalias() -= tile(rows[i], rows[i]).selfadjointView<Eigen::Lower>() * left[k];
+          turned = tile(rows[i], rows[i]).selfadjointView<Eigen::Lower>();
+        take(turned.data(), k);
       }
       tile(rows[i], j) = sum;
     });
     pivot = inverse.transpose() * inverse;
-    for (int k = 0; k < count; ++k) pivot.noalias() -= left[k].transpose() * tile(rows[k], j);
+    for (int k = 0; k < count; ++k) pivot.noalias() -= left[k] * tile(rows[k], j);
   }
 }
 }  // namespace dusky

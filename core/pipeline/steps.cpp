@@ -1,9 +1,28 @@
 #include "core/pipeline/steps.h"
 
 #include "core/lens/lens_file.h"
+#include "core/media/footage.h"
 #include "core/review/reviewed_solve.h"
+#include "core/track/track_files.h"
 
 namespace dusky {
+
+FootageInfo infoOfTracks(const TrackSet& tracks, const std::string& path) {
+  FootageInfo info{.path = path, .kind = "2D tracks", .width = tracks.width, .height = tracks.height, .first = tracks.first_frame, .last = tracks.last_frame};
+  for (int frame = info.first; frame <= info.last; ++frame) {
+    if (tracks.indexOf(frame) < 0) info.missing.push_back(frame);
+  }
+  return info;
+}
+
+Result<FootageInfo> lookAtFootage(const std::string& path, int width, int height) {
+  if (isTrackFile(path)) {
+    const auto tracks = readTrackFile(path, width, height);
+    return tracks.ok() ? Result<FootageInfo>(infoOfTracks(*tracks, path)) : tracks.error();
+  }
+  const auto source = openFootage(path);
+  return source.ok() ? Result<FootageInfo>((*source)->info()) : source.error();
+}
 
 ShotView shotViewOf(const Document& document) { return {document.footage.fps, document.footage.frame_offset, document.footage.tone}; }
 

@@ -16,6 +16,11 @@ namespace dusky {
 ShotView shotViewOf(const Document& document);
 Result<std::unique_ptr<FrameSource>> openFootageOf(const Document& document);
 
+/// What is known of a shot of which there are tracks alone: no pictures can be read.
+FootageInfo infoOfTracks(const TrackSet& tracks, const std::string& path);
+/// Footage, or a file of tracks by its ending. `width`, `height`: see readTrackFile(). Errors: as openFootage and readTrackFile.
+Result<FootageInfo> lookAtFootage(const std::string& path, int width = 0, int height = 0);
+
 /// Runs of tracking that the document asks for: the first one and those added.
 int runsOf(const Document& document);
 

@@ -1,6 +1,7 @@
 #include "core/pipeline/steps.h"
 #include "core/track/large_pictures.h"
 #include "core/track/same_tracks.h"
+#include "core/track/track_files.h"
 
 namespace dusky {
 namespace {
@@ -28,6 +29,25 @@ Result<Opened> openFor(const Document& document) {
   return opened;
 }
 
+/// Tracks that come without footage: what the file holds, as far as it lies within the document's range.
+Result<TrackSetPtr> tracksOfFile(const Document& document) {
+  auto read = readTrackFile(document.footage_path, document.footage.width, document.footage.height);
+  if (!read.ok()) return read.error();
+  const FootageInfo info = seenAs(infoOfTracks(*read, document.footage_path), shotViewOf(document));
+  for (Track& track : read->tracks) {
+    if (track.born_frame != kFromFirst) track.born_frame += document.footage.frame_offset;
+    for (Observation& o : track.observations) o.frame += document.footage.frame_offset;
+  }
+  for (int& frame : read->used_frames) frame += document.footage.frame_offset;
+  const auto frames = framesToFollow(info, document.tracking, scopeOf(document));
+  if (!frames.ok()) return frames.error();
+  const auto unwanted = [&](int frame) { return !std::binary_search(frames->begin(), frames->end(), frame); };
+  for (Track& track : read->tracks) std::erase_if(track.observations, [&](const Observation& o) { return unwanted(o.frame); });
+  std::erase_if(read->tracks, [](const Track& track) { return track.observations.empty(); });
+  read->first_frame = frames->front(), read->last_frame = frames->back(), read->used_frames = *frames;
+  return std::make_shared<const TrackSet>(std::move(*read));
+}
+
 /// The options of a run and where it looks: the first one everywhere, an added one where the artist said.
 FollowOptions optionsOf(const Document& document, int run, FollowScope& scope) {
   FollowOptions options = document.tracking;
@@ -43,6 +63,7 @@ FollowOptions optionsOf(const Document& document, int run, FollowScope& scope) {
 
 Result<TrackSetPtr> runTracks(const Document& document, const Progress& progress, const std::function<void(TrackSetPtr)>& on_partial,
                               const TracksStart& start) {
+  if (isTrackFile(document.footage_path)) return tracksOfFile(document);
   auto opened = openFor(document);
   if (!opened.ok()) return opened.error();
   TrackSetPtr tracks = start.tracks;
@@ -67,9 +88,9 @@ TrackSetPtr withHandWork(const TrackSetPtr& followed, const std::string& key, co
   const TrackWork& work = document.work;
   if (followed) {
     const bool ours = !work.edits.empty() && work.edited_key == key;
-    return ours || !work.by_hand.empty() ? applyTrackWork(*followed, work, ours) : followed;
+    return ours || work.addsTracks() ? applyTrackWork(*followed, work, ours) : followed;
   }
-  if (work.by_hand.empty()) return nullptr;
+  if (!work.addsTracks()) return nullptr;
   const auto frames = framesToFollow(footage, document.tracking, scopeOf(document));
   if (!frames.ok()) return nullptr;
   TrackSet none{.width = footage.width, .height = footage.height, .first_frame = frames->front(), .last_frame = frames->back(), .used_frames = *frames};
@@ -82,7 +103,7 @@ Picks PicksOnTracks::carriedTo(const TrackSet& to, const std::string& key, int f
   if (!picks.key.empty() && picks.key != key && !ids.empty()) {
     const std::map<int, int> same = tracks ? sameTracks(*tracks, ids, to, frame_offset - picks.frame_offset) : std::map<int, int>();
     const auto number = [&](int id) -> std::optional<int> {
-      if (id >= kFirstHandId) return id;
+      if (keepsItsNumber(id)) return id;
       const auto found = same.find(id);
       return found != same.end() ? std::optional(found->second) : std::nullopt;
     };

@@ -7,11 +7,12 @@
 
 namespace dusky {
 
-Status Workspace::openFootage(const std::string& path) {
-  auto source = dusky::openFootage(path);
-  if (!source.ok()) return source.error();
+Status Workspace::openFootage(const std::string& path, int width, int height) {
+  const auto info = lookAtFootage(path, width, height);
+  if (!info.ok()) return info.error();
   *this = Workspace();
-  file_info_ = footage_ = (*source)->info();
+  file_info_ = footage_ = *info;
+  document_.footage.width = width, document_.footage.height = height;
   // A project may be opened from anywhere.
   document_.footage_path = std::filesystem::absolute(path).lexically_normal().string();
   prints_ = filePrintsOf(document_);
@@ -39,11 +40,12 @@ Status Workspace::openProject(const std::filesystem::path& path, std::string* wa
   useStore(std::move(*store));
   document_ = std::move(*document);
   prints_ = filePrintsOf(document_), printed_mattes_ = document_.masks.mattes.folder;
-  auto source = dusky::openFootage(document_.footage_path);
-  if (source.ok())
-    footage_ = seenAs(file_info_ = (*source)->info(), shotViewOf(document_));
+  const auto info = lookAtFootage(document_.footage_path, document_.footage.width, document_.footage.height);
+  if (info.ok())
+    footage_ = seenAs(file_info_ = *info, shotViewOf(document_));
   else if (warning)
-    *warning = source.error().message;
+    *warning = info.error().message;
+  readImported(warning);
   recall();
   return Done{};
 }
@@ -52,6 +54,7 @@ Status Workspace::saveAs(const std::filesystem::path& path) {
   auto store = ProjectStore::create(path, document_);
   if (!store.ok()) return store.error();
   useStore(std::move(*store));
+  if (const Status saved = storeImported(); !saved.ok()) return saved;
   if (followed_) saveTracks();
   if (newest_solution_) saveSolution();
   return Done{};
@@ -61,7 +64,34 @@ Status Workspace::afterChange() {
   if (hasFootage()) footage_ = seenAs(file_info_, shotViewOf(document_));
   if (document_.masks.mattes.folder != printed_mattes_) prints_ = filePrintsOf(document_), printed_mattes_ = document_.masks.mattes.folder;
   recall();
-  return store_ ? store_->saveDocument(document_) : Status(Done{});
+  if (!store_) return Done{};
+  if (const Status saved = storeImported(); !saved.ok()) return saved;
+  return store_->saveDocument(document_);
+}
+
+namespace {
+std::string stepOfImport(const ImportedTracks& import) { return "imported " + import.key; }
+}  // namespace
+
+/// The places of imported tracks are no result that could be made again: they are in the file before the document speaks of them, each kept
+/// as long as the file.
+Status Workspace::storeImported() {
+  for (const ImportedTracks& import : document_.work.imported) {
+    if (!import.tracks || store_->result(stepOfImport(import), import.key)) continue;
+    if (const Status saved = store_->saveResult(stepOfImport(import), import.key, encode(*import.tracks)); !saved.ok()) return saved;
+  }
+  return Done{};
+}
+
+void Workspace::readImported(std::string* warning) {
+  for (ImportedTracks& import : document_.work.imported) {
+    const auto bytes = stored(stepOfImport(import), import.key);
+    auto read = bytes ? decodeTracks(*bytes) : Result<TrackSetPtr>(unreadable("they are not in the project file"));
+    if (read.ok())
+      import.tracks = numberedFrom(**read, (*read)->tracks.empty() ? kFirstImportedId : (*read)->tracks.front().id);
+    else if (warning)
+      *warning += fmt::format("{}The imported tracks \"{}\" are lost: {}.", warning->empty() ? "" : " ", import.group, read.error().message);
+  }
 }
 
 Status Workspace::run(std::unique_ptr<Edit> edit) {
@@ -100,7 +130,7 @@ TracksStart Workspace::tracksStart() const {
 }
 
 const TrackLabel* Workspace::labelOf(int track) const {
-  const bool ours = track >= kFirstHandId || document_.work.edited_key == tracks_key_;
+  const bool ours = keepsItsNumber(track) || document_.work.edited_key == tracks_key_;
   return ours ? document_.work.labelOf(track) : nullptr;
 }
 
@@ -125,12 +155,15 @@ PicksOnTracks Workspace::picksAsMade() const {
   return {picks, from};
 }
 
+/// Of the followed tracks that a solve would be made from now; empty: from imported ones alone.
+std::string Workspace::solvedTracksKey() const { return followed_ || document_.work.imported.empty() ? asked_tracks_key_ : std::string(); }
+
 /// The picks as numbers of the tracks shown.
 void Workspace::refreshPicks() {
   seen_ = document_;
   lost_picks_ = 0;
   if (tracks_) seen_.picks = picksAsMade().carriedTo(*tracks_, tracks_key_, document_.footage.frame_offset, &lost_picks_);
-  asked_solve_key_ = solveKey(seen_, footage_, asked_tracks_key_);
+  asked_solve_key_ = solveKey(seen_, footage_, solvedTracksKey());
 }
 
 /// Results are stored newest last and the oldest go: tracks that picks speak of must not.
@@ -177,7 +210,7 @@ void Workspace::recallSolution() {
   if (answer == answers_.end()) answer = answers_.emplace(asked, stored("answer", asked).value_or(asked)).first;
   if (SolutionPtr made = madeSolution(answer->second)) {
     newest_solution_ = std::move(made);
-    solution_keys_ = {.tracks = asked_tracks_key_, .asked = asked, .own = answer->second};
+    solution_keys_ = {.tracks = solvedTracksKey(), .asked = asked, .own = answer->second};
   }
 }
 
@@ -221,8 +254,10 @@ static std::string lostLine(int lost) { return lost > 0 ? fmt::format(" · {} pi
 
 StepStatus Workspace::status(Step step) const {
   if (!hasFootage()) return {StepState::NotRun, step == Step::Footage ? "none yet" : "not run"};
-  const bool tracks_current = followed_ && tracks_key_ == asked_tracks_key_;
+  const bool tracks_current = followed_ ? tracks_key_ == asked_tracks_key_ : tracks_ && !document_.work.imported.empty();
   const auto by_hand = document_.work.by_hand.size();
+  std::size_t imported = 0;
+  for (const ImportedTracks& import : document_.work.imported) imported += import.tracks ? import.tracks->tracks.size() - import.removed.size() : 0;
   const bool solve_current = solution_ && tracks_current && solution_keys_.asked == asked_solve_key_;
   switch (step) {
     case Step::Footage:
@@ -236,10 +271,13 @@ StepStatus Workspace::status(Step step) const {
       return {StepState::Current, line};
     }
     case Step::Tracks:
-      if (!followed_) return {StepState::NotRun, by_hand > 0 ? fmt::format("{} by hand, none followed yet", by_hand) : "not run"};
+      if (!followed_) {
+        if (imported > 0) return {StepState::Current, fmt::format("{} imported{}, none followed", imported, by_hand > 0 ? fmt::format(" · {} by hand", by_hand) : "")};
+        return {StepState::NotRun, by_hand > 0 ? fmt::format("{} by hand, none followed yet", by_hand) : "not run"};
+      }
       if (!tracks_current) return {StepState::Stale, "frames, masks or settings changed"};
       return {StepState::Current, fmt::format("{} · median life {:.0f} frames{}{}", tracks_->tracks.size(), tracks_->medianLife(),
-                                              by_hand > 0 ? fmt::format(" · {} by hand", by_hand) : "", lostLine(lost_picks_))};
+                                              by_hand > 0 ? fmt::format(" · {} by hand", by_hand) : "", imported > 0 ? fmt::format(" · {} imported", imported) : "") + lostLine(lost_picks_)};
     case Step::Solve:
       if (!solution_) return solution_keys_.own.empty() ? StepStatus{StepState::NotRun, "not run"} : StepStatus{StepState::Stale, "tracks changed"};
       if (!tracks_current) return {StepState::Stale, "tracks changed"};

@@ -21,8 +21,9 @@ struct StepStatus {
 /// jobs take copies and hand their results back.
 class Workspace {
  public:
-  /// Starts anew with this footage. Errors: as openFootage; the workspace stays as it was then.
-  Status openFootage(const std::string& path);
+  /// Starts anew with this footage, or with a file of 2D tracks alone (`width`, `height`: see readTrackFile). Errors: as lookAtFootage(); the
+  /// workspace stays as it was then.
+  Status openFootage(const std::string& path, int width = 0, int height = 0);
   /// Opens a project and the stored results of its settings. A project whose footage is gone opens all the same; `warning` says so.
   Status openProject(const std::filesystem::path& path, std::string* warning = nullptr);
   /// Writes the document to a new file and goes on with it; the results follow in the background, see flush().
@@ -87,7 +88,10 @@ class Workspace {
   Status afterChange();
   void recall();
   void refreshTracks();
+  Status storeImported();
+  void readImported(std::string* warning);
   void refreshPicks();
+  std::string solvedTracksKey() const;
   void useStore(std::unique_ptr<ProjectStore> store);
   TrackSetPtr madeTracks(const std::string& key) const;
   void saveTracks();

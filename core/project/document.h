@@ -20,6 +20,7 @@ struct FootageSettings {
   Tone tone;                  ///< How its values are looked at.
   int step = 1;               ///< Every n-th frame of the range, 1 to 1000.
   std::vector<int> left_out;  ///< Frames not looked at, ascending.
+  int width = 0, height = 0;  ///< Of the picture behind tracks that come without footage and do not say it; 0: not said.
   bool operator==(const FootageSettings&) const = default;
 };
 

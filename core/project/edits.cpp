@@ -162,6 +162,7 @@ std::unique_ptr<Edit> changeFrameOffset(const Document& document, int offset) {
     for (MaskKey& key : mask.keys) move(key.frame);
   }
   for (ExtraRun& run : d.extra_runs) moveRange(run.first_frame, run.last_frame);
+  for (ImportedTracks& import : d.work.imported) import.frame_shift += by;
   for (HandTrack& track : d.work.by_hand) {
     for (HandPoint& point : track.points) move(point.frame);
   }

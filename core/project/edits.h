@@ -53,6 +53,8 @@ std::unique_ptr<Edit> removeExtraRuns();
 HandTrack newHandTrack(const Document& document, const HandTrack& like);
 /// Puts a track by hand in place of the one with its id, or adds it.
 std::unique_ptr<Edit> changeHandTrack(std::string name, const Document& document, HandTrack track);
+/// Brings tracks in as a group of their own, numbered from kFirstImportedId on. Whoever has a project file stores their places.
+std::unique_ptr<Edit> importTracks(const Document& document, TrackSet tracks, std::string group);
 std::unique_ptr<Edit> removeTracks(const Document& document, const std::vector<int>& ids, const std::string& followed_key);
 /// Takes the frames first to last out of tracks.
 std::unique_ptr<Edit> removeFrames(const Document& document, const std::vector<int>& ids, int first, int last, const std::string& followed_key);

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <limits>
 
+#include "core/base/content_key.h"
 #include "core/project/edits.h"
 
 namespace dusky {
@@ -19,7 +20,7 @@ TrackWork workOn(const Document& document, const std::string& followed_key) {
   TrackWork work = document.work;
   if (work.edited_key != followed_key) {
     work.edits.clear();
-    std::erase_if(work.labels, [](const TrackLabel& label) { return label.track < kFirstHandId; });
+    std::erase_if(work.labels, [](const TrackLabel& label) { return !keepsItsNumber(label.track); });
   }
   work.edited_key = followed_key;
   return work;
@@ -36,6 +37,35 @@ void put(TrackWork& work, HandTrack track) {
 }
 
 int nextHandId(const TrackWork& work) { return work.by_hand.empty() ? kFirstHandId : work.by_hand.back().id + 1; }
+
+int nextImportedId(const TrackWork& work) {
+  int id = kFirstImportedId;
+  for (const ImportedTracks& import : work.imported) {
+    if (import.tracks && !import.tracks->tracks.empty()) id = std::max(id, import.tracks->tracks.back().id + 1);
+  }
+  return id;
+}
+
+void removeImported(TrackWork& work, int id) {
+  for (ImportedTracks& import : work.imported) {
+    const auto place = std::lower_bound(import.removed.begin(), import.removed.end(), id);
+    if (import.tracks && import.tracks->find(id) && !import.isRemoved(id)) import.removed.insert(place, id);
+  }
+}
+
+/// The track by hand of this number; an imported one becomes a track by hand, which can be changed. nullptr: it is neither.
+HandTrack* handOf(TrackWork& work, int id) {
+  if (HandTrack* there = handIn(work, id)) return there;
+  const ImportedTracks* import = work.importOf(id);
+  const Track track = import ? import->track(id) : Track{};
+  if (track.observations.empty()) return nullptr;
+  HandTrack made{.id = nextHandId(work), .color = track.color, .start = track.start, .stop = track.stop};
+  made.name = import->group + " " + std::to_string(id - import->tracks->tracks.front().id + 1);
+  for (const Observation& o : track.observations) made.points.push_back({o.frame, o.position, true});
+  removeImported(work, id);
+  work.by_hand.push_back(std::move(made));
+  return &work.by_hand.back();
+}
 
 int nextCutId(const TrackWork& work) {
   int id = kFirstCutId;
@@ -73,11 +103,25 @@ std::unique_ptr<Edit> changeHandTrack(std::string name, const Document& document
   return setWork(std::move(name), std::move(work));
 }
 
+std::unique_ptr<Edit> importTracks(const Document& document, TrackSet tracks, std::string group) {
+  TrackWork work = document.work;
+  ImportedTracks import{.group = std::move(group), .key = {}, .frame_shift = 0, .removed = {}, .tracks = numberedFrom(std::move(tracks), nextImportedId(work))};
+  KeyBuilder key;
+  for (const Track& track : import.tracks->tracks) {
+    key.add(track.id);
+    for (const Observation& o : track.observations) key.add(o.frame).add(o.position.x()).add(o.position.y());
+  }
+  import.key = key.key();
+  const auto count = import.tracks->tracks.size();
+  work.imported.push_back(std::move(import));
+  return setWork(counted("Import", count), std::move(work));
+}
+
 std::unique_ptr<Edit> removeTracks(const Document& document, const Ids& ids, const std::string& followed_key) {
   TrackWork work = workOn(document, followed_key);
   for (const int id : ids) {
-    if (id >= kFirstHandId)
-      std::erase_if(work.by_hand, [id](const HandTrack& t) { return t.id == id; });
+    if (keepsItsNumber(id))
+      std::erase_if(work.by_hand, [id](const HandTrack& t) { return t.id == id; }), removeImported(work, id);
     else
       work.edits.push_back({TrackEditKind::Remove, id});
   }
@@ -87,7 +131,7 @@ std::unique_ptr<Edit> removeTracks(const Document& document, const Ids& ids, con
 std::unique_ptr<Edit> removeFrames(const Document& document, const Ids& ids, int first, int last, const std::string& followed_key) {
   TrackWork work = workOn(document, followed_key);
   for (const int id : ids) {
-    if (HandTrack* by_hand = handIn(work, id))
+    if (HandTrack* by_hand = handOf(work, id))
       by_hand->remove(first, last);
     else
       work.edits.push_back({TrackEditKind::RemovePart, id, 0, first, last});
@@ -99,7 +143,7 @@ std::unique_ptr<Edit> removeFrames(const Document& document, const Ids& ids, int
 std::unique_ptr<Edit> cutTracks(const Document& document, const Ids& ids, int frame, const std::string& followed_key) {
   TrackWork work = workOn(document, followed_key);
   for (const int id : ids) {
-    HandTrack* by_hand = handIn(work, id);
+    HandTrack* by_hand = handOf(work, id);
     if (!by_hand) {
       work.edits.push_back({TrackEditKind::Cut, id, nextCutId(work), frame});
       continue;

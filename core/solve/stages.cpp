@@ -13,7 +13,7 @@ namespace dusky {
 namespace {
 
 constexpr int kFramesForLens = 40;
-constexpr int kTracksInFrame = 150;  // of the share that finds the cameras
+constexpr int kTracksInFrame = 120;  // of the share that finds the cameras
 
 void show(const SolveState& state, const SolveTask& task) {
   if (task.show) task.show(state);
@@ -90,6 +90,7 @@ void settle(SolveState& state, const SolveTask& task, int rounds, const Progress
     BundleOptions options = robustOptions(state, task.options);
     // The first round only shows what to leave out.
     options.max_steps = round == 0 ? 6 : 12, options.settled = 1e-4;
+    options.damping = round == 0 ? 1e-5 : 1e-6;  // it stands nearly where it must
     adjustAll(state, options, part);
     if (progress.stopRequested()) return;
     const int used_before = countUsed(state.work);

@@ -98,7 +98,8 @@ void wakeTracks(SolveState& state) {
           if (!track.point) return;
           track.reason = sortOutTrack(work, views, track, {.tolerance_px = std::max(limit, tolerance_px)});
           if (track.reason != AsideReason::None) return;
-          if (limit > tolerance_px) placeAnew(work, views, track, far_rad, true);
+          const bool all_fit = std::all_of(track.observations.begin(), track.observations.end(), [](const WorkObservation& o) { return o.used; });
+          if (limit > tolerance_px && !all_fit) placeAnew(work, views, track, far_rad, true);
         }
       },
       16);

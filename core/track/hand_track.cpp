@@ -201,7 +201,7 @@ void HandTrack::remove(int first, int last) {
 }
 
 Track HandTrack::track() const {
-  Track made{.id = id, .color = color, .stop = stop, .start = start};
+  Track made{.id = id, .color = color, .stop = stop, .start = start, .kind = TrackKind::ByHand};
   for (const HandPoint& p : points) made.observations.push_back({p.frame, p.position});
   const auto key = std::find_if(points.begin(), points.end(), [](const HandPoint& p) { return p.keyed; });
   if (key != points.end()) made.born_frame = key->frame;

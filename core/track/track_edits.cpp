@@ -26,6 +26,7 @@ void cut(Tracks& tracks, const TrackEdit& edit) {
   Track later = tracks.at(edit.track);
   if (edit.first <= later.firstFrame() || edit.first > later.lastFrame() || tracks.count(edit.other)) return;
   later.id = edit.other;
+  later.kind = TrackKind::CutOff;
   later.born_frame = std::max(later.born(), edit.first);
   tracks[edit.other] = later;
   keep(tracks, edit.other, [&](int frame) { return frame >= edit.first; });
@@ -60,6 +61,26 @@ void apply(Tracks& tracks, const TrackEdit& edit) {
 }  // namespace
 
 const HandTrack* TrackWork::find(int id) const { return findBy(by_hand, id, &HandTrack::id); }
+const ImportedTracks* TrackWork::importOf(int id) const {
+  const auto holds = [id](const ImportedTracks& import) { return import.tracks && import.tracks->find(id); };
+  const auto found = std::find_if(imported.begin(), imported.end(), holds);
+  return found != imported.end() ? &*found : nullptr;
+}
+
+Track ImportedTracks::track(int id) const {
+  const Track* found = tracks && !isRemoved(id) ? tracks->find(id) : nullptr;
+  if (!found) return {};
+  Track shifted = *found;
+  if (shifted.born_frame != kFromFirst) shifted.born_frame += frame_shift;
+  for (Observation& o : shifted.observations) o.frame += frame_shift;
+  return shifted;
+}
+
+TrackSetPtr numberedFrom(TrackSet tracks, int first) {
+  for (Track& track : tracks.tracks) track.id = first++, track.kind = TrackKind::Imported;
+  return std::make_shared<TrackSet>(std::move(tracks));
+}
+
 const TrackLabel* TrackWork::labelOf(int id) const { return findBy(labels, id, &TrackLabel::track); }
 
 TrackSetPtr applyTrackWork(const TrackSet& followed, const TrackWork& work, bool with_edits) {
@@ -71,10 +92,13 @@ TrackSetPtr applyTrackWork(const TrackSet& followed, const TrackWork& work, bool
     made->tracks.clear();
     for (auto& [id, track] : tracks) made->tracks.push_back(std::move(track));
   }
-  for (const HandTrack& by_hand : work.by_hand) {
-    Track track = by_hand.track();
+  const auto add = [&](Track track) {
     std::erase_if(track.observations, [&](const Observation& o) { return followed.indexOf(o.frame) < 0; });
     if (!track.observations.empty()) made->tracks.push_back(std::move(track));
+  };
+  for (const HandTrack& by_hand : work.by_hand) add(by_hand.track());
+  for (const ImportedTracks& import : work.imported) {
+    for (const Track& track : import.tracks ? import.tracks->tracks : std::vector<Track>{}) add(import.track(track.id));
   }
   return made;
 }

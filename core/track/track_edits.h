@@ -3,6 +3,7 @@
 #include <vector>
 
 #include "core/track/hand_track.h"
+#include "core/track/imported_tracks.h"
 #include "core/track/track_set.h"
 
 namespace dusky {
@@ -33,20 +34,28 @@ struct TrackLabel {
   bool operator==(const TrackLabel&) const = default;
 };
 
-/// All that was done to tracks by hand.
+/// Whether a track's number is the document's own (by hand, imported): it means the same track whatever is followed.
+inline bool keepsItsNumber(int track) { return track >= kFirstHandId; }
+
+/// All that was done to tracks by hand, and those that were brought in.
 struct TrackWork {
   std::string edited_key;          ///< Of the followed tracks that `edits` speak of; other tracks are left as they are.
   std::vector<TrackEdit> edits;    ///< In the order they were made.
   std::vector<HandTrack> by_hand;  ///< By id, ascending.
   std::vector<TrackLabel> labels;  ///< By track, ascending.
+  std::vector<ImportedTracks> imported;  ///< In the order they were brought in.
   bool operator==(const TrackWork&) const = default;
 
   const HandTrack* find(int id) const;
   const TrackLabel* labelOf(int id) const;
+  /// The group of imported tracks that a track belongs to, or nullptr.
+  const ImportedTracks* importOf(int id) const;
+  /// Whether there are tracks besides the followed ones.
+  bool addsTracks() const { return !by_hand.empty() || !imported.empty(); }
 };
 
 /// The tracks with everything done to them. Edits of tracks that are not there, or that would leave nothing sensible, change nothing;
-/// a track that loses all its frames is gone. `with_edits` false: only the tracks by hand are added.
+/// a track that loses all its frames is gone. `with_edits` false: only the tracks by hand and the imported ones are added.
 TrackSetPtr applyTrackWork(const TrackSet& followed, const TrackWork& work, bool with_edits);
 
 /// Whether two tracks can become one. Errors: InvalidInput when they share frames and are more than `apart_px` apart in them.

@@ -26,6 +26,9 @@ std::string_view describe(StopReason reason);
 enum class FeatureSize : std::uint8_t { Fine, Medium, Coarse };
 std::string_view describe(FeatureSize size);
 
+/// Where a track comes from.
+enum class TrackKind : std::uint8_t { Followed, CutOff, ByHand, Imported };
+
 inline constexpr int kFromFirst = std::numeric_limits<int>::min();
 
 /// One feature through time, observations in order of frames.
@@ -36,6 +39,7 @@ struct Track {
   StopReason start = StopReason::EndOfFootage;
   int born_frame = kFromFirst;  ///< Where it was found; it grew both ways from there.
   FeatureSize size = FeatureSize::Medium;
+  TrackKind kind = TrackKind::Followed;
   std::vector<Observation> observations;
 
   int life() const { return static_cast<int>(observations.size()); }
