@@ -76,7 +76,7 @@ void addRuns(KeyBuilder& key, const Document& document, int runs) {
 void addWork(KeyBuilder& key, TrackWork work, const std::string& followed_key) {
   work.labels.clear();
   for (HandTrack& track : work.by_hand) track.name.clear();
-  for (ImportedTracks& import : work.imported) import.group.clear();
+  for (ImportedTracks& import : work.imported) import.label = {};
   if (work.edited_key != followed_key) work.edits.clear();
   if (work.edits.empty() && !work.addsTracks()) return;
   work.edited_key.clear();

@@ -90,7 +90,7 @@ void Workspace::readImported(std::string* warning) {
     if (read.ok())
       import.tracks = numberedFrom(**read, (*read)->tracks.empty() ? kFirstImportedId : (*read)->tracks.front().id);
     else if (warning)
-      *warning += fmt::format("{}The imported tracks \"{}\" are lost: {}.", warning->empty() ? "" : " ", import.group, read.error().message);
+      *warning += fmt::format("{}The imported tracks \"{}\" are lost: {}.", warning->empty() ? "" : " ", import.label.group, read.error().message);
   }
 }
 
@@ -131,7 +131,10 @@ TracksStart Workspace::tracksStart() const {
 
 const TrackLabel* Workspace::labelOf(int track) const {
   const bool ours = keepsItsNumber(track) || document_.work.edited_key == tracks_key_;
-  return ours ? document_.work.labelOf(track) : nullptr;
+  const TrackLabel* label = ours ? document_.work.labelOf(track) : nullptr;
+  if (label) return label;
+  const ImportedTracks* import = document_.work.importOf(track);
+  return import ? &import->label : nullptr;
 }
 
 std::string Workspace::nameOf(int track) const {

@@ -60,7 +60,7 @@ HandTrack* handOf(TrackWork& work, int id) {
   const Track track = import ? import->track(id) : Track{};
   if (track.observations.empty()) return nullptr;
   HandTrack made{.id = nextHandId(work), .color = track.color, .start = track.start, .stop = track.stop};
-  made.name = import->group + " " + std::to_string(id - import->tracks->tracks.front().id + 1);
+  made.name = import->label.group + " " + std::to_string(id - import->tracks->tracks.front().id + 1);
   for (const Observation& o : track.observations) made.points.push_back({o.frame, o.position, true});
   removeImported(work, id);
   work.by_hand.push_back(std::move(made));
@@ -105,7 +105,7 @@ std::unique_ptr<Edit> changeHandTrack(std::string name, const Document& document
 
 std::unique_ptr<Edit> importTracks(const Document& document, TrackSet tracks, std::string group) {
   TrackWork work = document.work;
-  ImportedTracks import{.group = std::move(group), .key = {}, .frame_shift = 0, .removed = {}, .tracks = numberedFrom(std::move(tracks), nextImportedId(work))};
+  ImportedTracks import{.label = {0, {}, std::move(group)}, .key = {}, .frame_shift = 0, .removed = {}, .tracks = numberedFrom(std::move(tracks), nextImportedId(work))};
   KeyBuilder key;
   for (const Track& track : import.tracks->tracks) {
     key.add(track.id);

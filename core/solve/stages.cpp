@@ -13,7 +13,7 @@ namespace dusky {
 namespace {
 
 constexpr int kFramesForLens = 40;
-constexpr int kTracksInFrame = 120;  // of the share that finds the cameras
+constexpr int kTracksInFrame = 150;  // of the share that finds the cameras
 
 void show(const SolveState& state, const SolveTask& task) {
   if (task.show) task.show(state);

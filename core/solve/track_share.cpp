@@ -68,7 +68,7 @@ void restTracks(Reconstruction& work, int per_frame) {
     WorkTrack& track = work.tracks[t];
     const auto life = track.observations.size();
     all += life;
-    track.resting = 4 * static_cast<std::size_t>(cover.wanted(track)) < life;
+    track.resting = 2 * static_cast<std::size_t>(cover.wanted(track)) < life;
     if (track.resting) continue;
     kept += life;
     cover.take(track);

@@ -27,13 +27,6 @@ struct TrackEdit {
   bool operator==(const TrackEdit&) const = default;
 };
 
-/// What an artist calls a track, and the group it is put in.
-struct TrackLabel {
-  int track = 0;
-  std::string name, group;
-  bool operator==(const TrackLabel&) const = default;
-};
-
 /// Whether a track's number is the document's own (by hand, imported): it means the same track whatever is followed.
 inline bool keepsItsNumber(int track) { return track >= kFirstHandId; }
 

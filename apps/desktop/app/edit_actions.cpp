@@ -95,7 +95,7 @@ void EditActions::refresh() {
   cut->setEnabled(any([&](const Track& t) { return frame > t.firstFrame() && frame <= t.lastFrame(); }));
   drop_before->setEnabled(any([&](const Track& t) { return frame > t.firstFrame() && frame <= t.lastFrame(); }));
   drop_after->setEnabled(any([&](const Track& t) { return frame >= t.firstFrame() && frame < t.lastFrame(); }));
-  const bool two = ids().size() == 2 && ids()[0] < kFirstHandId && ids()[1] < kFirstHandId;
+  const bool two = ids().size() == 2 && !keepsItsNumber(ids()[0]) && !keepsItsNumber(ids()[1]);
   join->setEnabled(two && any([](const Track&) { return true; }));
   group->setEnabled(any([](const Track&) { return true; }));
   remove->setEnabled(any([](const Track&) { return true; }));

@@ -6,10 +6,12 @@
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QFrame>
+#include <QInputDialog>
 #include <QLabel>
 #include <QMenu>
 #include <QMessageBox>
 #include <QMimeData>
+#include <QRegularExpression>
 #include <QSettings>
 #include <QStackedWidget>
 #include <QToolButton>
@@ -22,6 +24,7 @@
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/steps/step_settings.h"
 #include "apps/desktop/steps/steps_panel.h"
+#include "core/track/track_files.h"
 
 namespace dusky::desktop {
 
@@ -110,6 +113,7 @@ void MainWindow::refreshFootage() {
   if (!session_.model.hasFootage() || shown_as_ == view) return;
   shown_as_ = view;
   const FootageInfo& info = session_.model.workspace().footage();
+  if (isTrackFile(session_.model.document().footage_path)) return session_.frames.setNoPictures({info.width, info.height});
   session_.frames.setFootage(QString::fromStdString(session_.model.document().footage_path), view, info.first, info.last);
 }
 
@@ -150,12 +154,33 @@ void MainWindow::jobFinished(bool well) {
 void MainWindow::open(const QString& path) {
   if (path.isEmpty() || session_.jobs.busy()) return;
   if (!mayLeave()) return;
-  session_.jobs.open(path);
+  QSize picture(0, 0);
+  if (path.endsWith(".csv")) {
+    // A table of places does not say how large the picture is.
+    bool sure = false;
+    const QString text = QInputDialog::getText(this, tr("Tracks without footage"), tr("Width × height of the picture behind them, px:"), QLineEdit::Normal, "1920x1080", &sure);
+    const QStringList sides = text.split(QRegularExpression("[x×, ]+"), Qt::SkipEmptyParts);
+    if (!sure) return;
+    if (sides.size() == 2) picture = {sides[0].toInt(), sides[1].toInt()};
+  }
+  session_.jobs.open(path, picture);
+}
+
+void MainWindow::chooseImport() {
+  const QString path = QFileDialog::getOpenFileName(this, tr("Import tracks"), {}, tr("2D tracks (*.json *.csv)"));
+  if (!path.isEmpty()) session_.jobs.importTracks(path);
+}
+
+void MainWindow::chooseExport() {
+  QString path = QFileDialog::getSaveFileName(this, tr("Export tracks"), "tracks.json", tr("2D tracks (*.json *.csv)"));
+  if (path.isEmpty()) return;
+  if (!path.endsWith(".json") && !path.endsWith(".csv")) path += ".json";
+  session_.jobs.exportTracks(path);
 }
 
 void MainWindow::chooseFootage() {
   open(QFileDialog::getOpenFileName(this, tr("Open footage: a movie, or one picture of a sequence"), {},
-                                    tr("Footage (*.mp4 *.mov *.mkv *.avi *.mxf *.webm *.m4v *.png *.jpg *.jpeg *.tif *.tiff *.dpx *.exr);;All files (*)")));
+                                    tr("Footage (*.mp4 *.mov *.mkv *.avi *.mxf *.webm *.m4v *.png *.jpg *.jpeg *.tif *.tiff *.dpx *.exr);;2D tracks without footage (*.json *.csv);;All files (*)")));
 }
 
 void MainWindow::chooseProject() { open(QFileDialog::getOpenFileName(this, tr("Open project"), {}, tr("Dusky Moth projects (*.moth)"))); }

@@ -100,6 +100,8 @@ class MainWindow : public QMainWindow {
   QAction* spaceMode(Eye::Mode mode, const QString& text, const QString& tip, const QKeySequence& key, const char* icon_name);
 
   void chooseFootage();
+  void chooseImport();
+  void chooseExport();
   void chooseProject();
   bool save();
   bool saveAs();
@@ -136,7 +138,7 @@ class MainWindow : public QMainWindow {
   QLabel* notice_text_ = nullptr;
   QMenu* recent_menu_ = nullptr;
   QActionGroup *space_modes_, *tools_;
-  QAction *open_footage_, *open_project_, *open_demo_, *save_, *save_as_, *quit_, *undo_, *redo_;
+  QAction *open_footage_, *open_project_, *open_demo_, *save_, *save_as_, *import_tracks_, *export_tracks_, *quit_, *undo_, *redo_;
   QAction *track_, *solve_, *deliver_, *cancel_;
   QAction *box_, *lasso_, *fit_, *actual_, *tracks_, *aside_, *masks_, *grid_, *objects_, *colors_, *orbit_, *top_, *through_, *frame_all_;
   QAction *mask_edit_, *hand_, *region_, *edge_, *straight_, *candidates_, *leave_tool_;

@@ -42,6 +42,8 @@ void MainWindow::makeActions() {
   open_project_ = action(tr("Open project…"), tr("A .moth file."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_O));
   open_demo_ = action(tr("Open the demo shot"), tr("A walk along a ferry landing at dusk."), {});
   save_ = action(tr("Save project"), tr("Gives the shot a project file; from then on every change is saved as it is made."), QKeySequence::Save);
+  import_tracks_ = action(tr("Import tracks…"), tr("2D tracks from a .json or .csv file, added as a group of their own. They lie in the footage's px and frame numbers."), {});
+  export_tracks_ = action(tr("Export tracks…"), tr("Writes the 2D tracks that are shown: .json holds all, .csv the places alone."), {});
   save_as_ = action(tr("Save project as…"), tr("Goes on in another file."), QKeySequence::SaveAs);
   quit_ = action(tr("Quit"), tr("Closes the window."), QKeySequence::Quit);
   undo_ = action(tr("Undo"), tr("Takes the last change back."), QKeySequence::Undo);
@@ -80,6 +82,8 @@ void MainWindow::makeActions() {
   connect(open_demo_, &QAction::triggered, this, [this] { open(demoPath()); });
   connect(save_, &QAction::triggered, this, &MainWindow::save);
   connect(save_as_, &QAction::triggered, this, &MainWindow::saveAs);
+  connect(import_tracks_, &QAction::triggered, this, &MainWindow::chooseImport);
+  connect(export_tracks_, &QAction::triggered, this, &MainWindow::chooseExport);
   connect(quit_, &QAction::triggered, this, &QWidget::close);
   connect(undo_, &QAction::triggered, &session_.model, &DocumentModel::undo);
   connect(redo_, &QAction::triggered, &session_.model, &DocumentModel::redo);
@@ -99,6 +103,8 @@ void MainWindow::makeMenus() {
   file->addAction(open_demo_);
   file->addSeparator();
   file->addActions({save_, save_as_});
+  file->addSeparator();
+  file->addActions({import_tracks_, export_tracks_});
   file->addSeparator();
   file->addAction(quit_);
   QMenu* edit = menuBar()->addMenu(tr("Edit"));
@@ -167,6 +173,8 @@ void MainWindow::refreshActions() {
   cancel_->setEnabled(!idle);
   save_->setEnabled(footage);
   save_as_->setEnabled(footage);
+  import_tracks_->setEnabled(footage && idle);
+  export_tracks_->setEnabled(idle && session_.model.workspace().tracks());
 }
 
 }  // namespace dusky::desktop

@@ -28,6 +28,7 @@ FrameStore::~FrameStore() {
 
 void FrameStore::setFootage(const QString& path, const ShotView& view, int first, int last) {
   first_ = first, last_ = last;
+  blank_ = QImage();
   forget();
   {
     const std::lock_guard lock(mutex_);
@@ -37,6 +38,13 @@ void FrameStore::setFootage(const QString& path, const ShotView& view, int first
     ++generation_, ++footage_generation_;
   }
   wake_.notify_all();
+  emit ready(kAllChanged);
+}
+
+void FrameStore::setNoPictures(const QSize& size) {
+  setFootage({}, {}, 1, 0);
+  blank_ = QImage(size, QImage::Format_RGB32);
+  blank_.fill(QColor(0x17, 0x12, 0x1d));
   emit ready(kAllChanged);
 }
 
@@ -86,6 +94,7 @@ void FrameStore::want(int number) {
 }
 
 QImage FrameStore::frame(int number) {
+  if (!blank_.isNull()) return blank_;
   want(number);
   const auto found = pictures_.find(number);
   if (found == pictures_.end()) return {};

@@ -25,6 +25,8 @@ class FrameStore : public QObject {
 
   /// Forgets everything and reads from here. An empty path: nothing to read.
   void setFootage(const QString& path, const ShotView& view, int first, int last);
+  /// Forgets everything; there are no pictures, and every frame shows a dark field of this size: tracks without footage.
+  void setNoPictures(const QSize& size);
   /// How much memory pictures may take, bytes.
   void setBound(std::size_t bytes);
   std::size_t bound() const { return bound_; }
@@ -46,6 +48,7 @@ class FrameStore : public QObject {
   void dropOldest();
 
   int first_ = 1, last_ = 0;
+  QImage blank_;  ///< Of a shot without pictures; null for others.
   std::map<int, QImage> pictures_;
   std::list<int> recent_;  ///< Newest first.
   std::size_t bytes_ = 0, bound_ = std::size_t{768} << 20;

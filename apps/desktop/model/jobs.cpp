@@ -2,7 +2,9 @@
 
 #include <QMetaObject>
 
+#include "core/base/atomic_file.h"
 #include "core/project/edits.h"
+#include "core/track/track_files.h"
 
 namespace dusky::desktop {
 
@@ -84,18 +86,40 @@ void Jobs::endQuietly(const Status& status) {
   emit changed();
 }
 
-void Jobs::open(const QString& path) {
-  start(Step::Footage, [this, path = path.toStdString(), writer = model_.workspace().writer()](std::stop_token) {
+void Jobs::open(const QString& path, const QSize& picture) {
+  start(Step::Footage, [this, path = path.toStdString(), picture, writer = model_.workspace().writer()](std::stop_token) {
     if (writer) (void)writer->flush();  // it may be this very file
     auto workspace = std::make_shared<Workspace>();
     std::string warning;
     const bool project = path.ends_with(".moth");
-    const Status opened = project ? workspace->openProject(path, &warning) : workspace->openFootage(path);
+    const Status opened = project ? workspace->openProject(path, &warning) : workspace->openFootage(path, picture.width(), picture.height());
     post([this, workspace, opened, warning] {
       if (opened.ok()) model_.adopt(std::move(*workspace));
       endWith(opened);
       if (!warning.empty()) emit openFailed(QString::fromStdString(warning));
     });
+  });
+}
+
+void Jobs::importTracks(const QString& path) {
+  if (!model_.hasFootage()) return;
+  start(Step::Tracks, [this, path = std::filesystem::path(path.toStdString()), info = model_.workspace().footage()](std::stop_token) {
+    auto read = readTrackFile(path, info.width, info.height);
+    const Status fits = read.ok() ? checkInFootage(*read, info) : Status(read.error());
+    auto tracks = fits.ok() ? std::make_shared<TrackSet>(std::move(*read)) : nullptr;
+    post([this, tracks, fits, group = path.stem().string()] {
+      if (tracks) model_.run(dusky::importTracks(model_.document(), std::move(*tracks), group));
+      endQuietly(fits);
+    });
+  });
+}
+
+void Jobs::exportTracks(const QString& path) {
+  const TrackSetPtr tracks = model_.workspace().tracks();
+  if (!tracks) return;
+  start(Step::Tracks, [this, path = std::filesystem::path(path.toStdString()), tracks](std::stop_token) {
+    const Status written = writeFileAtomically(path, path.extension() == ".csv" ? tracksToCsv(*tracks) : tracksToJson(*tracks));
+    post([this, written] { endQuietly(written); });
   });
 }
 

@@ -1,5 +1,6 @@
 #pragma once
 #include <QObject>
+#include <QSize>
 #include <QString>
 #include <array>
 #include <functional>
@@ -38,8 +39,12 @@ class Jobs : public QObject {
     return !delivered_.empty() && delivered_solution_ == model_.solution() && delivered_scene_ == model_.document().picks.scene;
   }
 
-  /// Opens footage or a project (by its ending); the present shot stays until the new one is read.
-  void open(const QString& path);
+  /// Opens footage, tracks without footage or a project (by its ending); the present shot stays until the new one is read. `picture`: the size
+  /// behind tracks that do not say it.
+  void open(const QString& path, const QSize& picture = {0, 0});
+  /// Brings tracks in from a file, as a group; writes those that are shown.
+  void importTracks(const QString& path);
+  void exportTracks(const QString& path);
   void runTracks();
   /// Puts a key of a track by hand, on the feature near the place when `snap`; track 0: a new one, which is selected.
   struct KeyPlace {

@@ -167,7 +167,7 @@ bool SweepPlot::event(QEvent* event) {
   if (!point) return true;
   QString text = tr("%1: %2").arg(scalarName(asked.first.parameter)).arg(point->value, 0, 'g', 6);
   if (two()) text += tr("\n%1: %2").arg(scalarName(asked.second->parameter)).arg(point->second, 0, 'g', 6);
-  QToolTip::showText(help->globalPos(), text + "\n" + rmsText(point->rms_px, point->apart) + tr("\nClick to choose a value."), this);
+  QToolTip::showText(help->globalPos(), text + "\n" + rmsText(point->rms_px, point->chi_squared) + tr("\nClick to choose a value."), this);
   return true;
 }
 

@@ -13,6 +13,7 @@ QString words(std::string_view text) { return QString::fromUtf8(text.data(), sta
 
 QString kindOf(const Track& track, const HandTrack* by_hand) {
   if (by_hand) return QObject::tr("by hand, %1").arg(words(describe(by_hand->kind)));
+  if (track.kind == TrackKind::Imported) return QObject::tr("imported");
   return words(describe(track.size));
 }
 }  // namespace
