@@ -1,5 +1,6 @@
 #include "core/adjust/reduced_system.h"
 
+#include <cassert>
 #include <cmath>
 #include <numeric>
 #include <tuple>
@@ -12,6 +13,11 @@ namespace dusky {
 namespace {
 
 constexpr int kPointsPerGroup = 32;
+[[maybe_unused]] bool sortedByPoint(const Bundle& bundle) {
+  const auto earlier = [](const BundleObservation& a, const BundleObservation& b) { return a.point < b.point; };
+  return std::is_sorted(bundle.observations.begin(), bundle.observations.end(), earlier);
+}
+
 constexpr double kFloor = 1e-12;  // of the damping, so that what nothing holds stays where it is
 }  // namespace
 
@@ -23,6 +29,7 @@ ReducedSystem::ReducedSystem(const Bundle& bundle, const BundleOptions& options)
       block_(bundle.zooms() ? 7 : 6),
       shared_(static_cast<int>(bundle.lenses.size() * model_.lensIndex().size()) + (options.free_readout ? 1 : 0)),
       matrix_(order_.first, block_) {
+  assert(sortedByPoint(bundle));
   const int count = static_cast<int>(bundle.observations.size());
   of_camera_.resize(bundle.cameras.size());
   point_begin_.assign(bundle.points.size() + 1, 0);
@@ -275,7 +282,7 @@ void ReducedSystem::takeOutGroups() {
   takeRightOut();
 }
 
-/// The same of the right sides.
+/// Takes the points' share out of the right sides.
 void ReducedSystem::takeRightOut() {
   const int size = matrix_.tileSize();
   parallelFor(matrix_.tileRows(), [&](int row) {

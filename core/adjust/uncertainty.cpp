@@ -116,7 +116,7 @@ class Covariance {
     gauge_covariance_ = gauge_.transpose() * along_gauge_;
   }
 
-  /// Of one camera unknown, in units of the noise, the gauge taken out.
+  /// Variance of one camera unknown, in units of the noise, the gauge taken out.
   double varianceOf(int row) const {
     const Eigen::RowVectorXd g = gauge_.row(row);
     double v = system_.matrix().entry(row, row);

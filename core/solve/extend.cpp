@@ -113,7 +113,7 @@ class Extender {
     return found->pose;
   }
 
-  /// Of a zoom: evenly between the placed frames about it.
+  /// A zoom's focal length in a frame: evenly between the placed frames about it.
   double focalBetween(int frame) const {
     int before = frame, after = frame;
     while (before >= 0 && !work_.poses[before]) --before;

@@ -73,7 +73,7 @@ class Views {
 
 Reconstruction makeReconstruction(const TrackSet& tracks, const std::vector<int>& set_aside_ids, double holdout_share, std::uint64_t seed);
 
-/// The same with at most so many of its placed cameras, evenly spread; the first and the last stay.
+/// A reconstruction with at most so many of its placed frames, evenly spread; the first and the last stay.
 Reconstruction thinnedFrames(const Reconstruction& work, int most);
 
 /// Least-squares place of one track from its placed cameras (all observations, or the used ones only), the parallax of it. A far track gets

@@ -112,7 +112,7 @@ struct Solution {
   const Lens& lens() const { return cameras.front().lens; }
   /// The lens as it was in a frame.
   Lens lensAt(const SolvedFrame& frame) const;
-  /// The same by number; the first camera's lens where no camera stands.
+  /// The lens as it was in the frame of a number; the first camera's lens where no camera stands.
   Lens lensIn(int frame) const;
   bool zooms() const;
   /// Both sentences about the motion.

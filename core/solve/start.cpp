@@ -49,7 +49,7 @@ struct Tried {
   std::optional<Turning> turning;
 };
 
-/// Of a skeleton or turning: its error, more for keyframes that it has no camera for.
+/// What a skeleton or a rotation costs: its error, more for keyframes that it has no camera for.
 double costWith(double median_error_px, int keyframes, int placed) { return (median_error_px + 0.05) * keyframes / std::max(1, placed); }
 
 /// The price of an explanation over the tracks that the moving one placed: truncated squared errors and unknowns.
@@ -219,7 +219,7 @@ class Chooser {
     return SolveStart{std::move(moving->work), false, why_};
   }
 
-  /// The same with a focal length for every keyframe, where that explains much more: beginning with the best constant one, and with trial
+  /// Skeletons with a focal length for every keyframe, where that explains much more: beginning with the best constant one, and with trial
   /// lenses too where that one may be no more than a compromise.
   void findZoom(std::vector<SkeletonStart> starts) {
     constexpr double kHint_px = 0.1, kMuchMore = 0.6;

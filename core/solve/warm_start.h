@@ -12,6 +12,6 @@ SolveState warmStart(const Solution& earlier, const TrackSet& tracks, const Solv
 /// nothing.
 bool canWarmStart(const SolveOptions& options, const Solution& earlier);
 
-/// The same state as the earlier solve's last adjustment had it: its own path, and the same sightings used.
+/// The state of an earlier solve's last adjustment: its own path, and the same sightings used.
 SolveState finalState(const Solution& earlier, const TrackSet& tracks, const SolveOptions& options);
 }  // namespace dusky

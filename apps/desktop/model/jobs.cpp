@@ -231,9 +231,11 @@ void Jobs::runSolve() {
   if (!model_.hasFootage()) return;
   const Workspace& workspace = model_.workspace();
   const TrackSetPtr ready = workspace.status(Step::Tracks).state == StepState::Current ? workspace.tracks() : nullptr;
-  start(ready ? Step::Solve : Step::Tracks, [this, task = trackTask(), ready](std::stop_token stop) mutable {
+  start(ready ? Step::Solve : Step::Tracks, [this, task = trackTask(), ready, ready_key = workspace.followedKey()](std::stop_token stop) mutable {
     TrackSetPtr tracks = ready;
-    if (!tracks) {
+    if (tracks) {
+      task.key = ready_key;
+    } else {
       lookAtFiles(task);
       if (!track(task, tracks, stop)) return;
       post([this] { moveTo(Step::Solve); });

@@ -171,6 +171,26 @@ void shootLens(desktop::MainWindow& window) {
   s.view.showGrid(false);
 }
 
+/// The tracks alone, written and opened again as a shot without pictures; some of them brought in once more beside.
+void shootTracksAlone(desktop::MainWindow& window) {
+  desktop::Session& s = window.session();
+  const QString file = QDir::tempPath() + "/ferry-landing-tracks.json";
+  s.jobs.exportTracks(file);
+  waitForJobs(window);
+  s.jobs.open(file);
+  waitForJobs(window);
+  s.jobs.runSolve();
+  waitForJobs(window);
+  s.jobs.importTracks(file);
+  waitForJobs(window);
+  window.steps().openStep(Step::Tracks);
+  window.showTrackList();
+  window.space().setMode(desktop::Eye::Mode::Orbit);
+  goTo(window, 74);
+  shoot(window, "tracks-alone");
+  QFile::remove(file);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -187,6 +207,10 @@ int main(int argc, char** argv) {
     shootMasks(window);
     s.jobs.runTracks();
     waitForJobs(window);
+    if (QString(argv[2]) == "alone") {
+      shootTracksAlone(window);
+      return 0;
+    }
     if (QString(argv[2]) == "solved") s.jobs.runSolve();
     waitForJobs(window);
     shootTracks(window);
@@ -247,6 +271,8 @@ int main(int argc, char** argv) {
   waitForJobs(window);
   window.steps().openStep(Step::Solve);
   shoot(window, "refusal");
+  s.model.undo();
+  shootTracksAlone(window);
   desktop::CheatSheet sheet;
   sheet.show();
   shoot(sheet, "keys");

@@ -55,7 +55,7 @@ TEST(LongShots, MissingFramesAreFilledInAtBothEndsAndWithin) {
     Reconstruction work = trueWork(shot, from, to);
     // Only what the placed frames see has a place.
     for (WorkTrack& track : work.tracks) {
-      const auto placed = [&](const WorkObservation& o) { return work.poses[static_cast<std::size_t>(o.camera)].has_value(); };
+      const auto placed = [&](const WorkObservation& o) { return work.poses[static_cast<std::size_t>(o.frame_index)].has_value(); };
       if (std::count_if(track.observations.begin(), track.observations.end(), placed) < 2) track.point.reset();
     }
     EXPECT_EQ(extendToMissing(work, {.loss_px = 2}, 1, {}), to - from);

@@ -226,7 +226,7 @@ TEST(SortOut, BadFramesGoAndTheTrackStays) {
   for (std::size_t f = 0; f < shot.poses.size(); ++f) work.poses[f] = shot.poses[f];
   placeTracks(work, true, 0);
   work.tracks[0].observations[3].seen.x() += 30;
-  for (auto& o : work.tracks[1].observations) o.seen.y() += o.camera % 2 ? 25 : -25;
+  for (auto& o : work.tracks[1].observations) o.seen.y() += o.frame_index % 2 ? 25 : -25;
   sortOut(work, {.tolerance_px = 2});
   EXPECT_FALSE(work.tracks[0].observations[3].used);
   EXPECT_TRUE(work.tracks[0].observations[4].used);
