@@ -40,7 +40,7 @@ State moved(const Bundle& from, const ReducedSystem& system, const BundleOptions
   }
   for (std::size_t l = 0; l < to.lenses.size(); ++l) {
     LensParameters values = to.lenses[l].parameters();
-    const auto& index = system.lensIndex();
+    const auto& index = system.lensIndex(static_cast<int>(l));
     for (std::size_t k = 0; k < index.size(); ++k) values[index[k]] += system.sharedStep()[system.sharedAt(static_cast<int>(l)) + static_cast<int>(k)];
     to.lenses[l].setParameters(values);
   }

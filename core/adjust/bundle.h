@@ -65,9 +65,16 @@ struct Bundle {
 /// How an error r counts: as r^2; as r^2 near and 2 s r - s^2 far; as s^2 log(1 + r^2 / s^2).
 enum class Loss : std::uint8_t { Squared, Huber, Cauchy };
 
+/// What moves of one lens, and what is believed of it; the prior is added to the cost for free parameters.
+struct LensTerms {
+  LensFreedom free{};
+  LensPrior prior{};
+};
+
 struct BundleOptions {
-  LensFreedom free_lens{};     ///< Of every lens. All fixed by default.
-  LensPrior prior{};           ///< Added to the cost for free parameters of every lens.
+  LensFreedom free_lens{};              ///< Of every lens that has no terms of its own. All fixed by default.
+  LensPrior prior{};                    ///< The same.
+  std::vector<LensTerms> lens_terms{};  ///< Of each lens, in place of those two; empty: none has its own.
   bool fixed_centres = false;  ///< Cameras may only turn (a tripod).
   bool free_focal = true;      ///< Of a zoom's cameras.
   bool free_readout = false;
@@ -76,6 +83,9 @@ struct BundleOptions {
   int max_steps = 30;     ///< Steps tried, kept or not.
   double damping = 1e-4;  ///< To begin with: less near the least cost, where full steps are good, > 0.
   double settled = 1e-6;  ///< Stop once a step lowers the cost by less than this share.
+
+  const LensFreedom& freeOf(int lens) const { return lens_terms.empty() ? free_lens : lens_terms[static_cast<std::size_t>(lens)].free; }
+  const LensPrior& priorOf(int lens) const { return lens_terms.empty() ? prior : lens_terms[static_cast<std::size_t>(lens)].prior; }
 };
 
 struct BundleSummary {

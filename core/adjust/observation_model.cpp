@@ -42,8 +42,12 @@ Lens Bundle::lensAt(int camera) const {
 }
 
 ObservationModel::ObservationModel(const Bundle& bundle, const BundleOptions& options) : bundle_(bundle), options_(options) {
-  for (int k = 0; k < kMostLensParameters; ++k) {
-    if (options.free_lens[k] && !(k == 0 && bundle.zooms())) lens_index_.push_back(k);
+  for (int l = 0; l < static_cast<int>(bundle.lenses.size()); ++l) {
+    std::vector<int>& index = lens_index_.emplace_back();
+    for (int k = 0; k < kMostLensParameters; ++k) {
+      if (options.freeOf(l)[k] && !(k == 0 && bundle.zooms())) index.push_back(k);
+    }
+    lens_columns_ = std::max(lens_columns_, static_cast<int>(index.size()));
   }
   refresh();
 }
@@ -102,11 +106,12 @@ Linearised ObservationModel::linearise(const BundleObservation& o, SharedColumns
   row.by_point = by_camera_point * camera_from_world;
   row.by_rotation = by_camera_point * crossMatrix(p);
   if (bundle_.zooms()) row.by_focal = lens.focal_px * slopes.by_lens.col(0);
-  for (std::size_t k = 0; k < lens_index_.size(); ++k) shared.col(static_cast<int>(k)) = slopes.by_lens.col(lens_index_[k]);
+  const std::vector<int>& index = lensIndex(bundle_.lensOf(o.camera));
+  for (std::size_t k = 0; k < index.size(); ++k) shared.col(static_cast<int>(k)) = slopes.by_lens.col(index[k]);
   if (options_.free_readout) {
     const FrameMotion& motion = motions_[o.camera];
     const Vec2 moved = row.by_rotation * motion.rotation - (far ? Vec2::Zero() : Vec2(row.by_point * motion.velocity));
-    shared.col(static_cast<int>(lens_index_.size())) = (o.seen.y() / lens.height - 0.5) * moved;
+    shared.col(lens_columns_) = (o.seen.y() / lens.height - 0.5) * moved;
   }
   const double w = std::sqrt(weight(row.residual.squaredNorm()));
   row.residual *= w, row.by_rotation *= w, row.by_point *= w, row.by_focal *= w, shared *= w;
@@ -131,8 +136,10 @@ double bundleCost(const Bundle& bundle, const BundleOptions& options) {
   });
   double total = 0;
   for (double p : partial) total += p;
-  for (const Lens& lens : bundle.lenses) {
-    for (const int k : model.lensIndex()) total += options.prior.weight[k] * std::pow(lens.parameters()[k] - options.prior.mean[k], 2);
+  for (int l = 0; l < static_cast<int>(bundle.lenses.size()); ++l) {
+    const LensParameters values = bundle.lenses[l].parameters();
+    const LensPrior& prior = options.priorOf(l);
+    for (const int k : model.lensIndex(l)) total += prior.weight[k] * std::pow(values[k] - prior.mean[k], 2);
   }
   for (const CameraTie& tie : bundle.ties) {
     total += tie.centre * (bundle.cameras[tie.a].centre - bundle.cameras[tie.b].centre).squaredNorm();

@@ -7,7 +7,8 @@
 namespace dusky {
 
 using Mat23 = Eigen::Matrix<double, 2, 3>;
-/// Columns for everything that all frames share: free parameters of the observation's lens, packed to the left, then the readout.
+/// Columns for everything that all frames share: free parameters of the observation's lens, packed to the left, zeros up to lensColumns(), then the
+/// readout.
 using SharedColumns = Eigen::Matrix<double, 2, kMostLensParameters + 1>;
 
 /// One observation, linearised and weighted (square root of the loss weight already in).
@@ -32,8 +33,11 @@ class ObservationModel {
  public:
   ObservationModel(const Bundle& bundle, const BundleOptions& options);
   /// Free parameters of a lens, as positions in Lens::parameters().
-  const std::vector<int>& lensIndex() const { return lens_index_; }
-  int sharedColumns() const { return static_cast<int>(lens_index_.size()) + (options_.free_readout ? 1 : 0); }
+  const std::vector<int>& lensIndex(int lens) const { return lens_index_[static_cast<std::size_t>(lens)]; }
+  int freeCount(int lens) const { return static_cast<int>(lensIndex(lens).size()); }
+  /// Columns that every observation has for its lens: as many as the freest lens needs; the readout's column comes after them.
+  int lensColumns() const { return lens_columns_; }
+  int sharedColumns() const { return lens_columns_ + (options_.free_readout ? 1 : 0); }
   /// Reads the bundle's state anew: after it moved.
   void refresh();
   Linearised linearise(const BundleObservation& observation, SharedColumns& shared) const;
@@ -47,7 +51,8 @@ class ObservationModel {
 
   const Bundle& bundle_;
   const BundleOptions& options_;
-  std::vector<int> lens_index_;
+  std::vector<std::vector<int>> lens_index_;  ///< By lens.
+  int lens_columns_ = 0;
   std::vector<Lens> lenses_;  ///< By camera when it zooms, else by lens.
   std::vector<FrameMotion> motions_;
 };

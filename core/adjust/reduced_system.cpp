@@ -27,9 +27,10 @@ ReducedSystem::ReducedSystem(const Bundle& bundle, const BundleOptions& options)
       model_(bundle, options),
       order_(orderCameras(bundle)),
       block_(bundle.zooms() ? 7 : 6),
-      shared_(static_cast<int>(bundle.lenses.size() * model_.lensIndex().size()) + (options.free_readout ? 1 : 0)),
       matrix_(order_.first, block_) {
   assert(sortedByPoint(bundle));
+  for (int l = 0; l < static_cast<int>(bundle.lenses.size()); ++l) shared_at_.push_back(shared_), shared_ += model_.freeCount(l);
+  shared_ += options.free_readout ? 1 : 0;
   const int count = static_cast<int>(bundle.observations.size());
   of_camera_.resize(bundle.cameras.size());
   point_begin_.assign(bundle.points.size() + 1, 0);
@@ -132,7 +133,7 @@ void ReducedSystem::eliminatePoint(Group& group, int index, double damping) {
   point_factor_[j] = factor;
   const Mat3 back = factor.triangularView<Eigen::Lower>().solve(Mat3::Identity()).transpose();  // L^-T
   group.right.segment<3>(3 * index) = back.transpose() * gradient;
-  const int columns = model_.sharedColumns(), lens_columns = static_cast<int>(model_.lensIndex().size());
+  const int columns = model_.sharedColumns(), readout = model_.lensColumns();
   std::size_t tile = 0;
   for (int i = point_begin_[j]; i < point_begin_[j + 1]; ++i) {
     const Linearised& row = rows_[i];
@@ -148,9 +149,9 @@ void ReducedSystem::eliminatePoint(Group& group, int index, double damping) {
     if (moves && !options_.fixed_centres && !bundle_.isAtInfinity(j)) cameras.block<3, 3>(at + 3, 3 * index) -= row.by_point.transpose() * by_point;
     if (moves && block_ == 7 && options_.free_focal) cameras.block<1, 3>(at + 6, 3 * index) += row.by_focal.transpose() * by_point;
     const auto shared = sharedOf(i);
-    if (lens_columns > 0)
-      group.shared.block(sharedAt(bundle_.lensOf(camera)), 3 * index, lens_columns, 3).noalias() += shared.leftCols(lens_columns).transpose() * by_point;
-    if (columns > lens_columns) group.shared.block<1, 3>(readoutAt(), 3 * index) += shared.col(lens_columns).transpose() * by_point;
+    const int lens = bundle_.lensOf(camera), free = model_.freeCount(lens);
+    if (free > 0) group.shared.block(sharedAt(lens), 3 * index, free, 3).noalias() += shared.leftCols(free).transpose() * by_point;
+    if (columns > readout) group.shared.block<1, 3>(readoutAt(), 3 * index) += shared.col(readout).transpose() * by_point;
   }
 }
 
@@ -184,7 +185,7 @@ ReducedSystem::OwnProducts ReducedSystem::ownProducts(int camera) const {
 
 /// What the cameras' own equations are before the points are taken out.
 void ReducedSystem::addCameras(double damping) {
-  const int cameras = static_cast<int>(bundle_.cameras.size()), lens_columns = static_cast<int>(model_.lensIndex().size());
+  const int cameras = static_cast<int>(bundle_.cameras.size()), readout = model_.lensColumns();
   const int columns = model_.sharedColumns(), last = block_ + columns;
   std::vector<Eigen::MatrixXd> corners(bundle_.cameras.size());
   std::vector<Eigen::VectorXd> rights(bundle_.cameras.size());
@@ -200,31 +201,33 @@ void ReducedSystem::addCameras(double damping) {
     diagonal_.segment(at, block_) = own.diagonal();
     own.diagonal() += damping * own.diagonal() + Eigen::VectorXd::Constant(block_, kFloor * (1 + own.trace()));
     matrix_.block(place, place) += own;
-    border_.block(at, sharedAt(bundle_.lensOf(c)), block_, lens_columns) = with_shared.leftCols(lens_columns);
-    if (columns > lens_columns) border_.block(at, readoutAt(), block_, 1) = with_shared.col(lens_columns);
+    const int lens = bundle_.lensOf(c), free = model_.freeCount(lens);
+    border_.block(at, sharedAt(lens), block_, free) = with_shared.leftCols(free);
+    if (columns > readout) border_.block(at, readoutAt(), block_, 1) = with_shared.col(readout);
   });
   for (int c = 0; c < cameras; ++c) {
-    const int at = sharedAt(bundle_.lensOf(c));
-    corner_.block(at, at, lens_columns, lens_columns) += corners[c].topLeftCorner(lens_columns, lens_columns);
-    shared_gradient_.segment(at, lens_columns) += rights[c].head(lens_columns);
-    if (columns == lens_columns) continue;
-    corner_.block(readoutAt(), at, 1, lens_columns) += corners[c].bottomLeftCorner(1, lens_columns);
-    corner_.block(at, readoutAt(), lens_columns, 1) += corners[c].topRightCorner(lens_columns, 1);
-    corner_(readoutAt(), readoutAt()) += corners[c](lens_columns, lens_columns);
-    shared_gradient_[readoutAt()] += rights[c][lens_columns];
+    const int lens = bundle_.lensOf(c), at = sharedAt(lens), free = model_.freeCount(lens);
+    corner_.block(at, at, free, free) += corners[c].topLeftCorner(free, free);
+    shared_gradient_.segment(at, free) += rights[c].head(free);
+    if (columns == readout) continue;
+    corner_.block(readoutAt(), at, 1, free) += corners[c].block(readout, 0, 1, free);
+    corner_.block(at, readoutAt(), free, 1) += corners[c].block(0, readout, free, 1);
+    corner_(readoutAt(), readoutAt()) += corners[c](readout, readout);
+    shared_gradient_[readoutAt()] += rights[c][readout];
   }
 }
 
 /// Priors of the lenses, ties between cameras, planes that they stand on; without the matrix: their gradients alone.
 void ReducedSystem::addBeliefs(bool with_matrix) {
-  const auto& index = model_.lensIndex();
-  for (std::size_t l = 0; l < bundle_.lenses.size(); ++l) {
+  for (int l = 0; l < static_cast<int>(bundle_.lenses.size()); ++l) {
     const LensParameters values = bundle_.lenses[l].parameters();
+    const LensPrior& prior = options_.priorOf(l);
+    const auto& index = model_.lensIndex(l);
     for (std::size_t k = 0; k < index.size(); ++k) {
-      const int at = sharedAt(static_cast<int>(l)) + static_cast<int>(k);
-      const double weight = options_.prior.weight[index[k]];
+      const int at = sharedAt(l) + static_cast<int>(k);
+      const double weight = prior.weight[index[k]];
       if (with_matrix) corner_(at, at) += weight;
-      shared_gradient_[at] -= weight * (values[index[k]] - options_.prior.mean[index[k]]);
+      shared_gradient_[at] -= weight * (values[index[k]] - prior.mean[index[k]]);
     }
   }
   for (const CameraTie& tie : bundle_.ties) {
@@ -398,7 +401,7 @@ bool ReducedSystem::solveReduced() {
 /// The right sides at the present linearisation, the points taken out as the last build() did.
 void ReducedSystem::gradientsAlone() {
   gradient_.setZero(), shared_gradient_.setZero();
-  const int columns = model_.sharedColumns(), lens_columns = static_cast<int>(model_.lensIndex().size());
+  const int columns = model_.sharedColumns(), readout = model_.lensColumns();
   const int cameras = static_cast<int>(bundle_.cameras.size());
   std::vector<Eigen::VectorXd> shared(bundle_.cameras.size());
   parallelFor(cameras, [&](int c) {
@@ -411,8 +414,9 @@ void ReducedSystem::gradientsAlone() {
     gradient_.segment(rowOf(c), block_) = own.head(block_);
   });
   for (int c = 0; c < cameras; ++c) {
-    shared_gradient_.segment(sharedAt(bundle_.lensOf(c)), lens_columns) += shared[c].head(lens_columns);
-    if (columns > lens_columns) shared_gradient_[readoutAt()] += shared[c][lens_columns];
+    const int lens = bundle_.lensOf(c), free = model_.freeCount(lens);
+    shared_gradient_.segment(sharedAt(lens), free) += shared[c].head(free);
+    if (columns > readout) shared_gradient_[readoutAt()] += shared[c][readout];
   }
   addBeliefs(false);
   parallelFor(static_cast<int>(groups_.size()), [&](int g) {
@@ -460,11 +464,12 @@ Mat3 ReducedSystem::pointInverse(int point) const {
 
 Eigen::Matrix<double, Eigen::Dynamic, 3> ReducedSystem::sharedCross(int point) const {
   Eigen::Matrix<double, Eigen::Dynamic, 3> cross = Eigen::Matrix<double, Eigen::Dynamic, 3>::Zero(shared_, 3);
-  const int lens_columns = static_cast<int>(model_.lensIndex().size());
+  const int readout = model_.lensColumns();
   for (int i = point_begin_[point]; i < point_begin_[point + 1]; ++i) {
     const auto shared = sharedOf(i);
-    cross.middleRows(sharedAt(bundle_.lensOf(bundle_.observations[i].camera)), lens_columns) += shared.leftCols(lens_columns).transpose() * rows_[i].by_point;
-    if (shared.cols() > lens_columns) cross.row(readoutAt()) += shared.col(lens_columns).transpose() * rows_[i].by_point;
+    const int lens = bundle_.lensOf(bundle_.observations[i].camera), free = model_.freeCount(lens);
+    cross.middleRows(sharedAt(lens), free) += shared.leftCols(free).transpose() * rows_[i].by_point;
+    if (shared.cols() > readout) cross.row(readoutAt()) += shared.col(readout).transpose() * rows_[i].by_point;
   }
   return cross;
 }

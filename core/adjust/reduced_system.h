@@ -37,9 +37,9 @@ class ReducedSystem {
   int block() const { return block_; }
   int rowOf(int camera) const { return block_ * order_.place[static_cast<std::size_t>(camera)]; }
   int shared() const { return shared_; }
-  int sharedAt(int lens) const { return lens * static_cast<int>(model_.lensIndex().size()); }
+  int sharedAt(int lens) const { return shared_at_[static_cast<std::size_t>(lens)]; }  ///< First unknown of a lens.
   int readoutAt() const { return shared_ - 1; }  ///< Where the readout is free.
-  const std::vector<int>& lensIndex() const { return model_.lensIndex(); }
+  const std::vector<int>& lensIndex(int lens) const { return model_.lensIndex(lens); }
 
   // For covariances: the parts after build() with nearly no damping.
   void build(double damping);
@@ -112,7 +112,8 @@ class ReducedSystem {
   const CameraOrder order_;
   const int block_;
   double damping_ = 0;  ///< Of the last solve().
-  const int shared_;
+  std::vector<int> shared_at_;
+  int shared_ = 0;
   std::vector<std::vector<int>> of_camera_;  ///< Observation indices by camera.
   std::vector<int> point_begin_, point_order_;
   std::vector<Linearised> rows_;

@@ -163,20 +163,20 @@ class Covariance {
   }
 
   void fillLenses(CameraUncertainty& out) const {
-    const auto& index = system_.lensIndex();
     for (std::size_t l = 0; l < bundle_.lenses.size(); ++l) {
+      const auto& index = system_.lensIndex(static_cast<int>(l));
       LensParameters sigma;
       sigma.fill(kUnknown);
       const int at = system_.sharedAt(static_cast<int>(l)), count = static_cast<int>(index.size());
       for (int k = 0; k < count; ++k) sigma[index[k]] = std::sqrt(scaled(corner_(at + k, at + k)));
       out.lens.push_back(sigma);
       out.lens_curve.push_back(lensCurve(bundle_.lenses[l], index, variance_ * corner_.block(at, at, count, count)));
-      out.lens_px.push_back(count > 0 ? curveSpread(bundle_.lenses[l], corner_.block(at, at, count, count)) : kUnknown);
+      out.lens_px.push_back(count > 0 ? curveSpread(bundle_.lenses[l], index, corner_.block(at, at, count, count)) : kUnknown);
     }
   }
 
   /// Root of the mean squared deviation of where fixed rays land, over a grid of the picture.
-  double curveSpread(const Lens& lens, const Eigen::MatrixXd& covariance) const {
+  double curveSpread(const Lens& lens, const std::vector<int>& index, const Eigen::MatrixXd& covariance) const {
     constexpr int kGrid = 9;
     double sum = 0;
     int count = 0;
@@ -186,7 +186,7 @@ class Covariance {
         if (!ray) continue;
         const LensSlopes slopes = lensSlopes(lens, *ray);
         Eigen::Matrix<double, 2, Eigen::Dynamic> by(2, covariance.rows());
-        for (int k = 0; k < by.cols(); ++k) by.col(k) = slopes.by_lens.col(system_.lensIndex()[static_cast<std::size_t>(k)]);
+        for (int k = 0; k < by.cols(); ++k) by.col(k) = slopes.by_lens.col(index[static_cast<std::size_t>(k)]);
         sum += (by * covariance * by.transpose()).trace();
         ++count;
       }

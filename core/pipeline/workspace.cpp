@@ -4,6 +4,7 @@
 
 #include "core/media/footage.h"
 #include "core/project/result_codec.h"
+#include "core/track/track_files.h"
 
 namespace dusky {
 
@@ -264,7 +265,8 @@ StepStatus Workspace::status(Step step) const {
   const bool solve_current = solution_ && tracks_current && solution_keys_.asked == asked_solve_key_;
   switch (step) {
     case Step::Footage:
-      return {StepState::Current, fmt::format("{} frames · {}×{} · {:g} fps", footage_.frames(), footage_.width, footage_.height, footage_.fps)};
+      return {StepState::Current, fmt::format("{} frames · {}×{} · {:g} fps{}", footage_.frames(), footage_.width, footage_.height, footage_.fps,
+                                              isTrackFile(document_.footage_path) ? " · tracks alone, no pictures" : "")};
     case Step::Masks: {
       const MaskSettings& masks = document_.masks;
       if (!masks.any()) return {StepState::NotRun, "none"};

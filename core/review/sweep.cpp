@@ -76,7 +76,7 @@ class Sweeper {
         for (double& focal : work.focal_px) focal *= by;
         problem.free_focal = false;
       }
-      problem.free_lens[index] = false;
+      for (LensTerms& terms : problem.lens_terms) terms.free[index] = false;
       for (Lens& lens : work.lenses) {
         LensParameters values = lens.parameters();
         values[index] = at;

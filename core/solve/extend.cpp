@@ -159,7 +159,7 @@ class Extender {
       part.held[f] = !is_fresh[f] || f < first || f > last;
     }
     BundleOptions options = adjusting_;
-    options.free_lens = {};
+    options.free_lens = {}, options.lens_terms.clear();
     options.free_readout = false;
     options.max_steps = 10, options.settled = 1e-3;
     adjustReconstruction(work_, options, progress.silent(), part);

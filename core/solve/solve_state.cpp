@@ -15,9 +15,9 @@ double weightOf(const SolveState& state, double sigma) {
 }
 
 /// What is usual of a model's own coefficients.
-void believeModel(const SolveState& state, LensPrior& prior) {
+void believeModel(const SolveState& state, LensModel model, LensPrior& prior) {
   const auto weight = [&](double sigma) { return weightOf(state, sigma); };
-  switch (state.work.lens().model) {
+  switch (model) {
     case LensModel::None: break;
     case LensModel::Brown:
       prior.weight[4] = weight(0.3), prior.weight[5] = weight(0.3);
@@ -47,12 +47,11 @@ MotionKind motionOf(const SolveState& state) {
   return state.path == CameraMotion::Rail ? MotionKind::Rail : state.path == CameraMotion::Flat ? MotionKind::Flat : MotionKind::Free;
 }
 
-LensPrior lensPrior(const SolveState& state, const SolveOptions& options) {
-  const Lens& lens = state.work.lens();
+LensPrior lensPrior(const SolveState& state, const SolveOptions& options, const Lens& lens) {
   LensPrior prior;
   prior.mean = Lens::simple(lens.width, lens.height, 0, lens.model).parameters();
   prior.weight[1] = prior.weight[2] = weightOf(state, 0.008 * lens.width);
-  believeModel(state, prior);
+  believeModel(state, lens.model, prior);
   for (int k = 0; k < kMostLensParameters; ++k) {
     const KnownValue* known = knownValueOf(options, lens.model, k);
     if (known && known->sigma > 0) prior.mean[k] = known->value, prior.weight[k] = weightOf(state, known->sigma);
@@ -63,8 +62,9 @@ LensPrior lensPrior(const SolveState& state, const SolveOptions& options) {
 }
 
 BundleOptions adjustOptions(const SolveState& state, const SolveOptions& options) {
-  return {.free_lens = state.freedom,
-          .prior = lensPrior(state, options),
+  std::vector<LensTerms> terms;
+  for (const Lens& lens : state.work.lenses) terms.push_back({withoutKnown(options, lens.model, state.freedom), lensPrior(state, options, lens)});
+  return {.lens_terms = std::move(terms),
           .fixed_centres = state.nodal,
           .free_focal = !state.work.focal_px.empty(),
           .free_readout = options.free_readout && state.lens_settled};

@@ -28,9 +28,9 @@ SolveState startingState(const TrackSet& tracks, const SolveOptions& options);
 /// What a solution of this state says of its motion.
 MotionKind motionOf(const SolveState& state);
 
-/// What lenses are usually like, and what the artist knows of this one, against the errors seen. Errors along one track go together, so an
+/// What a lens of this kind and picture is usually like, and what the artist knows of it, against the errors seen. Errors along one track go together, so an
 /// observation counts for a part of one only.
-LensPrior lensPrior(const SolveState& state, const SolveOptions& options);
+LensPrior lensPrior(const SolveState& state, const SolveOptions& options, const Lens& lens);
 
 /// What an adjustment of this state frees and believes: under a robust loss of the usual width; as wide as the errors seen; plain squares
 /// to the end.

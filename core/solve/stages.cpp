@@ -43,13 +43,12 @@ void climb(SolveState& state, const SolveTask& task, const Progress& progress) {
       putKnownValues(asked, lens);
     }
   }
-  options.base.free_lens = LensFreedom{};
-  options.base.free_lens[0] = state.freedom[0];
+  for (LensTerms& terms : options.base.lens_terms) terms.free = LensFreedom{}, terms.free[0] = state.freedom[0];
   LensFreedom all;
   all.fill(true);
   const LensFreedom unknown = withoutKnown(asked, state.work.lens().model, all);
   for (int k = 0; k < kMostLensParameters; ++k) options.known[k] = !unknown[k];
-  options.base.prior = lensPrior(state, asked);
+  for (std::size_t l = 0; l < state.work.lenses.size(); ++l) options.base.lens_terms[l].prior = lensPrior(state, asked, state.work.lenses[l]);
   state.freedom = climbStaircase(state.work, options, state.staircase, progress);
 }
 

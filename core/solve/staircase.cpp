@@ -17,7 +17,7 @@ class Climb {
   Climb(Reconstruction& work, const StaircaseOptions& options, std::vector<StaircaseStep>& steps) : work_(work), options_(options), steps_(steps) {}
 
   LensFreedom run(const Progress& progress) {
-    LensFreedom freedom = options_.base.free_lens;
+    LensFreedom freedom = options_.base.freeOf(0);
     const auto& groups = lensGroups(work_.lens().model);
     const double share = 1.0 / (1.0 + static_cast<double>(groups.size()));
     adjust(freedom, progress.part(0, share));
@@ -40,6 +40,7 @@ class Climb {
   void adjust(const LensFreedom& freedom, const Progress& progress) {
     BundleOptions options = options_.base;
     options.free_lens = freedom;
+    for (LensTerms& terms : options.lens_terms) terms.free = freedom;
     options.max_steps = 12, options.settled = 1e-4;
     adjustReconstruction(work_, options, progress);
   }

@@ -44,7 +44,7 @@ void FrameStore::setFootage(const QString& path, const ShotView& view, int first
 void FrameStore::setNoPictures(const QSize& size) {
   setFootage({}, {}, 1, 0);
   blank_ = QImage(size, QImage::Format_RGB32);
-  blank_.fill(QColor(0x17, 0x12, 0x1d));
+  blank_.fill(QColor(0x20, 0x1a, 0x28));
   emit ready(kAllChanged);
 }
 

@@ -29,7 +29,7 @@ TrackList::TrackList(Session& session, QMenu* track_menu, QWidget* parent)
   for (int i = 0; i < TrackListModel::Columns; ++i) table_->setColumnWidth(i, widths[static_cast<std::size_t>(i)]);
   auto* words = new QLineEdit;
   words->setObjectName("trackFilter");
-  words->setPlaceholderText(tr("Show only rows with these words: a name, a group, “pinned”, “drifted”, “by hand” …"));
+  words->setPlaceholderText(tr("Show only rows with these words: a name, a group, “pinned”, “drifted”, “by hand”, “imported” …"));
   words->setClearButtonEnabled(true);
   words->setToolTip(tr("Every word must be somewhere in the row."));
   auto* all = new QVBoxLayout(this);

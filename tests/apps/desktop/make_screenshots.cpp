@@ -3,6 +3,7 @@
 #include <QAction>
 #include <QApplication>
 #include <QDir>
+#include <QLineEdit>
 #include <QComboBox>
 #include <QMenuBar>
 #include <QPushButton>
@@ -185,6 +186,9 @@ void shootTracksAlone(desktop::MainWindow& window) {
   waitForJobs(window);
   window.steps().openStep(Step::Tracks);
   window.showTrackList();
+  for (QLineEdit* filter : window.findChildren<QLineEdit*>()) {
+    if (filter->placeholderText().contains("imported")) filter->setText("imported");
+  }
   window.space().setMode(desktop::Eye::Mode::Orbit);
   goTo(window, 74);
   shoot(window, "tracks-alone");

@@ -1,11 +1,13 @@
 // Bundle adjustment beyond one pinhole: every lens, zooms, directions, rolling shutters, several lenses, ties and planes.
 #include <gtest/gtest.h>
 
+#include <Eigen/Dense>
 #include <cmath>
 
 #include "core/base/random.h"
 #include "core/adjust/bundle.h"
 #include "core/adjust/observation_model.h"
+#include "core/adjust/reduced_system.h"
 
 namespace dusky::testing {
 
@@ -114,6 +116,54 @@ TEST(KindsOfBundles, TwoLensesAreFoundApart) {
   EXPECT_LT(adjust(bundle, exactly(freedomOf({0})), {}).cost_after, 1e-6);
   EXPECT_NEAR(bundle.lenses[0].focal_px, 900, 0.1);
   EXPECT_NEAR(bundle.lenses[1].focal_px, 1300, 0.1);
+}
+
+TEST(KindsOfBundles, EveryLensHasItsOwnFreedomAndBelief) {
+  Bundle bundle = exactBundle(Lens::simple(1280, 720, 1000));
+  Lens other = Lens::simple(1280, 720, 700, LensModel::Fisheye);
+  bundle.lenses.push_back(other);
+  bundle.lenses[0].k1() = -0.05;
+  for (int c = 0; c < 12; ++c) bundle.lens_of.push_back(c % 2);
+  see(bundle);
+  const Bundle truth = bundle;
+  shakeCameras(bundle, 0.01);
+  bundle.lenses[0].focal_px = 1020, bundle.lenses[0].k1() = 0;
+  BundleOptions options = exactly({});
+  options.lens_terms = {{.free = freedomOf({0, 3})}, {}};
+  const BundleSummary summary = adjust(bundle, options, {});
+  EXPECT_LT(summary.cost_after, 1e-6);
+  EXPECT_NEAR(bundle.lenses[0].focal_px, 1000, 0.05);
+  EXPECT_NEAR(bundle.lenses[0].k1(), -0.05, 1e-4);
+  EXPECT_EQ(bundle.lenses[1].parameters(), truth.lenses[1].parameters()) << "it was not free";
+  // A firm belief about one lens alone.
+  options.lens_terms[0].prior.mean[0] = 1010, options.lens_terms[0].prior.weight[0] = 1e9;
+  adjust(bundle, options, {});
+  EXPECT_NEAR(bundle.lenses[0].focal_px, 1010, 0.05);
+}
+
+TEST(KindsOfBundles, AKeptMatrixGivesTheSameStepWhereNothingMoved) {
+  Bundle bundle = exactBundle(Lens::simple(1280, 720, 1000));
+  see(bundle);
+  shakeCameras(bundle, 0.005);
+  BundleOptions options = exactly(freedomOf({0, 3}));
+  options.lens_terms = {{.free = freedomOf({0, 3}), .prior = {.mean = bundle.lenses[0].parameters(), .weight = {1, 0, 0, 2}}}};
+  ReducedSystem system(bundle, options);
+  system.linearise();
+  ASSERT_TRUE(system.solve(1e-6));
+  const Eigen::MatrixXd motions = system.worldMotions();
+  const auto stepOf = [&] {
+    Eigen::VectorXd step = Eigen::VectorXd::Zero(motions.rows());
+    for (int c = 0; c < 12; ++c) step.segment(system.rowOf(c), 6) = system.cameraStep(c);
+    return Eigen::VectorXd(step - motions * motions.colPivHouseholderQr().solve(step));
+  };
+  const Eigen::VectorXd first = stepOf(), shared = system.sharedStep();
+  system.linearise();
+  ASSERT_TRUE(system.solveAgain());
+  EXPECT_LT((stepOf() - first).norm(), 1e-9 * first.norm());
+  EXPECT_LT((system.sharedStep() - shared).norm(), 1e-9 * shared.norm());
+  Eigen::VectorXd whole = Eigen::VectorXd::Zero(motions.rows());
+  for (int c = 0; c < 12; ++c) whole.segment(system.rowOf(c), 6) = system.cameraStep(c);
+  EXPECT_LT((motions.transpose() * whole).norm(), 1e-6 * whole.norm()) << "the world stays where it is";
 }
 
 TEST(KindsOfBundles, TheReadoutsSlopeAgreesWithADifference) {
