@@ -45,7 +45,7 @@ struct Bundle {
   std::vector<Lens> lenses = std::vector<Lens>(1);
   std::vector<int> lens_of;                     ///< Of each camera; empty: all have the first.
   std::vector<double> focal_px;                 ///< A zoom: of each camera, in place of its lens's; empty: there is none.
-  std::vector<std::uint8_t> at_infinity;                ///< Of each point: it is a direction, at no distance; empty: none is.
+  std::vector<std::uint8_t> at_infinity;        ///< Of each point: it is a direction, at no distance; empty: none is.
   double readout = 0;                           ///< Of a rolling shutter: from the first row to the last, in frame intervals, -1 to 1.
   std::vector<double> time;                     ///< Of each camera, in frame intervals; empty: 0, 1, 2 ... Read with a rolling shutter only.
   std::vector<BundleObservation> observations;  ///< Sorted by point.
@@ -75,8 +75,8 @@ struct BundleOptions {
   LensFreedom free_lens{};              ///< Of every lens that has no terms of its own. All fixed by default.
   LensPrior prior{};                    ///< The same.
   std::vector<LensTerms> lens_terms{};  ///< Of each lens, in place of those two; empty: none has its own.
-  bool fixed_centres = false;  ///< Cameras may only turn (a tripod).
-  bool free_focal = true;      ///< Of a zoom's cameras.
+  bool fixed_centres = false;           ///< Cameras may only turn (a tripod).
+  bool free_focal = true;               ///< Of a zoom's cameras.
   bool free_readout = false;
   Loss loss = Loss::Cauchy;
   double loss_px = 1.0;   ///< Its scale: errors far above it barely pull, > 0.

@@ -13,7 +13,7 @@ using SharedColumns = Eigen::Matrix<double, 2, kMostLensParameters + 1>;
 
 /// One observation, linearised and weighted (square root of the loss weight already in).
 struct Linearised {
-  Mat23 by_rotation;                 ///< In camera axes.
+  Mat23 by_rotation;             ///< In camera axes.
   Mat23 by_point;                ///< The centre's are the negative, and 0 for points that are far.
   Vec2 by_focal = Vec2::Zero();  ///< By the logarithm; of a zoom.
   Vec2 residual = Vec2::Zero();  ///< Reprojected minus seen.

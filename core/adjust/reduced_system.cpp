@@ -22,12 +22,7 @@ constexpr double kFloor = 1e-12;  // of the damping, so that what nothing holds 
 }  // namespace
 
 ReducedSystem::ReducedSystem(const Bundle& bundle, const BundleOptions& options)
-    : bundle_(bundle),
-      options_(options),
-      model_(bundle, options),
-      order_(orderCameras(bundle)),
-      block_(bundle.zooms() ? 7 : 6),
-      matrix_(order_.first, block_) {
+    : bundle_(bundle), options_(options), model_(bundle, options), order_(orderCameras(bundle)), block_(bundle.zooms() ? 7 : 6), matrix_(order_.first, block_) {
   assert(sortedByPoint(bundle));
   for (int l = 0; l < static_cast<int>(bundle.lenses.size()); ++l) shared_at_.push_back(shared_), shared_ += model_.freeCount(l);
   shared_ += options.free_readout ? 1 : 0;

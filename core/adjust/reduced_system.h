@@ -38,7 +38,7 @@ class ReducedSystem {
   int rowOf(int camera) const { return block_ * order_.place[static_cast<std::size_t>(camera)]; }
   int shared() const { return shared_; }
   int sharedAt(int lens) const { return shared_at_[static_cast<std::size_t>(lens)]; }  ///< First unknown of a lens.
-  int readoutAt() const { return shared_ - 1; }  ///< Where the readout is free.
+  int readoutAt() const { return shared_ - 1; }                                        ///< Where the readout is free.
   const std::vector<int>& lensIndex(int lens) const { return model_.lensIndex(lens); }
 
   // For covariances: the parts after build() with nearly no damping.
@@ -124,7 +124,7 @@ class ReducedSystem {
   std::vector<Vec3> point_gradient_, point_diagonal_, point_steps_;
   EnvelopeMatrix matrix_;
   Eigen::MatrixXd border_, corner_;
-  Eigen::MatrixXd solved_border_;               ///< L^-1 times the border, of the last solve().
+  Eigen::MatrixXd solved_border_;              ///< L^-1 times the border, of the last solve().
   Eigen::LLT<Eigen::MatrixXd> corner_factor_;  ///< Of the shared unknowns with the cameras taken out.
   Eigen::VectorXd right_, shared_right_, gradient_, shared_gradient_, diagonal_, shared_diagonal_, camera_step_, shared_step_;
 };

@@ -88,9 +88,7 @@ int runsOf(const Document& document) { return 1 + static_cast<int>(document.extr
 
 FilePrints filePrintsOf(const Document& document) { return {printOf(document.footage_path), printOf(document.masks.mattes.folder)}; }
 
-std::string tracksKey(const Document& document, const FootageInfo& footage) {
-  return tracksKey(document, footage, filePrintsOf(document), runsOf(document));
-}
+std::string tracksKey(const Document& document, const FootageInfo& footage) { return tracksKey(document, footage, filePrintsOf(document), runsOf(document)); }
 
 std::string tracksKey(const Document& document, const FootageInfo& footage, const FilePrints& files, int runs) {
   KeyBuilder key;

@@ -277,12 +277,15 @@ StepStatus Workspace::status(Step step) const {
     }
     case Step::Tracks:
       if (!followed_) {
-        if (imported > 0) return {StepState::Current, fmt::format("{} imported{}, none followed", imported, by_hand > 0 ? fmt::format(" · {} by hand", by_hand) : "")};
+        if (imported > 0)
+          return {StepState::Current, fmt::format("{} imported{}, none followed", imported, by_hand > 0 ? fmt::format(" · {} by hand", by_hand) : "")};
         return {StepState::NotRun, by_hand > 0 ? fmt::format("{} by hand, none followed yet", by_hand) : "not run"};
       }
       if (!tracks_current) return {StepState::Stale, "frames, masks or settings changed"};
-      return {StepState::Current, fmt::format("{} · median life {:.0f} frames{}{}", tracks_->tracks.size(), tracks_->medianLife(),
-                                              by_hand > 0 ? fmt::format(" · {} by hand", by_hand) : "", imported > 0 ? fmt::format(" · {} imported", imported) : "") + lostLine(lost_picks_)};
+      return {StepState::Current,
+              fmt::format("{} · median life {:.0f} frames{}{}", tracks_->tracks.size(), tracks_->medianLife(),
+                          by_hand > 0 ? fmt::format(" · {} by hand", by_hand) : "", imported > 0 ? fmt::format(" · {} imported", imported) : "") +
+                  lostLine(lost_picks_)};
     case Step::Solve:
       if (!solution_) return solution_keys_.own.empty() ? StepStatus{StepState::NotRun, "not run"} : StepStatus{StepState::Stale, "tracks changed"};
       if (!tracks_current) return {StepState::Stale, "tracks changed"};

@@ -137,9 +137,8 @@ Status ProjectStore::saveDocument(const Document& document) {
   const std::string json = documentToJson(document);
   const std::lock_guard lock(mutex_);
   Transaction transaction(*database_);
-  const bool written = Statement(database_->handle, "INSERT INTO document (id, json) VALUES (1, ?) ON CONFLICT (id) DO UPDATE SET json = excluded.json")
-                           .text(1, json)
-                           .run();
+  const bool written =
+      Statement(database_->handle, "INSERT INTO document (id, json) VALUES (1, ?) ON CONFLICT (id) DO UPDATE SET json = excluded.json").text(1, json).run();
   if (!written || !transaction.commit()) return cannotWrite(fmt::format("Cannot save {}: {}.", path_.string(), database_->reason()));
   return Done{};
 }

@@ -105,7 +105,8 @@ std::unique_ptr<Edit> changeHandTrack(std::string name, const Document& document
 
 std::unique_ptr<Edit> importTracks(const Document& document, TrackSet tracks, std::string group) {
   TrackWork work = document.work;
-  ImportedTracks import{.label = {0, {}, std::move(group)}, .key = {}, .frame_shift = 0, .removed = {}, .tracks = numberedFrom(std::move(tracks), nextImportedId(work))};
+  ImportedTracks import{
+      .label = {0, {}, std::move(group)}, .key = {}, .frame_shift = 0, .removed = {}, .tracks = numberedFrom(std::move(tracks), nextImportedId(work))};
   KeyBuilder key;
   for (const Track& track : import.tracks->tracks) {
     key.add(track.id);

@@ -24,8 +24,8 @@ struct SweepOptions {
 
 struct SweepPoint {
   double value = 0, second = kUnknown;
-  double rms_px = kUnknown;    ///< Over the same sightings at every point, everything else adjusted.
-  double cost_px2 = kUnknown;  ///< The sum of their squares and of what the solve believes (ties, priors, a held path).
+  double rms_px = kUnknown;       ///< Over the same sightings at every point, everything else adjusted.
+  double cost_px2 = kUnknown;     ///< The sum of their squares and of what the solve believes (ties, priors, a held path).
   double chi_squared = kUnknown;  ///< How far the cost lies over the lowest one, as a squared number of standard deviations (chi-squared).
 };
 

@@ -33,12 +33,12 @@ struct WorkTrack {
 struct Reconstruction {
   std::vector<int> frame_numbers;  ///< Of the range, ascending.
   std::vector<Lens> lenses = std::vector<Lens>(1);
-  std::vector<int> lens_of;                  ///< Of each frame; empty: all have the first.
-  std::vector<double> focal_px;              ///< A zoom: of each frame; empty: there is none.
-  double readout = 0;                        ///< See Bundle.
-  std::vector<std::optional<Pose>> poses;    ///< By frame; nothing where it is not placed.
-  std::vector<WorkTrack> tracks;             ///< Same order as the track set's.
-  std::vector<CameraTie> ties;               ///< By frame; those of frames without a camera wait.
+  std::vector<int> lens_of;                ///< Of each frame; empty: all have the first.
+  std::vector<double> focal_px;            ///< A zoom: of each frame; empty: there is none.
+  double readout = 0;                      ///< See Bundle.
+  std::vector<std::optional<Pose>> poses;  ///< By frame; nothing where it is not placed.
+  std::vector<WorkTrack> tracks;           ///< Same order as the track set's.
+  std::vector<CameraTie> ties;             ///< By frame; those of frames without a camera wait.
   std::vector<CameraPlane> planes;
 
   int placedFrames() const;

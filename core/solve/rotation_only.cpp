@@ -72,7 +72,7 @@ void addDirections(const Views& views, Reconstruction& work, int frame, const st
 }  // namespace
 
 std::optional<Turning> rotateOnly(const Reconstruction& start, const std::vector<int>& frames, const SkeletonStart& with, std::uint64_t seed,
-                                const Progress& progress) {
+                                  const Progress& progress) {
   Turning turning{start};
   Reconstruction& work = turning.work;
   beginWithLens(work, frames, with);

@@ -12,7 +12,7 @@ struct Turning {
 
 /// Explains the given frames that way, one after the other from the first on, then adjusted together with what is free of the lens.
 std::optional<Turning> rotateOnly(const Reconstruction& start, const std::vector<int>& frames, const SkeletonStart& with, std::uint64_t seed,
-                                const Progress& progress);
+                                  const Progress& progress);
 
 /// Gives every frame without a camera a turn, from the tracks whose directions are known; neighbours of placed frames first. Returns how many.
 int placeRotations(Reconstruction& work, std::uint64_t seed);

@@ -32,7 +32,7 @@ struct SolvedTrack {
   bool holdout = false;
   Vec3 point = Vec3::Zero();  ///< In the solve's own world; meaningless when unplaced.
   Rgb color;
-  int life = 0;      ///< Frames.
+  int life = 0;              ///< Frames.
   bool at_infinity = false;  ///< No parallax says how deep it lies: its point is a direction, put on a sphere about the camera or at a guessed depth.
   double typical_error_px = kUnknown, worst_error_px = kUnknown;  ///< RMS and largest over its used frames (over all where none is used).
   int worst_frame = 0;

@@ -56,8 +56,7 @@ LensPrior lensPrior(const SolveState& state, const SolveOptions& options, const 
     const KnownValue* known = knownValueOf(options, lens.model, k);
     if (known && known->sigma > 0) prior.mean[k] = known->value, prior.weight[k] = weightOf(state, known->sigma);
   }
-  if (options.focal == FocalKnowledge::Near)
-    prior.mean[0] = options.focal_px, prior.weight[0] = weightOf(state, options.focal_tolerance * options.focal_px);
+  if (options.focal == FocalKnowledge::Near) prior.mean[0] = options.focal_px, prior.weight[0] = weightOf(state, options.focal_tolerance * options.focal_px);
   return prior;
 }
 

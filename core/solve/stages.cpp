@@ -30,8 +30,7 @@ int countUsed(const Reconstruction& work) {
 
 void climb(SolveState& state, const SolveTask& task, const Progress& progress) {
   const SolveOptions& asked = task.options;
-  StaircaseOptions options{
-      .base = robustOptions(state, asked), .releases = asked.releases, .climbs = asked.lens != LensChoice::None && !asked.known_lens};
+  StaircaseOptions options{.base = robustOptions(state, asked), .releases = asked.releases, .climbs = asked.lens != LensChoice::None && !asked.known_lens};
   const Reconstruction settled = state.work;
   options.reached = &settled, options.reached_with = state.freedom;
   // The staircase begins without distortion, so that each parameter is judged by what it gains.

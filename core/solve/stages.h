@@ -9,7 +9,7 @@ namespace dusky {
 struct SolveTask {
   const TrackSet& tracks;
   const SolveOptions& options;
-  const Progress& progress;                             ///< Of the whole solve: asked whether to stop.
+  const Progress& progress;                              ///< Of the whole solve: asked whether to stop.
   const std::function<void(const SolveState&)>& show{};  ///< Hears the state as it grows; may be empty.
 };
 

@@ -69,7 +69,8 @@ class Climb {
   void goOnFrom(const Reconstruction& reached) {
     work_.poses = reached.poses, work_.focal_px = reached.focal_px, work_.lenses = reached.lenses;
     for (std::size_t t = 0; t < work_.tracks.size(); ++t) {
-      if (work_.tracks[t].point && reached.tracks[t].point && work_.tracks[t].at_infinity == reached.tracks[t].at_infinity) work_.tracks[t].point = reached.tracks[t].point;
+      if (work_.tracks[t].point && reached.tracks[t].point && work_.tracks[t].at_infinity == reached.tracks[t].at_infinity)
+        work_.tracks[t].point = reached.tracks[t].point;
     }
   }
 

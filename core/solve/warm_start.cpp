@@ -95,9 +95,7 @@ SolveState warmStart(const Solution& earlier, const TrackSet& tracks, const Solv
 
 SolveState finalState(const Solution& earlier, const TrackSet& tracks, const SolveOptions& options) {
   SolveState state = warmStart(earlier, tracks, options);
-  state.path = earlier.motion == MotionKind::Rail   ? CameraMotion::Rail
-               : earlier.motion == MotionKind::Flat ? CameraMotion::Flat
-                                                    : CameraMotion::Free;
+  state.path = earlier.motion == MotionKind::Rail ? CameraMotion::Rail : earlier.motion == MotionKind::Flat ? CameraMotion::Flat : CameraMotion::Free;
   state.path_why = earlier.path_why;
   state.lens_settled = true;
   state.tolerance_px = earlier.summary.tolerance_px;

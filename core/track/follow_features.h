@@ -22,7 +22,7 @@ struct FollowOptions {
   double max_return_px = 0.6;           ///< Forward and backward may disagree by this much, px, > 0.
   double min_likeness = 0.75;           ///< Correlation with the reference patch below which a track is lost, 0 to 1.
   double max_sigma_px = 0.35;           ///< A place less certain than this, along an edge or in soft texture, ends a track; px, > 0.
-  double max_occluded = 0.25;            ///< A ninth of the patch may differ by this much of the patch's contrast before a track is lost, > 0.
+  double max_occluded = 0.25;           ///< A ninth of the patch may differ by this much of the patch's contrast before a track is lost, > 0.
   bool rejoin = true;                   ///< Join tracks that are hidden or leave and come back.
   bool both_ways = true;                ///< Also grown back in time from where they were found.
 

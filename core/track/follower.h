@@ -50,7 +50,7 @@ class Follower {
     Reference reference;                                           ///< As it was when found (or last renewed).
     Eigen::Matrix2f shape = Eigen::Matrix2f::Identity();           ///< Reference to now.
     double sharpness = 0;                                          ///< Of the frame it was cut from.
-    std::optional<Appearance> looks;                                    ///< Taken while it nears the picture's edge.
+    std::optional<Appearance> looks;                               ///< Taken while it nears the picture's edge.
     bool born_at_edge = false;
     std::optional<StopReason> stop;
   };

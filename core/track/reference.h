@@ -12,7 +12,7 @@ struct ReferenceMatch {
   Eigen::Matrix2f shape = Eigen::Matrix2f::Identity();
   float likeness = -1;  ///< Zero-mean normalised correlation, -1 to 1; -1 when it left the picture.
   float sigma_px = 0;   ///< Standard deviation of the centre along its worse direction, from what is left of the difference.
-  float occluded = 0;    ///< Largest mean difference of a ninth of the window, in standard deviations of the reference: something else lies there.
+  float occluded = 0;   ///< Largest mean difference of a ninth of the window, in standard deviations of the reference: something else lies there.
   bool settled = false;
 };
 

@@ -117,7 +117,7 @@ std::optional<Vec2> shiftBetween(const Described& end, const Described& beginnin
 }
 
 std::vector<Join> joinsByAppearance(const std::vector<Track>& tracks, const std::vector<Appearance>& all_ends, const std::vector<Appearance>& all_beginnings,
-                               int patch_radius) {
+                                    int patch_radius) {
   const std::vector<Described> ends = describeAll(all_ends, tracks, patch_radius, kScales.size());
   const std::vector<Described> beginnings = describeAll(all_beginnings, tracks, patch_radius, 1);
   const EndsBySize sorted = bySize(ends);
@@ -138,8 +138,8 @@ std::vector<Join> joinsByAppearance(const std::vector<Track>& tracks, const std:
 /// What the tracks say about two frames: where things of the one are in the other.
 class TwoFrames {
  public:
-  TwoFrames(const std::vector<Track>& tracks, const std::vector<Join>& joins, const std::vector<Appearance>& ends, const std::vector<Appearance>& beginnings, int from,
-            int to) {
+  TwoFrames(const std::vector<Track>& tracks, const std::vector<Join>& joins, const std::vector<Appearance>& ends, const std::vector<Appearance>& beginnings,
+            int from, int to) {
     for (const Track& track : tracks) {
       const Observation *a = track.at(from), *b = track.at(to);
       if (a && b) add(a->position, b->position);

@@ -32,10 +32,10 @@ inline bool keepsItsNumber(int track) { return track >= kFirstHandId; }
 
 /// All that was done to tracks by hand, and those that were brought in.
 struct TrackWork {
-  std::string edited_key;          ///< Of the followed tracks that `edits` speak of; other tracks are left as they are.
-  std::vector<TrackEdit> edits;    ///< In the order they were made.
-  std::vector<HandTrack> by_hand;  ///< By id, ascending.
-  std::vector<TrackLabel> labels;  ///< By track, ascending.
+  std::string edited_key;                ///< Of the followed tracks that `edits` speak of; other tracks are left as they are.
+  std::vector<TrackEdit> edits;          ///< In the order they were made.
+  std::vector<HandTrack> by_hand;        ///< By id, ascending.
+  std::vector<TrackLabel> labels;        ///< By track, ascending.
   std::vector<ImportedTracks> imported;  ///< In the order they were brought in.
   bool operator==(const TrackWork&) const = default;
 

@@ -158,7 +158,8 @@ void MainWindow::open(const QString& path) {
   if (path.endsWith(".csv")) {
     // A table of places does not say how large the picture is.
     bool sure = false;
-    const QString text = QInputDialog::getText(this, tr("Tracks without footage"), tr("Width × height of the picture behind them, px:"), QLineEdit::Normal, "1920x1080", &sure);
+    const QString text =
+        QInputDialog::getText(this, tr("Tracks without footage"), tr("Width × height of the picture behind them, px:"), QLineEdit::Normal, "1920x1080", &sure);
     const QStringList sides = text.split(QRegularExpression("[x×, ]+"), Qt::SkipEmptyParts);
     if (!sure) return;
     if (sides.size() == 2) picture = {sides[0].toInt(), sides[1].toInt()};
@@ -180,7 +181,8 @@ void MainWindow::chooseExport() {
 
 void MainWindow::chooseFootage() {
   open(QFileDialog::getOpenFileName(this, tr("Open footage: a movie, or one picture of a sequence"), {},
-                                    tr("Footage (*.mp4 *.mov *.mkv *.avi *.mxf *.webm *.m4v *.png *.jpg *.jpeg *.tif *.tiff *.dpx *.exr);;2D tracks without footage (*.json *.csv);;All files (*)")));
+                                    tr("Footage (*.mp4 *.mov *.mkv *.avi *.mxf *.webm *.m4v *.png *.jpg *.jpeg *.tif *.tiff *.dpx *.exr);;2D tracks without "
+                                       "footage (*.json *.csv);;All files (*)")));
 }
 
 void MainWindow::chooseProject() { open(QFileDialog::getOpenFileName(this, tr("Open project"), {}, tr("Dusky Moth projects (*.moth)"))); }

@@ -42,7 +42,8 @@ void MainWindow::makeActions() {
   open_project_ = action(tr("Open project…"), tr("A .moth file."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_O));
   open_demo_ = action(tr("Open the demo shot"), tr("A walk along a ferry landing at dusk."), {});
   save_ = action(tr("Save project"), tr("Gives the shot a project file; from then on every change is saved as it is made."), QKeySequence::Save);
-  import_tracks_ = action(tr("Import tracks…"), tr("2D tracks from a .json or .csv file, added as a group of their own. They lie in the footage's px and frame numbers."), {});
+  import_tracks_ = action(tr("Import tracks…"),
+                          tr("2D tracks from a .json or .csv file, added as a group of their own. They lie in the footage's px and frame numbers."), {});
   export_tracks_ = action(tr("Export tracks…"), tr("Writes the 2D tracks that are shown: .json holds all, .csv the places alone."), {});
   save_as_ = action(tr("Save project as…"), tr("Goes on in another file."), QKeySequence::SaveAs);
   quit_ = action(tr("Quit"), tr("Closes the window."), QKeySequence::Quit);

@@ -62,7 +62,7 @@ class FrameStore : public QObject {
   MaskSettings masks_;
   FootageInfo footage_;
   int footage_generation_ = 0, generation_ = 0;  ///< Of the footage as it is taken; of that and the masks.
-  std::jthread worker_;  ///< Last: it uses the others.
+  std::jthread worker_;                          ///< Last: it uses the others.
 };
 
 }  // namespace dusky::desktop

@@ -259,24 +259,23 @@ void Jobs::runSweep(const SweepOptions& asked) {
   sweep_ = {.asked = asked, .points = {}, .result = std::nullopt, .problem = {}};
   emit sweepChanged();
   const SolveTask task{model_.document(), workspace.footage(), workspace.followedKey(), workspace.solution(), {}};
-  start(Step::Solve,
-        [this, task, tracks = workspace.tracks(), asked](std::stop_token stop) {
-          const auto on_point = [this](const SweepPoint& point) {
-            post([this, point] {
-              sweep_.points.insert(std::upper_bound(sweep_.points.begin(), sweep_.points.end(), point, before), point);
-              emit sweepChanged();
-            });
-          };
-          const auto swept = dusky::runSweep(task.document, task.footage, *tracks, *task.from, asked, progressOf(Step::Solve, stop), on_point);
-          post([this, swept] {
-            if (swept.ok())
-              sweep_.points = swept->points, sweep_.result = *swept;
-            else
-              sweep_.problem = QString::fromStdString(swept.error().message);
-            endQuietly(swept.ok() ? Status(Done{}) : Status(swept.error()));
-            emit sweepChanged();
-          });
-        });
+  start(Step::Solve, [this, task, tracks = workspace.tracks(), asked](std::stop_token stop) {
+    const auto on_point = [this](const SweepPoint& point) {
+      post([this, point] {
+        sweep_.points.insert(std::upper_bound(sweep_.points.begin(), sweep_.points.end(), point, before), point);
+        emit sweepChanged();
+      });
+    };
+    const auto swept = dusky::runSweep(task.document, task.footage, *tracks, *task.from, asked, progressOf(Step::Solve, stop), on_point);
+    post([this, swept] {
+      if (swept.ok())
+        sweep_.points = swept->points, sweep_.result = *swept;
+      else
+        sweep_.problem = QString::fromStdString(swept.error().message);
+      endQuietly(swept.ok() ? Status(Done{}) : Status(swept.error()));
+      emit sweepChanged();
+    });
+  });
 }
 
 void Jobs::deliver() {

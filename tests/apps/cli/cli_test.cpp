@@ -1,5 +1,3 @@
-#include "apps/cli/cli.h"
-
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 #include <signal.h>
@@ -14,6 +12,7 @@
 #include "core/pipeline/workspace.h"
 #include "core/project/edits.h"
 #include "core/track/track_files.h"
+#include "tests/apps/cli/run_moth.h"
 #include "tests/support/shot_maker.h"
 #include "tests/support/temporary_folder.h"
 
@@ -21,27 +20,6 @@ namespace dusky::testing {
 namespace fs = std::filesystem;
 using ::testing::AllOf;
 using ::testing::HasSubstr;
-
-struct Ran {
-  int code = -1;
-  std::string out, err;
-};
-
-/// Runs the command line inside this process and catches what it prints.
-Ran moth(std::vector<std::string> arguments) {
-  arguments.insert(arguments.begin(), "moth");
-  std::vector<const char*> argv;
-  for (const std::string& a : arguments) argv.push_back(a.c_str());
-  ::testing::internal::CaptureStdout();
-  ::testing::internal::CaptureStderr();
-  Ran ran;
-  ran.code = cli::run(static_cast<int>(argv.size()), argv.data(), {});
-  std::fflush(stdout);
-  std::fflush(stderr);
-  ran.out = ::testing::internal::GetCapturedStdout();
-  ran.err = ::testing::internal::GetCapturedStderr();
-  return ran;
-}
 
 class CliTest : public ::testing::Test {
  protected:

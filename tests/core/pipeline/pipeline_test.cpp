@@ -170,7 +170,8 @@ TEST_F(WorkspaceTest, KeysCountWhatChangesAResultAndNothingElse) {
   const auto keys = [&](const std::function<void(Document&)>& change) {
     Document d = base;
     change(d);
-    return std::pair{tracksKey(d, w.footage()) != tracksKey(base, w.footage()), solveKey(d, w.footage(), tracksKey(d, w.footage())) != solveKey(base, w.footage(), tracksKey(base, w.footage()))};
+    return std::pair{tracksKey(d, w.footage()) != tracksKey(base, w.footage()),
+                     solveKey(d, w.footage(), tracksKey(d, w.footage())) != solveKey(base, w.footage(), tracksKey(base, w.footage()))};
   };
   using Changed = std::pair<bool, bool>;
   EXPECT_EQ(keys([](Document& d) { d.tracking.min_strength = 9; }), Changed(true, true));

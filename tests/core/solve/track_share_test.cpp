@@ -51,8 +51,7 @@ TEST(TrackShare, WokenTracksAreWhereTheyBelongAndOutliersAreFound) {
     const bool outlier = shot.outlier[static_cast<std::size_t>(track.id - 1)];
     (outlier ? outliers : good) += 1;
     outliers_kept += outlier && track.takesPart();
-    if (!outlier && track.takesPart() && !track.at_infinity)
-      placed_well += (*track.point - shot.points[static_cast<std::size_t>(track.id - 1)]).norm() < 0.3;
+    if (!outlier && track.takesPart() && !track.at_infinity) placed_well += (*track.point - shot.points[static_cast<std::size_t>(track.id - 1)]).norm() < 0.3;
   }
   ASSERT_GT(outliers, 100);
   EXPECT_LT(outliers_kept, outliers / 20);
