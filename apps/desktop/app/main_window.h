@@ -49,6 +49,7 @@ class MainWindow : public QMainWindow {
   LensView& lensView() { return *lens_view_; }
   SweepView& sweepView() { return *sweep_view_; }
   /// Shows one of the views that share a place.
+  void showSpace() { show_space_->trigger(); }
   void showCloseup() { show_closeup_->trigger(); }
   void showTwoFrames() { show_pair_->trigger(); }
   void showTrackList() { show_list_->trigger(); }

@@ -16,6 +16,7 @@
 #include "apps/desktop/steps/fields.h"
 #include "apps/desktop/steps/settings_body.h"
 #include "core/project/edits.h"
+#include "core/track/track_files.h"
 
 namespace dusky::desktop {
 namespace {
@@ -165,6 +166,9 @@ QWidget* tracksSettings(Session& session) {
               QObject::tr("Finds features and follows them through the range. What was tracked with the same settings stays; tracks by hand always do."));
   run->setObjectName("runTracks");
   QObject::connect(run, &QPushButton::clicked, &session.jobs, &Jobs::runTracks);
+  QObject::connect(&session.model, &DocumentModel::documentChanged, run, [&session, run] {
+    run->setText(isTrackFile(session.model.document().footage_path) ? QObject::tr("Read the tracks") : QObject::tr("Track features"));
+  });
   enableWhenIdle(run, session);
   body.column->addWidget(run);
   body.column->addWidget(regionSettings(session));

@@ -1,6 +1,7 @@
 // Tracks in and out, in a real window.
 #include <QAction>
 #include <QMenuBar>
+#include <QPushButton>
 
 #include "apps/desktop/errormap/error_map.h"
 #include "apps/desktop/plate/plate_view.h"
@@ -84,6 +85,7 @@ TEST_F(ImportTest, TracksAloneOpenAsAShotOnADarkField) {
   QTest::qWait(50);
   EXPECT_GT(window->plate().marks().size(), 50u);
   EXPECT_EQ(window->notice(), "");
+  EXPECT_EQ(window->findChild<QPushButton*>("runTracks")->text(), "Read the tracks") << "there is nothing to follow";
 }
 
 }  // namespace dusky::testing

@@ -7,6 +7,7 @@
 #include <QComboBox>
 #include <QMenuBar>
 #include <QPushButton>
+#include <QScrollBar>
 
 #include "apps/desktop/app/theme.h"
 #include "apps/desktop/cards/cheat_sheet.h"
@@ -185,6 +186,8 @@ void shootTracksAlone(desktop::MainWindow& window) {
   s.jobs.importTracks(file);
   waitForJobs(window);
   window.steps().openStep(Step::Tracks);
+  window.steps().verticalScrollBar()->setValue(0);
+  window.showSpace();
   window.showTrackList();
   for (QLineEdit* filter : window.findChildren<QLineEdit*>()) {
     if (filter->placeholderText().contains("imported")) filter->setText("imported");
