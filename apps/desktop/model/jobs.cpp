@@ -139,12 +139,14 @@ void Jobs::lookAtFiles(TrackTask& task) {
 }
 
 void Jobs::lookAtFiles() {
-  if (!model_.hasFootage() || busy()) return;
+  if (!model_.hasFootage() || busy() || looking_) return;
   if (looker_.joinable()) looker_.join();
+  looking_ = true;
   looker_ = std::jthread([this, document = model_.document()] {
     QMetaObject::invokeMethod(
         this,
         [this, document, now = filePrintsOf(document)] {
+          looking_ = false;
           const bool same = document.footage_path == model_.document().footage_path && document.masks.mattes.folder == model_.document().masks.mattes.folder;
           if (same) model_.takeFilePrints(now);
         },

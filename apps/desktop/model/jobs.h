@@ -129,6 +129,7 @@ class Jobs : public QObject {
   SolutionPtr delivered_solution_;
   SceneSettings delivered_scene_;
   int serial_ = 0;
+  bool looking_ = false;  ///< looker_ is at it.
   std::jthread worker_, looker_;
 };
 }  // namespace dusky::desktop
