@@ -78,7 +78,7 @@ std::string stepOfImport(const ImportedTracks& import) { return "imported " + im
 /// as long as the file.
 Status Workspace::storeImported() {
   for (const ImportedTracks& import : document_.work.imported) {
-    if (!import.tracks || store_->result(stepOfImport(import), import.key)) continue;
+    if (!import.tracks || store_->has(stepOfImport(import), import.key)) continue;
     if (const Status saved = store_->saveResult(stepOfImport(import), import.key, encode(*import.tracks)); !saved.ok()) return saved;
   }
   return Done{};

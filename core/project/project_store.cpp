@@ -157,6 +157,12 @@ Status ProjectStore::saveResult(const std::string& step, const std::string& key,
   return Done{};
 }
 
+bool ProjectStore::has(const std::string& step, const std::string& key) const {
+  const std::lock_guard lock(mutex_);
+  Statement find(database_->handle, "SELECT 1 FROM result WHERE step = ? AND key = ?");
+  return find.text(1, step).text(2, key).row();
+}
+
 std::optional<std::string> ProjectStore::result(const std::string& step, const std::string& key) const {
   const std::lock_guard lock(mutex_);
   Statement read(database_->handle, "SELECT bytes FROM result WHERE step = ? AND key = ?");

@@ -25,6 +25,8 @@ class ProjectStore {
   Status saveDocument(const Document& document);
   /// Stores a step's result under its key; the newest kPerStep of each step stay.
   Status saveResult(const std::string& step, const std::string& key, const std::string& bytes);
+  /// Whether there is such a result, without reading it.
+  bool has(const std::string& step, const std::string& key) const;
   /// Nothing when there is no such result.
   std::optional<std::string> result(const std::string& step, const std::string& key) const;
 

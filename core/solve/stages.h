@@ -9,8 +9,8 @@ namespace dusky {
 struct SolveTask {
   const TrackSet& tracks;
   const SolveOptions& options;
-  const Progress& progress;                              ///< Of the whole solve: asked whether to stop.
-  const std::function<void(const SolveState&)>& show{};  ///< Hears the state as it grows; may be empty.
+  const Progress& progress;                       ///< Of the whole solve: asked whether to stop.
+  std::function<void(const SolveState&)> show{};  ///< Hears the state as it grows; may be empty.
 };
 
 // The stages of a solve. Each takes a state on; stopped, it leaves the state usable and the caller asks the progress.
