@@ -1,19 +1,31 @@
 #pragma once
 #include <cstddef>
 #include <cstdint>
+#include <cstdlib>
 #include <memory>
 #include <utility>
 #include <vector>
 
+#include "core/base/memory.h"
+
 namespace dusky {
 
-/// Leaves plain values unset where nothing else is asked for: filling a picture that is written at once costs as much as reading it.
+/// Leaves plain values unset where nothing else is asked for: filling a picture that is written at once costs as much as reading it. Large
+/// pictures lie on large pages.
 template <class T>
 struct UnsetAllocator : std::allocator<T> {
   template <class U>
   struct rebind {
     using other = UnsetAllocator<U>;
   };
+  static constexpr std::size_t kLarge = 3 << 20;  // bytes
+  T* allocate(std::size_t count) { return count * sizeof(T) >= kLarge ? static_cast<T*>(largeBlock(count * sizeof(T))) : std::allocator<T>::allocate(count); }
+  void deallocate(T* block, std::size_t count) {
+    if (count * sizeof(T) >= kLarge)
+      std::free(block);
+    else
+      std::allocator<T>::deallocate(block, count);
+  }
   template <class U>
   void construct(U* place) noexcept {
     ::new (static_cast<void*>(place)) U;

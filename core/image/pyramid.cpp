@@ -6,51 +6,89 @@
 namespace dusky {
 namespace {
 
-FloatPlane halve(const FloatPlane& from) {
-  const int w = from.width / 2, h = from.height / 2;
-  FloatPlane out = FloatPlane::unset(w, h);
-  std::vector<float> down(static_cast<std::size_t>(from.width));
-  for (int y = 0; y < h; ++y) {
-    const float* a = from.row(std::max(2 * y - 1, 0));
-    const float* b = from.row(2 * y);
-    const float* c = from.row(2 * y + 1);
-    const float* d = from.row(std::min(2 * y + 2, from.height - 1));
-    for (int x = 0; x < from.width; ++x) down[x] = 0.125f * (a[x] + d[x]) + 0.375f * (b[x] + c[x]);
-    const float* in = down.data();
-    float* to = out.row(y);
-    to[0] = 0.125f * (in[0] + in[std::min(2, from.width - 1)]) + 0.375f * (in[0] + in[1]);
-    for (int x = 1; x < w - 1; ++x) to[x] = 0.125f * (in[2 * x - 1] + in[2 * x + 2]) + 0.375f * (in[2 * x] + in[2 * x + 1]);
-    const int x = w - 1;
-    if (w > 1) to[x] = 0.125f * (in[2 * x - 1] + in[std::min(2 * x + 2, from.width - 1)]) + 0.375f * (in[2 * x] + in[2 * x + 1]);
-  }
-  return out;
+constexpr int kStrip = 16;  // rows
+
+void halveRow(const FloatPlane& from, int y, float* __restrict to, std::vector<float>& between) {
+  const int w = from.width / 2;
+  between.resize(static_cast<std::size_t>(from.width));
+  float* __restrict down = between.data();
+  const float* a = from.row(std::max(2 * y - 1, 0));
+  const float* b = from.row(2 * y);
+  const float* c = from.row(2 * y + 1);
+  const float* d = from.row(std::min(2 * y + 2, from.height - 1));
+  for (int x = 0; x < from.width; ++x) down[x] = 0.125f * (a[x] + d[x]) + 0.375f * (b[x] + c[x]);
+  to[0] = 0.125f * (down[0] + down[std::min(2, from.width - 1)]) + 0.375f * (down[0] + down[1]);
+  for (int x = 1; x < w - 1; ++x) to[x] = 0.125f * (down[2 * x - 1] + down[2 * x + 2]) + 0.375f * (down[2 * x] + down[2 * x + 1]);
+  const int x = w - 1;
+  if (w > 1) to[x] = 0.125f * (down[2 * x - 1] + down[std::min(2 * x + 2, from.width - 1)]) + 0.375f * (down[2 * x] + down[2 * x + 1]);
 }
+
+/// Levels of a pyramid as rows of its base come.
+class Halvings {
+ public:
+  Halvings(Pyramid& pyramid, int levels) : pyramid_(pyramid) {
+    while (static_cast<int>(pyramid.levels.size()) < levels) {
+      const int width = pyramid.levels.back().width, height = pyramid.levels.back().height;
+      if (std::min(width, height) < 48) break;
+      pyramid.levels.push_back(FloatPlane::unset(width / 2, height / 2));
+    }
+    rows_.assign(pyramid.levels.size(), 0);
+  }
+  /// The base is there down to row `end` - 1.
+  void reach(int end) {
+    rows_[0] = end;
+    for (std::size_t l = 1; l < rows_.size(); ++l) {
+      const FloatPlane& from = pyramid_.levels[l - 1];
+      FloatPlane& to = pyramid_.levels[l];
+      const bool whole = rows_[l - 1] == from.height;
+      for (; rows_[l] < to.height && (whole || 2 * rows_[l] + 2 < rows_[l - 1]); ++rows_[l]) halveRow(from, rows_[l], to.row(rows_[l]), between_);
+    }
+  }
+
+ private:
+  Pyramid& pyramid_;
+  std::vector<int> rows_;  ///< Done, of each level.
+  std::vector<float> between_;
+};
 
 }  // namespace
 
 Pyramid buildPyramid(FloatPlane picture, int levels) {
   Pyramid pyramid;
   pyramid.levels.push_back(std::move(picture));
-  while (static_cast<int>(pyramid.levels.size()) < levels) {
-    const FloatPlane& last = pyramid.levels.back();
-    if (std::min(last.width, last.height) < 48) break;
-    pyramid.levels.push_back(halve(last));
+  Halvings(pyramid, levels).reach(pyramid.base().height);
+  return pyramid;
+}
+
+Pyramid buildPyramid(int width, int height, int levels, const RowWork& make, const RowWork& also) {
+  Pyramid pyramid;
+  pyramid.levels.push_back(FloatPlane::unset(width, height));
+  Halvings halvings(pyramid, levels);
+  for (int first = 0; first < height; first += kStrip) {
+    const int end = std::min(first + kStrip, height);
+    make(pyramid.levels[0], first, end);
+    if (also) also(pyramid.levels[0], first, end);
+    halvings.reach(end);
   }
   return pyramid;
 }
 
-FloatPlane soften(const FloatPlane& from) {
+void softenRows(const FloatPlane& from, FloatPlane& out, int first, int end) {
   const int w = from.width, h = from.height;
-  FloatPlane out = FloatPlane::unset(w, h);
   std::vector<float> down(static_cast<std::size_t>(w) + 2);
-  for (int y = 0; y < h; ++y) {
+  for (int y = first; y < end; ++y) {
     const float *a = from.row(std::max(y - 1, 0)), *b = from.row(y), *c = from.row(std::min(y + 1, h - 1));
-    float* middle = down.data() + 1;
+    float* __restrict middle = down.data() + 1;
     for (int x = 0; x < w; ++x) middle[x] = 0.25f * (a[x] + c[x]) + 0.5f * b[x];
-    down.front() = middle[0], down.back() = middle[w - 1];
-    float* to = out.row(y);
-    for (int x = 0; x < w; ++x) to[x] = 0.25f * (down[x] + down[x + 2]) + 0.5f * down[x + 1];
+    middle[-1] = middle[0], middle[w] = middle[w - 1];
+    float* __restrict to = out.row(y);
+    for (int x = 0; x < w; ++x) to[x] = 0.25f * (middle[x - 1] + middle[x + 1]) + 0.5f * middle[x];
   }
+}
+
+FloatPlane soften(const FloatPlane& from) {
+  FloatPlane out = FloatPlane::unset(from.width, from.height);
+  softenRows(from, out, 0, from.height);
   return out;
 }
 

@@ -1,4 +1,5 @@
 #pragma once
+#include <functional>
 #include <vector>
 
 #include "core/image/plane.h"
@@ -16,9 +17,17 @@ struct Pyramid {
 /// Source: Burt and Adelson, IEEE Trans. Comm. 31(4), 1983 (with an even kernel).
 Pyramid buildPyramid(FloatPlane picture, int levels);
 
+/// Called for rows first .. end - 1 of a pyramid's base.
+using RowWork = std::function<void(FloatPlane& base, int first, int end)>;
+
+/// The same of a base that `make` writes rows of, strip by strip while they are in the cache; `also` sees each strip then.
+Pyramid buildPyramid(int width, int height, int levels, const RowWork& make, const RowWork& also = {});
+
 /// The picture under the kernel 1 2 1 / 4, across and down. It takes away the finest detail, which sampling between pixels gets wrong
 /// and compression gets wrongest, so that places are found more exactly.
 FloatPlane soften(const FloatPlane& picture);
+/// Some rows of it, into a plane of the same size.
+void softenRows(const FloatPlane& picture, FloatPlane& out, int first, int end);
 
 /// Mean over a grid of rows of the squared gradient, (grey levels / px)^2: how much sharp detail a picture holds.
 double meanSquareGradient(const FloatPlane& plane);

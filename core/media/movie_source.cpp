@@ -249,15 +249,16 @@ std::optional<FloatPlane> MovieSource::lumaPlane() const {
   const float unit = static_cast<float>(1 << (depth - 8));
   const bool full = raw_->color_range == AVCOL_RANGE_JPEG;
   const float black = full ? 0.0f : 16.0f, scale = full ? 1.0f : 255.0f / 219.0f;
-  FloatPlane luma = FloatPlane::unset(raw_->width, raw_->height);
+  const int width = raw_->width;  // a byte written could be anything's, so the loops must not read it anew
+  FloatPlane luma = FloatPlane::unset(width, raw_->height);
   for (int y = 0; y < raw_->height; ++y) {
     const std::uint8_t* bytes = raw_->data[0] + static_cast<std::ptrdiff_t>(y) * raw_->linesize[0];
     const auto* words = reinterpret_cast<const std::uint16_t*>(bytes);
-    float* out = luma.row(y);
+    float* __restrict out = luma.row(y);
     if (depth == 8) {
-      for (int x = 0; x < raw_->width; ++x) out[x] = scale * (static_cast<float>(bytes[x]) - black);
+      for (int x = 0; x < width; ++x) out[x] = scale * (static_cast<float>(bytes[x]) - black);
     } else {
-      for (int x = 0; x < raw_->width; ++x) out[x] = scale * (static_cast<float>(words[x] >> shift) / unit - black);
+      for (int x = 0; x < width; ++x) out[x] = scale * (static_cast<float>(words[x] >> shift) / unit - black);
     }
   }
   return luma;

@@ -8,46 +8,63 @@
 namespace dusky {
 namespace {
 
-/// Products of gradients of one row: xx, xy, yy side by side.
-struct TensorRow {
-  std::vector<float> xx, xy, yy;
-  explicit TensorRow(int width) : xx(width), xy(width), yy(width) {}
+void multiplyGradients(const float* above, const float* here, const float* below, int width, float* __restrict xx, float* __restrict xy, float* __restrict yy) {
+  for (int x = 0; x < width; ++x) {
+    const float gx = 0.5f * (here[x + 1] - here[x - 1]), gy = 0.5f * (below[x] - above[x]);
+    xx[x] = gx * gx;
+    xy[x] = gx * gy;
+    yy[x] = gy * gy;
+  }
+}
 
+/// Products of gradients of one row: xx, xy, yy, one after the other.
+class TensorRow {
+ public:
+  explicit TensorRow(int width) : width_(width), values_(3 * static_cast<std::size_t>(width)) {}
+
+  const float* product(int which) const { return values_.data() + static_cast<std::ptrdiff_t>(which) * width_; }
   void fill(const FloatPlane& plane, int left, int y) {
-    const float* above = plane.row(y - 1) + left;
-    const float* here = plane.row(y) + left;
-    const float* below = plane.row(y + 1) + left;
-    const int width = static_cast<int>(xx.size());
-    for (int x = 0; x < width; ++x) {
-      const float gx = 0.5f * (here[x + 1] - here[x - 1]), gy = 0.5f * (below[x] - above[x]);
-      xx[x] = gx * gx;
-      xy[x] = gx * gy;
-      yy[x] = gy * gy;
-    }
+    float* xx = values_.data();
+    multiplyGradients(plane.row(y - 1) + left, plane.row(y) + left, plane.row(y + 1) + left, width_, xx, xx + width_, xx + 2 * static_cast<std::ptrdiff_t>(width_));
   }
-  void add(const TensorRow& row, float sign) {
-    for (std::size_t x = 0; x < xx.size(); ++x) {
-      xx[x] += sign * row.xx[x];
-      xy[x] += sign * row.xy[x];
-      yy[x] += sign * row.yy[x];
-    }
+  void add(const TensorRow& row) {
+    for (std::size_t i = 0; i < values_.size(); ++i) values_[i] += row.values_[i];
   }
+  void exchange(const TensorRow& in, const TensorRow& out) {
+    for (std::size_t i = 0; i < values_.size(); ++i) values_[i] += in.values_[i] - out.values_[i];
+  }
+
+ private:
+  int width_;
+  std::vector<float> values_;
 };
 
+/// out[x] = in[x] + ... + in[x + window - 1], by doubling: no sum waits for the one before.
+void sumAlong(const float* in, int window, float* out, int count) {
+  thread_local std::vector<float> twos;
+  const int wide = count + window;
+  twos.assign(in, in + wide - 1);
+  float* two = twos.data();
+  std::fill_n(out, count, 0.0f);
+  // `two` holds sums of `length`; those of the window's binary digits are added up.
+  int done = 0;
+  for (int length = 1; length <= window; length *= 2) {
+    if (window & length) {
+      for (int x = 0; x < count; ++x) out[x] += two[x + done];
+      done += length;
+    }
+    const int left = wide - 1 - 2 * length + 1;
+    for (int x = 0; x < left; ++x) two[x] += two[x + length];
+  }
+}
+
 /// Sums over windows along a row of column sums, and the smaller eigenvalue of each.
-void writeStrength(const TensorRow& columns, int radius, float* out, int count) {
+void writeStrength(const TensorRow& columns, int radius, float* __restrict out, int count) {
   const int window = 2 * radius + 1;
   const float area = static_cast<float>(window * window);
   thread_local std::vector<float> sums;
   sums.resize(3 * static_cast<std::size_t>(count));
-  const float *in_xx = columns.xx.data(), *in_xy = columns.xy.data(), *in_yy = columns.yy.data();
-  float sum_xx = 0, sum_xy = 0, sum_yy = 0;
-  for (int x = 0; x < window; ++x) sum_xx += in_xx[x], sum_xy += in_xy[x], sum_yy += in_yy[x];
-  for (int x = 0; x < count; ++x) {
-    sums[x] = sum_xx, sums[x + count] = sum_xy, sums[x + 2 * count] = sum_yy;
-    if (x + 1 == count) break;
-    sum_xx += in_xx[x + window] - in_xx[x], sum_xy += in_xy[x + window] - in_xy[x], sum_yy += in_yy[x + window] - in_yy[x];
-  }
+  for (int k = 0; k < 3; ++k) sumAlong(columns.product(k), window, sums.data() + static_cast<std::ptrdiff_t>(k) * count, count);
   const float *xx = sums.data(), *xy = xx + count, *yy = xy + count;
   for (int x = 0; x < count; ++x) {
     const float half = 0.5f * (xx[x] + yy[x]), apart = 0.5f * (xx[x] - yy[x]);
@@ -92,15 +109,17 @@ struct Tile {
 /// The smaller eigenvalue of the windowed structure tensor in a tile and one pixel around it; pixel (0, 0) is (x0 - 1, y0 - 1).
 /// The tile keeps radius + 2 px from the plane's border.
 FloatPlane strengthIn(const FloatPlane& plane, const Tile& tile, int radius) {
-  FloatPlane out(tile.x1 - tile.x0 + 2, tile.y1 - tile.y0 + 2);
+  FloatPlane out = FloatPlane::unset(tile.x1 - tile.x0 + 2, tile.y1 - tile.y0 + 2);
   const int left = tile.x0 - 1 - radius, span = out.width + 2 * radius, window = 2 * radius + 1;
-  std::vector<TensorRow> ring(static_cast<std::size_t>(window), TensorRow(span));
+  std::vector<TensorRow> ring(static_cast<std::size_t>(window) + 1, TensorRow(span));
   TensorRow columns(span);
   for (int j = 0; j < out.height + 2 * radius; ++j) {
-    TensorRow& slot = ring[static_cast<std::size_t>(j) % ring.size()];
-    if (j >= window) columns.add(slot, -1);
-    slot.fill(plane, left, tile.y0 - 1 - radius + j);
-    columns.add(slot, 1);
+    TensorRow& newest = ring[static_cast<std::size_t>(j) % ring.size()];
+    newest.fill(plane, left, tile.y0 - 1 - radius + j);
+    if (j < window)
+      columns.add(newest);
+    else
+      columns.exchange(newest, ring[static_cast<std::size_t>(j + 1) % ring.size()]);
     if (j >= window - 1) writeStrength(columns, radius, out.row(j - window + 1), out.width);
   }
   return out;
@@ -111,17 +130,23 @@ struct SizeClass {
   int window_radius;
 };
 
-void findPeaks(const FloatPlane& plane, const Tile& tile, const SizeClass& kind, const DetectOptions& options, std::vector<Feature>& out) {
+/// A pixel of a level at which a feature may lie.
+struct Peak {
+  int x = 0, y = 0;
+  double strength = 0;
+  SizeClass kind;
+};
+
+void findPeaks(const FloatPlane& plane, const Tile& tile, const SizeClass& kind, float min_strength, std::vector<Peak>& out) {
   const FloatPlane strength = strengthIn(plane, tile, kind.window_radius);
-  const double px = pxOf(kind.size);
   // Localisation error grows with the level's pixel size; its square weighs the strength.
-  const double weight = 1.0 / (px * px);
+  const double weight = 1.0 / (pxOf(kind.size) * pxOf(kind.size));
   for (int y = 1; y < strength.height - 1; ++y) {
+    const float *row = strength.row(y), *above = strength.row(y - 1), *below = strength.row(y + 1);
     for (int x = 1; x < strength.width - 1; ++x) {
-      const float v = strength.at(x, y);
-      if (v < options.min_strength || !isPeak(strength, x, y)) continue;
-      const Vec2 place = px * cornerPoint(plane, x + tile.x0 - 1, y + tile.y0 - 1, kind.window_radius);
-      if (!options.allowed || options.allowed(place)) out.push_back({place, v * weight, kind.size});
+      const float v = row[x];
+      if (v < min_strength || v < row[x + 1] || v <= row[x - 1] || v <= above[x] || v < below[x] || !isPeak(strength, x, y)) continue;
+      out.push_back({x + tile.x0 - 1, y + tile.y0 - 1, v * weight, kind});
     }
   }
 }
@@ -156,8 +181,20 @@ class Spread {
     return cells;
   }
   bool wants(const Vec2& p) const { return counts_[cellOf(p)] < share_ && !crowded(p); }
+  /// Whether a place up to `reach` away from this one may be wanted.
+  bool mayWantNear(const Vec2& p, double reach) const {
+    const int x0 = columnOf(p.x() - reach), x1 = columnOf(p.x() + reach), y0 = rowOf(p.y() - reach), y1 = rowOf(p.y() + reach);
+    for (int y = y0; y <= y1; ++y) {
+      for (int x = x0; x <= x1; ++x) {
+        if (counts_[static_cast<std::size_t>(y) * columns_ + x] < share_) return true;
+      }
+    }
+    return false;
+  }
 
  private:
+  int columnOf(double x) const { return std::clamp(static_cast<int>(x / cell_), 0, columns_ - 1); }
+  int rowOf(double y) const { return std::clamp(static_cast<int>(y / cell_), 0, rows_ - 1); }
   std::size_t cellOf(const Vec2& p) const { return static_cast<std::size_t>(p.y() / cell_) * columns_ + static_cast<std::size_t>(p.x() / cell_); }
   std::size_t bucketOf(const Vec2& p, int dx, int dy) const {
     return static_cast<std::size_t>(p.y() / distance_ + 1 + dy) * buckets_across_ + static_cast<std::size_t>(p.x() / distance_ + 1 + dx);
@@ -205,22 +242,25 @@ std::vector<SizeClass> classesOf(const FeatureSizes& sizes) {
 std::vector<Feature> detectFeatures(const Pyramid& pyramid, const std::vector<Vec2>& taken, const DetectOptions& options) {
   Spread spread(pyramid.base().width, pyramid.base().height, options);
   for (const Vec2& p : taken) spread.take(p);
-  std::vector<Feature> candidates;
+  std::vector<Peak> peaks;
   for (const SizeClass& kind : classesOf(options.sizes)) {
     if (levelOf(kind.size) >= static_cast<int>(pyramid.levels.size())) continue;
     const FloatPlane& plane = pyramid.levels[levelOf(kind.size)];
     const std::vector<Tile> tiles = hungryTiles(spread, plane, kind, options);
     // Each tile its own list, put together in order: the same with any number of threads.
-    std::vector<std::vector<Feature>> found(tiles.size());
-    parallelFor(static_cast<int>(tiles.size()), [&](int i) { findPeaks(plane, tiles[i], kind, options, found[i]); });
-    for (const auto& list : found) candidates.insert(candidates.end(), list.begin(), list.end());
+    std::vector<std::vector<Peak>> found(tiles.size());
+    parallelFor(static_cast<int>(tiles.size()), [&](int i) { findPeaks(plane, tiles[i], kind, static_cast<float>(options.min_strength), found[i]); });
+    for (const auto& list : found) peaks.insert(peaks.end(), list.begin(), list.end());
   }
-  std::stable_sort(candidates.begin(), candidates.end(), [](const Feature& a, const Feature& b) { return a.strength > b.strength; });
+  std::stable_sort(peaks.begin(), peaks.end(), [](const Peak& a, const Peak& b) { return a.strength > b.strength; });
   std::vector<Feature> chosen;
-  for (const Feature& feature : candidates) {
-    if (!spread.wants(feature.position)) continue;
-    spread.take(feature.position);
-    chosen.push_back(feature);
+  for (const Peak& peak : peaks) {
+    const double px = pxOf(peak.kind.size);
+    if (!spread.mayWantNear(px * Vec2(peak.x + 0.5, peak.y + 0.5), px * peak.kind.window_radius)) continue;
+    const Vec2 place = px * cornerPoint(pyramid.levels[levelOf(peak.kind.size)], peak.x, peak.y, peak.kind.window_radius);
+    if ((options.allowed && !options.allowed(place)) || !spread.wants(place)) continue;
+    spread.take(place);
+    chosen.push_back({place, peak.strength, peak.kind.size});
   }
   return chosen;
 }

@@ -5,6 +5,7 @@
 
 #include "core/base/parallel.h"
 #include "core/track/patch.h"
+#include "core/track/sampling.h"
 
 namespace dusky {
 namespace {
@@ -86,7 +87,12 @@ Eigen::Vector2f Follower::velocityNear(const Vec2& place) const {
 
 void Follower::advance(const PreparedFrame& before, const PreparedFrame& now, const LeftOut& left_out) {
   parallelFor(
-      static_cast<int>(living_.size()), [&](int i) { step(before, now, left_out, living_[i]); }, 8);
+      static_cast<int>(living_.size()),
+      [&](int i) {
+        if (i + 1 < static_cast<int>(living_.size())) fetch(now, living_[i + 1]);
+        step(before, now, left_out, living_[i]);
+      },
+      8);
   for (Living& one : living_) {
     if (one.stop)
       finish(before, one);
@@ -136,6 +142,19 @@ void Follower::rememberNearEdge(const PreparedFrame& now, Living& one) const {
   const Eigen::Vector2f soon = one.position + 4 * one.velocity;
   if (one.looks || insidePicture(now.pyramid.base(), soon, reach)) return;
   one.looks = lookAt(now, one);
+}
+
+/// Asks for the rows of the picture about a feature while another one is worked on.
+void Follower::fetch(const PreparedFrame& now, const Living& one) {
+  const float px = pxOf(one.size);
+  const FloatPlane& plane = now.pyramid.levels[levelOf(one.size)];
+  const Eigen::Vector2f corner = (one.position + one.velocity) / px - Eigen::Vector2f::Constant(static_cast<float>(one.reference.radius() + 2));
+  const int side = 2 * one.reference.radius() + 5;
+  if (!canSample(plane, corner.x(), corner.y()) || !canSample(plane, corner.x() + static_cast<float>(side), corner.y() + static_cast<float>(side))) return;
+  for (int y = 0; y < side; ++y) {
+    const float* row = plane.row(static_cast<int>(corner.y()) + y) + static_cast<int>(corner.x());
+    for (int x = 0; x < side; x += 16) __builtin_prefetch(row + x);
+  }
 }
 
 void Follower::step(const PreparedFrame& before, const PreparedFrame& now, const LeftOut& left_out, Living& one) const {

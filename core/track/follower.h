@@ -59,6 +59,7 @@ class Follower {
   void goOn(const PreparedFrame& now, const Living& one);
   void finish(const PreparedFrame& before, Living& one);
   void rememberNearEdge(const PreparedFrame& now, Living& one) const;
+  static void fetch(const PreparedFrame& now, const Living& one);
   void step(const PreparedFrame& before, const PreparedFrame& now, const LeftOut& left_out, Living& one) const;
   std::optional<ReferenceMatch> find(const PreparedFrame& before, const PreparedFrame& now, Living& one) const;
   bool returns(const PreparedFrame& before, const PreparedFrame& now, const Living& one, const Eigen::Vector2f& found) const;

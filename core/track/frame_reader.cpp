@@ -11,24 +11,32 @@ namespace dusky {
 namespace {
 constexpr float kSteps = 64;  // to a grey level
 constexpr int kLevels = 4;
+
+void keepRows(const FloatPlane& softened, Plane<std::int16_t>& steps, int first, int end) {
+  const float* from = softened.row(first);
+  std::int16_t* __restrict to = steps.row(first);
+  const int count = (end - first) * softened.width;
+  for (int i = 0; i < count; ++i) to[i] = static_cast<std::int16_t>(std::clamp(from[i] * kSteps, -32000.0f, 32000.0f));
+}
 }  // namespace
 
-void LumaStore::keep(int number, const FloatPlane& softened, double sharpness) {
-  const auto most = static_cast<std::size_t>(std::max(1, capacity(softened.width, softened.height)));
+LumaStore::Kept& LumaStore::keep(int number, int width, int height) {
+  const auto most = static_cast<std::size_t>(std::max(1, capacity(width, height)));
   // Forward, the oldest goes; the way back begins at the newest.
   while (frames_.size() >= most) frames_.erase(frames_.begin());
-  Kept& kept = frames_[number];
-  kept = {Plane<std::int16_t>::unset(softened.width, softened.height), sharpness};
-  for (std::size_t i = 0; i < softened.data.size(); ++i)
-    kept.steps.data[i] = static_cast<std::int16_t>(std::clamp(softened.data[i] * kSteps, -32000.0f, 32000.0f));
+  return frames_[number] = {Plane<std::int16_t>::unset(width, height), 0};
 }
 
 PreparedFrame LumaStore::take(int number) {
   const auto found = frames_.find(number);
   const Plane<std::int16_t>& steps = found->second.steps;
-  FloatPlane luma = FloatPlane::unset(steps.width, steps.height);
-  for (std::size_t i = 0; i < luma.data.size(); ++i) luma.data[i] = static_cast<float>(steps.data[i]) * (1 / kSteps);
-  PreparedFrame frame{number, {}, buildPyramid(std::move(luma), kLevels), found->second.sharpness};
+  const auto make = [&](FloatPlane& base, int first, int end) {
+    const std::int16_t* from = steps.row(first);
+    float* __restrict to = base.row(first);
+    const int count = (end - first) * base.width;
+    for (int i = 0; i < count; ++i) to[i] = static_cast<float>(from[i]) * (1 / kSteps);
+  };
+  PreparedFrame frame{number, {}, buildPyramid(steps.width, steps.height, kLevels, make), found->second.sharpness};
   frames_.erase(found);
   return frame;
 }
@@ -37,7 +45,9 @@ int LumaStore::capacity(int width, int height) const {
   return static_cast<int>(budget_ / (sizeof(std::int16_t) * static_cast<std::size_t>(width) * static_cast<std::size_t>(height)));
 }
 
-Pyramid preparedPyramid(const FloatPlane& luma) { return buildPyramid(soften(luma), kLevels); }
+Pyramid preparedPyramid(const FloatPlane& luma) {
+  return buildPyramid(luma.width, luma.height, kLevels, [&](FloatPlane& base, int first, int end) { softenRows(luma, base, first, end); });
+}
 
 FrameReader::FrameReader(FrameSource& source, std::vector<int> numbers, LumaStore& store)
     : source_(source), numbers_(std::move(numbers)), store_(store), thread_([this](const std::stop_token& stop) { run(stop); }) {}
@@ -59,9 +69,15 @@ Result<PreparedFrame> FrameReader::make(std::size_t index) {
   if (!backward) {
     Result<Frame> frame = source_.read(number, FrameUse::Tracking);
     if (!frame.ok()) return frame.error();
-    PreparedFrame prepared{number, std::move(frame->picture), preparedPyramid(frame->luma), 0};
+    const FloatPlane& luma = frame->luma;
+    LumaStore::Kept* kept = store_.capacity(luma.width, luma.height) > 0 ? &store_.keep(number, luma.width, luma.height) : nullptr;
+    const auto soft = [&](FloatPlane& base, int first, int end) { softenRows(luma, base, first, end); };
+    const auto keep = [&](FloatPlane& base, int first, int end) {
+      if (kept) keepRows(base, kept->steps, first, end);
+    };
+    PreparedFrame prepared{number, std::move(frame->picture), buildPyramid(luma.width, luma.height, kLevels, soft, keep), 0};
     prepared.sharpness = meanSquareGradient(prepared.pyramid.base());
-    if (store_.capacity(frame->luma.width, frame->luma.height) > 0) store_.keep(number, prepared.pyramid.base(), prepared.sharpness);
+    if (kept) kept->sharpness = prepared.sharpness;
     return prepared;
   }
   if (!store_.has(number)) {
@@ -78,7 +94,9 @@ Status FrameReader::refill(std::size_t index) {
     Result<Frame> frame = source_.read(numbers_[i], FrameUse::Tracking);
     if (!frame.ok()) return frame.error();
     const FloatPlane softened = soften(frame->luma);
-    store_.keep(numbers_[i], softened, meanSquareGradient(softened));
+    LumaStore::Kept& kept = store_.keep(numbers_[i], softened.width, softened.height);
+    keepRows(softened, kept.steps, 0, softened.height);
+    kept.sharpness = meanSquareGradient(softened);
   }
   return Done{};
 }

@@ -26,8 +26,8 @@ class LumaStore {
     double sharpness = 0;
   };
   explicit LumaStore(std::size_t bytes) : budget_(bytes) {}
-  /// Keeps a frame; those kept longest go when there is no more room.
-  void keep(int number, const FloatPlane& softened, double sharpness);
+  /// Makes room for a frame, by giving up those kept longest. Its rows are written by keepRows.
+  Kept& keep(int number, int width, int height);
   bool has(int number) const { return frames_.contains(number); }
   /// Hands a frame out as a pyramid and forgets it.
   PreparedFrame take(int number);

@@ -34,7 +34,9 @@ class Patch {
   int radius_ = 0;
   const std::vector<float>* weights_ = nullptr;  ///< Of each sample; sum 1. One table for all patches of a radius.
   std::vector<float> values_;                    ///< Zero mean, unit length under the weights.
-  std::vector<float> update_;                    ///< 2 x samples: residual to step, gain and bias already out.
+  std::vector<float> slopes_;                    ///< In x, then in y, times the weights.
+  Eigen::Vector2f bias_, gain_;                  ///< Part of the slopes that a bias and a gain explain.
+  Eigen::Matrix2f inverse_;                      ///< Of the normal matrix of a shift.
 };
 
 }  // namespace dusky

@@ -45,8 +45,10 @@ class Reference {
  private:
   struct Step;
   bool warpTo(const Eigen::Matrix2f& shape);
-  bool prepare();
-  float weighed(const float* one, const float* other) const;
+  void leaveOutUnknown(const Eigen::Vector2f& corner, const Eigen::Matrix2f& back);
+  const float* weightsInUse() const;
+  bool prepare(const float* block, int block_stride);
+  bool invert(Eigen::Matrix<float, 6, 6> normal);
   Step stepFrom(const float* sampled) const;
   float sigmaOf(float likeness) const;
   float occludedShare(const float* sampled, const Step& step) const;
@@ -54,9 +56,11 @@ class Reference {
   int radius_ = 0, reach_ = 0;
   FloatPlane piece_;                    ///< (2 reach + 1)^2 px about the middle.
   Eigen::Matrix2f shape_;               ///< That values_ were warped to.
-  std::vector<float> weights_;          ///< Sum 1; 0 where the warped piece has nothing.
+  std::vector<float> weights_;          ///< Sum 1; 0 where the warped piece has nothing. Empty: those of the whole window.
   std::vector<float> values_;           ///< Zero mean, unit length under the weights.
-  std::vector<float> slopes_;           ///< 6 x samples, times the weights, gain and bias out.
+  std::vector<float> slopes_;           ///< In x, then in y, times the weights. What the shape does follows from them and the place in the window.
+  Eigen::Matrix<float, 6, 1> bias_;     ///< Part of the slopes of shift and shape that a bias explains ...
+  Eigen::Matrix<float, 6, 1> gain_;     ///< ... and a gain.
   Eigen::Matrix2f inverse_shift_;       ///< Of the normal matrix of a shift alone ...
   Eigen::Matrix<float, 6, 6> inverse_;  ///< ... and of shift and shape.
   float spread_ = 0;                    ///< Largest variance of a shift for residuals of unit variance.

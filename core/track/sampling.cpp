@@ -59,6 +59,61 @@ void sampleSquare(const FloatPlane& plane, float u, float v, int side, float* __
   sampleRows(last.data(), wide, wx, wy, side, out);
 }
 
+namespace {
+
+/// Bicubic values of eight places a step apart along a line. What has no neighbours is sampled at the nearest place that has.
+void sampleEight(const FloatPlane& plane, float x0, float y0, float dx, float dy, float* __restrict out) {
+  int first[8];
+  float wx[4][8], wy[4][8];
+  const float right = static_cast<float>(plane.width) - 3, below = static_cast<float>(plane.height) - 3;
+  for (int i = 0; i < 8; ++i) {
+    const float x = std::min(std::max(x0 + static_cast<float>(i) * dx, 1.5f), right), y = std::min(std::max(y0 + static_cast<float>(i) * dy, 1.5f), below);
+    const int ix = static_cast<int>(x), iy = static_cast<int>(y);
+    first[i] = (iy - 1) * plane.width + ix - 1;
+    const auto ax = cubicWeights(x - static_cast<float>(ix)), ay = cubicWeights(y - static_cast<float>(iy));
+    for (int k = 0; k < 4; ++k) wx[k][i] = ax[k], wy[k][i] = ay[k];
+  }
+  const float* values = plane.data.data();
+  float sums[8] = {};
+  for (int row = 0; row < 4; ++row) {
+    float along[8] = {};
+    for (int k = 0; k < 4; ++k) {
+      for (int i = 0; i < 8; ++i) along[i] += wx[k][i] * values[first[i] + row * plane.width + k];
+    }
+    for (int i = 0; i < 8; ++i) sums[i] += wy[row][i] * along[i];
+  }
+  std::copy_n(sums, 8, out);
+}
+
+}  // namespace
+
+bool sampleSheared(const FloatPlane& plane, const Eigen::Vector2f& corner, const Eigen::Matrix2f& across, int side, float* out) {
+  const int stride = strideOf(side);
+  const auto there = [&](int x, int y) {
+    const Eigen::Vector2f at = corner + across * Eigen::Vector2f(static_cast<float>(x), static_cast<float>(y));
+    return canSample(plane, at.x(), at.y());
+  };
+  const bool all = there(0, 0) && there(side - 1, 0) && there(0, side - 1) && there(side - 1, side - 1);
+  bool known = true;
+  for (int y = 0; y < side; ++y) {
+    const Eigen::Vector2f begin = corner + static_cast<float>(y) * across.col(1);
+    for (int x = 0; x < stride; x += 8) {
+      const Eigen::Vector2f at = begin + static_cast<float>(x) * across.col(0);
+      if (all) {
+        sampleEight(plane, at.x() - 0.5f, at.y() - 0.5f, across(0, 0), across(1, 0), out + y * stride + x);
+        continue;
+      }
+      for (int i = x; i < std::min(x + 8, side); ++i) {
+        const Eigen::Vector2f p = begin + static_cast<float>(i) * across.col(0);
+        const bool fine = canSample(plane, p.x(), p.y());
+        out[y * stride + i] = fine ? sampleCubic(plane, p.x(), p.y()) : 0;
+        known = known && fine;
+      }
+    }
+  }
+  return known;
+}
+
 const std::vector<float>& windowOf(int radius) {
   static const std::vector<std::vector<float>> all = [] {
     std::vector<std::vector<float>> made;

@@ -40,6 +40,10 @@ inline int strideOf(int side) { return (side + 7) / 8 * 8; }
 /// `out` holds side * strideOf(side) values.
 void sampleSquare(const FloatPlane& plane, float u, float v, int side, float* out);
 
+/// Bicubic values of side x side places, the first at `corner`, steps of `across`'s columns apart. `out` holds side rows of strideOf(side)
+/// values. False when some had no neighbours to be sampled from: they are 0.
+bool sampleSheared(const FloatPlane& plane, const Eigen::Vector2f& corner, const Eigen::Matrix2f& across, int side, float* out);
+
 /// Whether a bicubic sample at (u, v) has all its neighbours.
 inline bool canSample(const FloatPlane& plane, float u, float v) {
   return u >= 2.0f && v >= 2.0f && u <= static_cast<float>(plane.width) - 2.5f && v <= static_cast<float>(plane.height) - 2.5f;

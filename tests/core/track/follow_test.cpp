@@ -154,7 +154,11 @@ TEST(Descriptor, IsTheSameWhenThePictureIsTurnedAndUnlikeElsewhere) {
 
 TEST(LumaStore, KeepsTheNewestThatFit) {
   LumaStore store(3 * 20 * 10 * 2);
-  for (int n = 1; n <= 5; ++n) store.keep(n, FloatPlane(20, 10, 40.25f + static_cast<float>(n)), n);
+  for (int n = 1; n <= 5; ++n) {
+    LumaStore::Kept& kept = store.keep(n, 20, 10);
+    std::fill(kept.steps.data.begin(), kept.steps.data.end(), static_cast<std::int16_t>(64 * n + 64 * 40 + 16));
+    kept.sharpness = n;
+  }
   EXPECT_FALSE(store.has(2));
   ASSERT_TRUE(store.has(4));
   const PreparedFrame frame = store.take(4);

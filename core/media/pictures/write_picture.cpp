@@ -1,11 +1,11 @@
-#include "core/media/write_picture.h"
-
 #include <OpenImageIO/imageio.h>
 #include <fmt/format.h>
 
+#include "core/media/pictures/formats.h"
+
 namespace dusky {
 
-Status writePicture(const std::filesystem::path& path, const Picture& picture) {
+Status writePictureFile(const std::filesystem::path& path, const Picture& picture) {
   // The ending decides the kind, so the temporary name keeps it.
   const std::filesystem::path beside = path.parent_path() / ("." + path.stem().string() + ".part" + path.extension().string());
   const auto fail = [&](const std::string& reason) {

@@ -1,5 +1,3 @@
-#include "core/media/sequence_source.h"
-
 #include <OpenImageIO/imageio.h>
 #include <fmt/format.h>
 
@@ -7,6 +5,7 @@
 #include <cmath>
 
 #include "core/image/frame_ranges.h"
+#include "core/media/pictures/formats.h"
 
 namespace dusky {
 namespace {
@@ -125,7 +124,7 @@ class SequenceSource final : public FrameSource {
 };
 }  // namespace
 
-Result<std::unique_ptr<FrameSource>> openSequence(Sequence sequence) {
+Result<std::unique_ptr<FrameSource>> openSequenceFiles(Sequence sequence) {
   auto source = std::make_unique<SequenceSource>(std::move(sequence));
   if (const Status opened = source->open(); !opened.ok()) return opened.error();
   return std::unique_ptr<FrameSource>(std::move(source));
