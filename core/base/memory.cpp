@@ -1,9 +1,9 @@
 #include "core/base/memory.h"
 
 #include <malloc.h>
+#include <oneapi/tbb/scalable_allocator.h>
 #include <sys/mman.h>
 
-#include <cstdlib>
 #include <new>
 
 namespace dusky {
@@ -18,12 +18,14 @@ void keepLargeBlocks() {
 void* largeBlock(std::size_t bytes) {
   constexpr std::size_t kPage = 2 << 20;
   const std::size_t whole = (bytes + kPage - 1) / kPage * kPage;
-  void* block = std::aligned_alloc(kPage, whole);
+  void* block = scalable_aligned_malloc(whole, kPage);
   if (!block) throw std::bad_alloc();
 #ifdef MADV_HUGEPAGE
   madvise(block, whole, MADV_HUGEPAGE);  // a wish: nothing depends on it
 #endif
   return block;
 }
+
+void freeLargeBlock(void* block) { scalable_aligned_free(block); }
 
 }  // namespace dusky

@@ -8,7 +8,8 @@ namespace dusky {
 void keepLargeBlocks();
 
 /// A block on pages as large as the system has, which a walk over a picture's rows needs: with small pages every row is looked up anew.
-/// Freed by std::free. Throws std::bad_alloc.
+/// Blocks given back are kept for the next, also for one of another thread. Throws std::bad_alloc.
 void* largeBlock(std::size_t bytes);
+void freeLargeBlock(void* block);
 
 }  // namespace dusky

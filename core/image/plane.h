@@ -1,7 +1,6 @@
 #pragma once
 #include <cstddef>
 #include <cstdint>
-#include <cstdlib>
 #include <memory>
 #include <utility>
 #include <vector>
@@ -22,7 +21,7 @@ struct UnsetAllocator : std::allocator<T> {
   T* allocate(std::size_t count) { return count * sizeof(T) >= kLarge ? static_cast<T*>(largeBlock(count * sizeof(T))) : std::allocator<T>::allocate(count); }
   void deallocate(T* block, std::size_t count) {
     if (count * sizeof(T) >= kLarge)
-      std::free(block);
+      freeLargeBlock(block);
     else
       std::allocator<T>::deallocate(block, count);
   }
