@@ -33,14 +33,22 @@ struct FrameRange {
 /// The range with 0, 0 made definite. Errors: InvalidInput when it is not within the footage.
 Result<FrameRange> rangeIn(const FootageInfo& info, FrameRange asked);
 
-/// What a frame is read for. Tracking needs no full-size colours: its picture may be a fraction of the footage's size. Alpha: no picture, and
-/// for luma how opaque the footage is, 0 to 255; only where FootageInfo says that it has alpha.
-enum class FrameUse { Screen, Tracking, Alpha };
+/// What a frame is read for. Tracking needs no full-size colours: its picture may be a fraction of the footage's size. Following: the same,
+/// and the luma may come as the bytes that the footage holds, in Frame::bytes. Alpha: no picture, and for luma how opaque the footage is,
+/// 0 to 255; only where FootageInfo says that it has alpha.
+enum class FrameUse { Screen, Tracking, Following, Alpha };
+
+/// Luma as 8-bit footage holds it.
+struct LumaBytes {
+  Plane<std::uint8_t> values;
+  float black = 0, scale = 1;  ///< Luma is scale * (value - black).
+};
 
 struct Frame {
   int number = 0;
   Picture picture;  ///< For the screen, or a smaller one for the colours of points.
   FloatPlane luma;  ///< For tracking: Rec. 709 weights on display-referred values, 0 to 255, at the source's own precision.
+  LumaBytes bytes;  ///< In its place, where it was read for Following and is not empty.
 };
 
 /// Frames by number, one at a time. Reading in order is cheap; a jump may cost a seek. Not shared between threads.

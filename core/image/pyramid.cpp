@@ -73,17 +73,34 @@ Pyramid buildPyramid(int width, int height, int levels, const RowWork& make, con
   return pyramid;
 }
 
-void softenRows(const FloatPlane& from, FloatPlane& out, int first, int end) {
-  const int w = from.width, h = from.height;
-  std::vector<float> down(static_cast<std::size_t>(w) + 2);
+namespace {
+
+template <class T>
+void softenRow(const T* a, const T* b, const T* c, int w, float* __restrict middle, float* __restrict to) {
+  for (int x = 0; x < w; ++x) middle[x] = 0.25f * (static_cast<float>(a[x]) + static_cast<float>(c[x])) + 0.5f * static_cast<float>(b[x]);
+  middle[-1] = middle[0], middle[w] = middle[w - 1];
+  for (int x = 0; x < w; ++x) to[x] = 0.25f * (middle[x - 1] + middle[x + 1]) + 0.5f * middle[x];
+}
+
+template <class T, class After>
+void softenRowsOf(const Plane<T>& from, FloatPlane& out, int first, int end, const After& after) {
+  std::vector<float> down(static_cast<std::size_t>(from.width) + 2);
   for (int y = first; y < end; ++y) {
-    const float *a = from.row(std::max(y - 1, 0)), *b = from.row(y), *c = from.row(std::min(y + 1, h - 1));
-    float* __restrict middle = down.data() + 1;
-    for (int x = 0; x < w; ++x) middle[x] = 0.25f * (a[x] + c[x]) + 0.5f * b[x];
-    middle[-1] = middle[0], middle[w] = middle[w - 1];
-    float* __restrict to = out.row(y);
-    for (int x = 0; x < w; ++x) to[x] = 0.25f * (middle[x - 1] + middle[x + 1]) + 0.5f * middle[x];
+    softenRow(from.row(std::max(y - 1, 0)), from.row(y), from.row(std::min(y + 1, from.height - 1)), from.width, down.data() + 1, out.row(y));
+    after(out.row(y));
   }
+}
+
+}  // namespace
+
+void softenRows(const FloatPlane& from, FloatPlane& out, int first, int end) {
+  softenRowsOf(from, out, first, end, [](float*) {});
+}
+
+void softenRows(const Plane<std::uint8_t>& from, float black, float scale, FloatPlane& out, int first, int end) {
+  softenRowsOf(from, out, first, end, [&, width = from.width](float* row) {
+    for (int x = 0; x < width; ++x) row[x] = scale * (row[x] - black);
+  });
 }
 
 FloatPlane soften(const FloatPlane& from) {
@@ -92,21 +109,33 @@ FloatPlane soften(const FloatPlane& from) {
   return out;
 }
 
-double meanSquareGradient(const FloatPlane& plane) {
+void GradientMeter::reach(const FloatPlane& plane, int end) {
   constexpr int kEvery = 4;  // rows
-  double sum = 0;
-  long count = 0;
-  for (int y = 1; y + 1 < plane.height; y += kEvery) {
-    const float *above = plane.row(y - 1), *here = plane.row(y), *below = plane.row(y + 1);
-    float row = 0;
-    for (int x = 1; x < plane.width - 1; ++x) {
-      const float gx = here[x + 1] - here[x - 1], gy = below[x] - above[x];
-      row += gx * gx + gy * gy;
+  for (; next_ + 1 < end; next_ += kEvery) {
+    const float *above = plane.row(next_ - 1), *here = plane.row(next_), *below = plane.row(next_ + 1);
+    constexpr int kLanes = 8;
+    float sums[kLanes] = {};
+    const int last = plane.width - 1;
+    int x = 1;
+    for (; x + kLanes <= last; x += kLanes) {
+      for (int i = 0; i < kLanes; ++i) {
+        const float gx = here[x + i + 1] - here[x + i - 1], gy = below[x + i] - above[x + i];
+        sums[i] += gx * gx + gy * gy;
+      }
     }
-    sum += 0.25 * row;
-    count += plane.width - 2;
+    for (; x < last; ++x) {
+      const float gx = here[x + 1] - here[x - 1], gy = below[x] - above[x];
+      sums[0] += gx * gx + gy * gy;
+    }
+    for (const float s : sums) sum_ += 0.25 * s;
+    count_ += plane.width - 2;
   }
-  return count > 0 ? sum / static_cast<double>(count) : 0;
+}
+
+double meanSquareGradient(const FloatPlane& plane) {
+  GradientMeter meter;
+  meter.reach(plane, plane.height);
+  return meter.meanSquare();
 }
 
 float sampleLinear(const FloatPlane& plane, float u, float v) {

@@ -28,9 +28,23 @@ Pyramid buildPyramid(int width, int height, int levels, const RowWork& make, con
 FloatPlane soften(const FloatPlane& picture);
 /// Some rows of it, into a plane of the same size.
 void softenRows(const FloatPlane& picture, FloatPlane& out, int first, int end);
+/// The same of scale * (value - black).
+void softenRows(const Plane<std::uint8_t>& values, float black, float scale, FloatPlane& out, int first, int end);
 
 /// Mean over a grid of rows of the squared gradient, (grey levels / px)^2: how much sharp detail a picture holds.
 double meanSquareGradient(const FloatPlane& plane);
+/// The same as rows of the plane come.
+class GradientMeter {
+ public:
+  /// The plane is there down to row `end` - 1.
+  void reach(const FloatPlane& plane, int end);
+  double meanSquare() const { return count_ > 0 ? sum_ / static_cast<double>(count_) : 0; }
+
+ private:
+  int next_ = 1;
+  double sum_ = 0;
+  long count_ = 0;
+};
 
 /// Bilinear value at continuous (u, v), clamped to the border.
 float sampleLinear(const FloatPlane& plane, float u, float v);

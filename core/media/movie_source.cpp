@@ -72,6 +72,8 @@ class MovieSource final : public FrameSource {
   Picture convert(int width, int height);
   FloatPlane alphaPlane();
   std::optional<FloatPlane> lumaPlane() const;
+  bool hasLumaBytes() const;
+  LumaBytes lumaBytes() const;
   int numberOf(std::int64_t pts) const;
 
   FootageInfo info_;
@@ -238,17 +240,43 @@ FloatPlane MovieSource::alphaPlane() {
   return alpha;
 }
 
-/// The decoded luma itself, at its own depth, where the movie has one (planar YUV of 8 to 16 bits): tracking needs no colours.
-std::optional<FloatPlane> MovieSource::lumaPlane() const {
-  const AVPixFmtDescriptor* format = av_pix_fmt_desc_get(static_cast<AVPixelFormat>(raw_->format));
+/// Of a planar YUV format of 8 to 16 bits, little-endian, its luma component; nullptr for others.
+const AVComponentDescriptor* lumaComponentOf(int pixel_format) {
+  const AVPixFmtDescriptor* format = av_pix_fmt_desc_get(static_cast<AVPixelFormat>(pixel_format));
   const bool planar =
       format && format->nb_components >= 3 && (format->flags & AV_PIX_FMT_FLAG_PLANAR) && !(format->flags & (AV_PIX_FMT_FLAG_RGB | AV_PIX_FMT_FLAG_BE));
-  if (!planar || format->comp[0].plane != 0) return std::nullopt;
-  const int depth = format->comp[0].depth, shift = format->comp[0].shift;
-  if (depth < 8 || depth + shift > 16 || format->comp[0].step != (depth > 8 ? 2 : 1)) return std::nullopt;
+  if (!planar || format->comp[0].plane != 0) return nullptr;
+  const AVComponentDescriptor& luma = format->comp[0];
+  return luma.depth >= 8 && luma.depth + luma.shift <= 16 && luma.step == (luma.depth > 8 ? 2 : 1) ? &luma : nullptr;
+}
+
+struct LumaRange {
+  float black, scale;  ///< At 8 bits.
+};
+LumaRange lumaRangeOf(const AVFrame& frame) {
+  return frame.color_range == AVCOL_RANGE_JPEG ? LumaRange{0.0f, 1.0f} : LumaRange{16.0f, 255.0f / 219.0f};
+}
+
+bool MovieSource::hasLumaBytes() const {
+  const AVComponentDescriptor* luma = lumaComponentOf(raw_->format);
+  return luma && luma->depth == 8 && quarter_turns_ == 0;
+}
+
+LumaBytes MovieSource::lumaBytes() const {
+  const auto [black, scale] = lumaRangeOf(*raw_);
+  LumaBytes bytes{Plane<std::uint8_t>::unset(raw_->width, raw_->height), black, scale};
+  for (int y = 0; y < raw_->height; ++y)
+    std::copy_n(raw_->data[0] + static_cast<std::ptrdiff_t>(y) * raw_->linesize[0], raw_->width, bytes.values.row(y));
+  return bytes;
+}
+
+/// The decoded luma itself, at its own depth, where the movie has one: tracking needs no colours.
+std::optional<FloatPlane> MovieSource::lumaPlane() const {
+  const AVComponentDescriptor* component = lumaComponentOf(raw_->format);
+  if (!component) return std::nullopt;
+  const int depth = component->depth, shift = component->shift;
   const float unit = static_cast<float>(1 << (depth - 8));
-  const bool full = raw_->color_range == AVCOL_RANGE_JPEG;
-  const float black = full ? 0.0f : 16.0f, scale = full ? 1.0f : 255.0f / 219.0f;
+  const auto [black, scale] = lumaRangeOf(*raw_);
   const int width = raw_->width;  // a byte written could be anything's, so the loops must not read it anew
   FloatPlane luma = FloatPlane::unset(width, raw_->height);
   for (int y = 0; y < raw_->height; ++y) {
@@ -287,8 +315,13 @@ Result<Frame> MovieSource::read(int number, FrameUse use) {
     frame.luma = quarter_turns_ > 0 ? turned(alphaPlane(), quarter_turns_) : alphaPlane();
     return frame;
   }
+  if (use == FrameUse::Following && hasLumaBytes()) {
+    frame.bytes = lumaBytes();
+    frame.picture = convert(std::max(1, raw_->width / kSmaller), std::max(1, raw_->height / kSmaller));
+    return frame;
+  }
   auto luma = lumaPlane();
-  const int smaller = luma && use == FrameUse::Tracking ? kSmaller : 1;
+  const int smaller = luma && use != FrameUse::Screen ? kSmaller : 1;
   frame.picture = convert(std::max(1, raw_->width / smaller), std::max(1, raw_->height / smaller));
   frame.luma = luma ? std::move(*luma) : lumaOf(frame.picture);
   if (quarter_turns_ > 0) frame.picture = turned(frame.picture, quarter_turns_), frame.luma = turned(frame.luma, quarter_turns_);

@@ -18,24 +18,28 @@ struct PreparedFrame {
   double sharpness = 0;  ///< Mean square of the gradient; comparable between frames of a shot.
 };
 
-/// Luma of frames already read (softened, 1/64 grey level fine), kept for the way back as long as it fits. Not for several threads.
+/// Luma of frames already read, kept for the way back as long as it fits: as the footage's own bytes where it has them, else softened, 1/64
+/// grey level fine. Not for several threads.
 class LumaStore {
  public:
   struct Kept {
-    Plane<std::int16_t> steps;
+    LumaBytes bytes;
+    Plane<std::int16_t> steps;  ///< Where there are no bytes.
     double sharpness = 0;
+    std::size_t size() const { return bytes.values.data.size() + sizeof(std::int16_t) * steps.data.size(); }
   };
   explicit LumaStore(std::size_t bytes) : budget_(bytes) {}
-  /// Makes room for a frame, by giving up those kept longest. Its rows are written by keepRows.
-  Kept& keep(int number, int width, int height);
+  bool keepsAny() const { return budget_ > 0; }
+  /// Keeps a frame; those kept longest go when there is no more room.
+  void keep(int number, Kept frame);
   bool has(int number) const { return frames_.contains(number); }
   /// Hands a frame out as a pyramid and forgets it.
   PreparedFrame take(int number);
-  /// How many frames of a size fit.
-  int capacity(int width, int height) const;
+  /// How many frames like those kept so far fit; at least one.
+  int capacity() const;
 
  private:
-  std::size_t budget_;
+  std::size_t budget_, used_ = 0, one_ = 0;
   std::map<int, Kept> frames_;
 };
 
@@ -52,6 +56,7 @@ class FrameReader {
  private:
   void run(const std::stop_token& stop);
   Result<PreparedFrame> make(std::size_t index);
+  Result<PreparedFrame> prepare(int number, int levels);
   Status refill(std::size_t index);
 
   FrameSource& source_;

@@ -17,7 +17,7 @@ class ReducedSource final : public FrameSource {
   ReducedSource(FrameSource& source, int times) : source_(source), times_(times), info_(source.info()) { info_.width /= times, info_.height /= times; }
   const FootageInfo& info() const override { return info_; }
   Result<Frame> read(int number, FrameUse use) override {
-    auto frame = source_.read(number, use);
+    auto frame = source_.read(number, use == FrameUse::Following ? FrameUse::Tracking : use);
     if (frame.ok()) frame->luma = reduced(std::move(frame->luma), times_);
     return frame;
   }

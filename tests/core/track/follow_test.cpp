@@ -155,9 +155,8 @@ TEST(Descriptor, IsTheSameWhenThePictureIsTurnedAndUnlikeElsewhere) {
 TEST(LumaStore, KeepsTheNewestThatFit) {
   LumaStore store(3 * 20 * 10 * 2);
   for (int n = 1; n <= 5; ++n) {
-    LumaStore::Kept& kept = store.keep(n, 20, 10);
-    std::fill(kept.steps.data.begin(), kept.steps.data.end(), static_cast<std::int16_t>(64 * n + 64 * 40 + 16));
-    kept.sharpness = n;
+    LumaStore::Kept kept{{}, Plane<std::int16_t>(20, 10, static_cast<std::int16_t>(64 * (n + 40) + 16)), static_cast<double>(n)};
+    store.keep(n, std::move(kept));
   }
   EXPECT_FALSE(store.has(2));
   ASSERT_TRUE(store.has(4));
@@ -166,6 +165,21 @@ TEST(LumaStore, KeepsTheNewestThatFit) {
   EXPECT_EQ(frame.sharpness, 4);
   EXPECT_EQ(frame.number, 4);
   EXPECT_FALSE(store.has(4));
+  EXPECT_EQ(store.capacity(), 3);
+}
+
+TEST(LumaStore, BytesComeBackAsTheLumaTheyStandFor) {
+  LumaStore store(4 * 20 * 10);
+  LumaBytes bytes{Plane<std::uint8_t>(20, 10, 126), 16, 255.0f / 219.0f};
+  bytes.values.at(4, 4) = 142;
+  FloatPlane luma(20, 10);
+  for (std::size_t i = 0; i < luma.data.size(); ++i) luma.data[i] = bytes.scale * (static_cast<float>(bytes.values.data[i]) - bytes.black);
+  store.keep(1, {bytes, {}, 7});
+  EXPECT_EQ(store.capacity(), 4) << "a byte a pixel";
+  const PreparedFrame frame = store.take(1);
+  const FloatPlane expected = soften(luma);
+  for (std::size_t i = 0; i < luma.data.size(); ++i) ASSERT_NEAR(frame.pyramid.base().data[i], expected.data[i], 1e-4);
+  EXPECT_EQ(frame.sharpness, 7);
 }
 
 }  // namespace dusky::testing
