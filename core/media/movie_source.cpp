@@ -253,9 +253,7 @@ const AVComponentDescriptor* lumaComponentOf(int pixel_format) {
 struct LumaRange {
   float black, scale;  ///< At 8 bits.
 };
-LumaRange lumaRangeOf(const AVFrame& frame) {
-  return frame.color_range == AVCOL_RANGE_JPEG ? LumaRange{0.0f, 1.0f} : LumaRange{16.0f, 255.0f / 219.0f};
-}
+LumaRange lumaRangeOf(const AVFrame& frame) { return frame.color_range == AVCOL_RANGE_JPEG ? LumaRange{0.0f, 1.0f} : LumaRange{16.0f, 255.0f / 219.0f}; }
 
 bool MovieSource::hasLumaBytes() const {
   const AVComponentDescriptor* luma = lumaComponentOf(raw_->format);
@@ -265,8 +263,7 @@ bool MovieSource::hasLumaBytes() const {
 LumaBytes MovieSource::lumaBytes() const {
   const auto [black, scale] = lumaRangeOf(*raw_);
   LumaBytes bytes{Plane<std::uint8_t>::unset(raw_->width, raw_->height), black, scale};
-  for (int y = 0; y < raw_->height; ++y)
-    std::copy_n(raw_->data[0] + static_cast<std::ptrdiff_t>(y) * raw_->linesize[0], raw_->width, bytes.values.row(y));
+  for (int y = 0; y < raw_->height; ++y) std::copy_n(raw_->data[0] + static_cast<std::ptrdiff_t>(y) * raw_->linesize[0], raw_->width, bytes.values.row(y));
   return bytes;
 }
 

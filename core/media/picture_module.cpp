@@ -12,7 +12,8 @@ namespace {
 Result<const PictureModule*> load() {
   void* library = dlopen(kPictureModule, RTLD_LAZY | RTLD_LOCAL);
   if (!library)
-    return unreadable(fmt::format("Picture files need {}, which does not load ({}). It belongs to the program: build or install it anew.", kPictureModule, dlerror()));
+    return unreadable(
+        fmt::format("Picture files need {}, which does not load ({}). It belongs to the program: build or install it anew.", kPictureModule, dlerror()));
   const auto entry = reinterpret_cast<const PictureModule* (*)()>(dlsym(library, kPictureModuleEntry));
   if (!entry) return unreadable(fmt::format("{} is not of this program: build or install it anew.", kPictureModule));
   return entry();

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <vector>
 
 namespace dusky {
 namespace {
@@ -31,22 +32,29 @@ Gradient gradientAt(const FloatPlane& plane, int x, int y) {
 
 int binOf(float angle, int bins) { return static_cast<int>(std::floor(angle / kTurn * static_cast<float>(bins) + static_cast<float>(bins))) % bins; }
 
-/// Calls visit(dx, dy, gradient) for the pixels within `radius` of a place.
+/// Calls visit(dx, dy, weight, gradient) for the pixels within `radius` of a place; weight is exp(-(dx^2 + dy^2) / width^2).
 template <class Visit>
-void eachPixel(const FloatPlane& plane, const Eigen::Vector2f& place, float radius, const Visit& visit) {
+void eachPixel(const FloatPlane& plane, const Eigen::Vector2f& place, float radius, float width, const Visit& visit) {
   const int x0 = static_cast<int>(place.x() - radius), x1 = static_cast<int>(place.x() + radius);
   const int y0 = static_cast<int>(place.y() - radius), y1 = static_cast<int>(place.y() + radius);
+  const float scale = -1 / (width * width);
+  thread_local std::vector<float> across;
+  across.clear();
+  for (int x = x0; x <= x1; ++x) {
+    const float dx = static_cast<float>(x) + 0.5f - place.x();
+    across.push_back(std::exp(scale * dx * dx));
+  }
   for (int y = y0; y <= y1; ++y) {
-    for (int x = x0; x <= x1; ++x) visit(static_cast<float>(x) + 0.5f - place.x(), static_cast<float>(y) + 0.5f - place.y(), gradientAt(plane, x, y));
+    const float dy = static_cast<float>(y) + 0.5f - place.y(), down = std::exp(scale * dy * dy);
+    for (int x = x0; x <= x1; ++x)
+      visit(static_cast<float>(x) + 0.5f - place.x(), dy, down * across[static_cast<std::size_t>(x - x0)], gradientAt(plane, x, y));
   }
 }
 
 float mainDirection(const FloatPlane& plane, const Eigen::Vector2f& place, float radius) {
   std::array<float, kDirections> histogram{};
-  const float width = 1 / (0.5f * radius * radius);
-  eachPixel(plane, place, radius, [&](float dx, float dy, const Gradient& g) {
-    histogram[static_cast<std::size_t>(binOf(g.angle, kDirections))] += g.strength * std::exp(-(dx * dx + dy * dy) * width);
-  });
+  eachPixel(plane, place, radius, radius * std::sqrt(0.5f),
+            [&](float, float, float weight, const Gradient& g) { histogram[static_cast<std::size_t>(binOf(g.angle, kDirections))] += g.strength * weight; });
   // Neighbours of the histogram share, then the peak is set between bins by a parabola.
   std::array<float, kDirections> smooth{};
   for (int i = 0; i < kDirections; ++i) {
@@ -113,10 +121,9 @@ std::optional<Descriptor> describeAt(const FloatPlane& plane, const Eigen::Vecto
   descriptor.direction_rad = mainDirection(plane, place, radius);
   const float c = std::cos(descriptor.direction_rad), s = std::sin(descriptor.direction_rad), per_field = 2 * radius / kFields;
   std::array<float, 128> values{};
-  eachPixel(plane, place, 1.42f * radius, [&](float dx, float dy, const Gradient& g) {
+  eachPixel(plane, place, 1.42f * radius, radius * std::sqrt(2.0f), [&](float dx, float dy, float weight, const Gradient& g) {
     const float u = (c * dx + s * dy) / per_field + kFields / 2, v = (c * dy - s * dx) / per_field + kFields / 2;
     if (u < -0.5f || v < -0.5f || u > kFields + 0.5f || v > kFields + 0.5f) return;
-    const float weight = std::exp(-(dx * dx + dy * dy) / (2 * radius * radius));
     spread(values, u, v, g.angle - descriptor.direction_rad, weight * g.strength);
   });
   // Clipping keeps one strong edge from deciding alone.

@@ -25,7 +25,8 @@ class TensorRow {
   const float* product(int which) const { return values_.data() + static_cast<std::ptrdiff_t>(which) * width_; }
   void fill(const FloatPlane& plane, int left, int y) {
     float* xx = values_.data();
-    multiplyGradients(plane.row(y - 1) + left, plane.row(y) + left, plane.row(y + 1) + left, width_, xx, xx + width_, xx + 2 * static_cast<std::ptrdiff_t>(width_));
+    multiplyGradients(plane.row(y - 1) + left, plane.row(y) + left, plane.row(y + 1) + left, width_, xx, xx + width_,
+                      xx + 2 * static_cast<std::ptrdiff_t>(width_));
   }
   void add(const TensorRow& row) {
     for (std::size_t i = 0; i < values_.size(); ++i) values_[i] += row.values_[i];
