@@ -7,7 +7,7 @@
 namespace dusky::cli {
 
 // Exit codes of the contract.
-inline constexpr int kSolved = 0, kBadInput = 2, kSolvedInPart = 3, kCouldNotSolve = 4, kCancelled = 130;
+inline constexpr int kSolved = 0, kBadInput = 2, kSolvedInPart = 3, kCouldNotSolve = 4, kNotTrusted = 5, kCancelled = 130;
 
 /// The exit code for an error, after printing its sentence to standard error.
 int failWith(const Error& error);

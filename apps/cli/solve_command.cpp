@@ -19,7 +19,7 @@ struct Arguments : FootageArguments {
   double focal_mm = 0, sensor_mm = 0, focal_px = 0;
   std::optional<double> focal_tolerance, pixel_aspect, readout_ms;
   std::optional<int> seed;
-  bool object = false, find_readout = false;
+  bool object = false, find_readout = false, global_shutter = false;
 };
 
 constexpr std::array<std::string_view, 5> kMotions = {"auto", "free", "nodal", "rail", "flat"};
@@ -103,6 +103,9 @@ Status readKinds(const Arguments& a, LensSettings& lens) {
   if (a.pixel_aspect) lens.pixel_aspect = *a.pixel_aspect;
   if (a.readout_ms) lens.readout_ms = *a.readout_ms;
   lens.free_readout = lens.free_readout || a.find_readout;
+  lens.global_shutter = (lens.global_shutter && !a.find_readout && !a.readout_ms) || a.global_shutter;
+  if (lens.global_shutter && (lens.free_readout || lens.readout_ms != 0))
+    return invalidInput("--global-shutter goes with neither --readout-ms nor --find-readout.");
   if (const Status fine = readReleases(a.releases, lens); !fine.ok()) return fine;
   if (const Status fine = readValues(a.values, lens); !fine.ok()) return fine;
   if (a.lens_file.empty()) return Done{};
@@ -145,7 +148,11 @@ void printResult(const Workspace& workspace, const std::vector<DeliveredFile>& f
   printFocal(s);
   fmt::print("lens     {}, ± {:.2f} px over the picture\n", describe(s.lens().model), s.cameras.front().lens_sigma_px);
   fmt::print("motion   {}: {}\n", describe(s.motion), s.whyMotion());
-  fmt::print("verdict  {}\n", judgeSolution(s).hurt);
+  const Verdict verdict = judgeSolution(s);
+  fmt::print("verdict  {}: {}\n", describe(verdict.level), verdict.sentence);
+  for (const Cause& cause : verdict.causes) {
+    if (cause.sentence != verdict.sentence) fmt::print("         {}\n", cause.sentence);
+  }
   for (const std::string& warning : s.summary.warnings) fmt::print("note     {}\n", warning);
   fmt::print("files    {}\n", fmt::join(
                                   [&] {
@@ -182,6 +189,11 @@ int solve(const Arguments& a, std::stop_token stop) {
   progress.report(1, "done");
   if (!a.quiet) printResult(workspace, *files, watch.seconds());
   const Solution& solution = *workspace.solution();
+  const Verdict verdict = judgeSolution(solution);
+  if (verdict.level == TrustLevel::Reject) {
+    fmt::print(stderr, "moth: solved, but not to be trusted. {}\n", verdict.sentence);
+    return kNotTrusted;
+  }
   if (solution.placedFrames() == static_cast<int>(solution.frames.size())) return kSolved;
   std::string missing;
   for (const SolvedFrame& frame : solution.frames) {
@@ -197,7 +209,8 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
                                      "Footage in, camera and points out: tracks features, solves camera and lens, and writes camera.glb, points.ply,\n"
                                      "camera.csv, report.json and a project that the window opens.\n\n"
                                      "Exit codes: 0 solved; 2 bad arguments or unreadable input; 3 solved in part; 4 could not solve (the reason is\n"
-                                     "printed); 130 cancelled. Nothing half-written is left under a final name.");
+                                     "printed); 5 solved, but the camera does not explain the footage (everything is written); 130 cancelled. Nothing "
+                                     "half-written is left under a final name.");
   auto a = std::make_shared<Arguments>();
   a->addFootage(*command);
   a->addTracks(*command);
@@ -209,7 +222,7 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
   command->add_option("--focal", a->focal, "How firmly it is known: locked, near (the default when given), unknown, zoom")
       ->check(CLI::IsMember({"locked", "near", "unknown", "zoom"}));
   command->add_option("--focal-tolerance", a->focal_tolerance, "How well a near focal length is known: one standard deviation in per cent (3)");
-  command->add_option("--motion", a->motion, "auto: free or only turning, as the tracks tell; nodal: it only turns; rail: along a line; flat: in a plane")
+  command->add_option("--motion", a->motion, "auto: free or only rotating, as the tracks tell; nodal: it only rotates; rail: along a line; flat: in a plane")
       ->check(CLI::IsMember(std::vector<std::string>(kMotions.begin(), kMotions.end())));
   command->add_option("--lens", a->lens, "auto: the simplest that the tracks bear out; none: no distortion; or a model")
       ->check(CLI::IsMember(std::vector<std::string>(kLenses.begin(), kLenses.end())));
@@ -218,7 +231,8 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
   command->add_option("--release", a->releases, "Force a group of lens parameters: k2=off, \"principal point=on\"; may be repeated");
   command->add_option("--pixel-aspect", a->pixel_aspect, "Width of a pixel over its height, over the footage's own");
   command->add_option("--readout-ms", a->readout_ms, "Rolling shutter: time from the first row to the last");
-  command->add_flag("--find-readout", a->find_readout, "Find the readout time, from --readout-ms on");
+  command->add_flag("--find-readout", a->find_readout, "Find the readout time, from --readout-ms on; without it, it is found where the tracks call for it");
+  command->add_flag("--global-shutter", a->global_shutter, "All rows are read at once, for certain");
   a->addMasks(*command);
   a->addTracking(*command);
   a->addTone(*command);

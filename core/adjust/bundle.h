@@ -75,7 +75,7 @@ struct BundleOptions {
   LensFreedom free_lens{};              ///< Of every lens that has no terms of its own. All fixed by default.
   LensPrior prior{};                    ///< The same.
   std::vector<LensTerms> lens_terms{};  ///< Of each lens, in place of those two; empty: none has its own.
-  bool fixed_centres = false;           ///< Cameras may only turn (a tripod).
+  bool fixed_centres = false;           ///< Cameras may only rotate (a tripod).
   bool free_focal = true;               ///< Of a zoom's cameras.
   bool free_readout = false;
   Loss loss = Loss::Cauchy;

@@ -58,6 +58,8 @@ void ObservationModel::refresh() {
     lenses_.clear();
     for (std::size_t c = 0; c < bundle_.cameras.size(); ++c) lenses_.push_back(bundle_.lensAt(static_cast<int>(c)));
   }
+  camera_from_world_.resize(bundle_.cameras.size());
+  for (std::size_t c = 0; c < bundle_.cameras.size(); ++c) camera_from_world_[c] = bundle_.cameras[c].world_from_camera.conjugate().toRotationMatrix();
   if (bundle_.readout != 0 || options_.free_readout) motions_ = frameMotions(bundle_);
 }
 
@@ -66,6 +68,17 @@ Pose ObservationModel::poseFor(const BundleObservation& o) const {
   const Pose& pose = bundle_.cameras[o.camera];
   if (bundle_.readout == 0) return pose;
   return movedWithin(pose, motions_[o.camera], bundle_.readout * (o.seen.y() / bundle_.lenses.front().height - 0.5));
+}
+
+Mat3 ObservationModel::cameraFromWorld(const BundleObservation& o) const {
+  return bundle_.readout == 0 ? camera_from_world_[o.camera] : poseFor(o).world_from_camera.conjugate().toRotationMatrix();
+}
+
+/// A direction where the point is far.
+Vec3 ObservationModel::inCamera(const BundleObservation& o, const Mat3& camera_from_world) const {
+  const Vec3& point = bundle_.points[o.point];
+  if (bundle_.isAtInfinity(o.point)) return camera_from_world * point;
+  return camera_from_world * (point - (bundle_.readout == 0 ? bundle_.cameras[o.camera].centre : poseFor(o).centre));
 }
 
 double ObservationModel::weight(double squared) const {
@@ -91,10 +104,9 @@ double ObservationModel::loss(double squared) const {
 Linearised ObservationModel::linearise(const BundleObservation& o, SharedColumns& shared) const {
   Linearised row{Mat23::Zero(), Mat23::Zero()};
   shared.setZero();
-  const Pose pose = poseFor(o);
   const bool far = bundle_.isAtInfinity(o.point);
-  const Mat3 camera_from_world = pose.world_from_camera.conjugate().toRotationMatrix();
-  const Vec3 p = camera_from_world * (far ? bundle_.points[o.point] : Vec3(bundle_.points[o.point] - pose.centre));
+  const Mat3 camera_from_world = cameraFromWorld(o);
+  const Vec3 p = inCamera(o, camera_from_world);
   if (p.z() < kNearest) return row;
   const Vec2 n = p.hnormalized();
   const Lens& lens = lenses_[bundle_.zooms() ? o.camera : bundle_.lensOf(o.camera)];
@@ -102,7 +114,7 @@ Linearised ObservationModel::linearise(const BundleObservation& o, SharedColumns
   Mat23 project;
   project << 1 / p.z(), 0, -n.x() / p.z(), 0, 1 / p.z(), -n.y() / p.z();
   const Mat23 by_camera_point = slopes.by_point * project;
-  row.residual = lens.distort(n) - o.seen;
+  row.residual = slopes.pixel - o.seen;
   row.by_point = by_camera_point * camera_from_world;
   row.by_rotation = by_camera_point * crossMatrix(p);
   if (bundle_.zooms()) row.by_focal = lens.focal_px * slopes.by_lens.col(0);
@@ -119,8 +131,7 @@ Linearised ObservationModel::linearise(const BundleObservation& o, SharedColumns
 }
 
 double ObservationModel::squaredError(const BundleObservation& o) const {
-  const Pose pose = poseFor(o);
-  const Vec3 p = bundle_.isAtInfinity(o.point) ? pose.world_from_camera.conjugate() * bundle_.points[o.point] : pose.toCamera(bundle_.points[o.point]);
+  const Vec3 p = inCamera(o, cameraFromWorld(o));
   if (p.z() < kNearest) return kBehindPx * kBehindPx;
   return (lenses_[bundle_.zooms() ? o.camera : bundle_.lensOf(o.camera)].distort(p.hnormalized()) - o.seen).squaredNorm();
 }

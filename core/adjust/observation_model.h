@@ -47,13 +47,16 @@ class ObservationModel {
 
  private:
   Pose poseFor(const BundleObservation& observation) const;
+  Mat3 cameraFromWorld(const BundleObservation& observation) const;
+  Vec3 inCamera(const BundleObservation& observation, const Mat3& camera_from_world) const;
   double weight(double squared) const;
 
   const Bundle& bundle_;
   const BundleOptions& options_;
   std::vector<std::vector<int>> lens_index_;  ///< By lens.
   int lens_columns_ = 0;
-  std::vector<Lens> lenses_;  ///< By camera when it zooms, else by lens.
+  std::vector<Lens> lenses_;             ///< By camera when it zooms, else by lens.
+  std::vector<Mat3> camera_from_world_;  ///< By camera.
   std::vector<FrameMotion> motions_;
 };
 

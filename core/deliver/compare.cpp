@@ -78,7 +78,7 @@ Similarity refineSimilarity(const ShotRecord& solved, const ShotRecord& truth, S
       normal += slope.transpose() * slope;
       gradient -= slope.transpose() * here[i].offset;
     }
-    // A camera that only turns fixes no scale: what nothing holds must not run away.
+    // A camera that only rotates fixes no scale: what nothing holds must not run away.
     normal.diagonal() += 1e-9 * normal.diagonal() + Eigen::Matrix<double, 7, 1>::Constant(1e-12 * normal.trace());
     const Similarity next = nudged(s, normal.ldlt().solve(gradient), pivot);
     const double after = cost(slips(solved, truth, next));

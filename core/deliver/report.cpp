@@ -5,6 +5,7 @@
 
 #include "core/base/process.h"
 #include "core/deliver/delivery.h"
+#include "core/review/verdict.h"
 
 namespace dusky {
 namespace {
@@ -113,7 +114,8 @@ Json pointsOf(const DeliveryInput& input) {
 
 Json stretchesOf(const Solution& solution) {
   Json stretches = Json::array();
-  for (const Stretch& stretch : solution.stretches) stretches.push_back({{"first", stretch.first}, {"last", stretch.last}, {"what", "the camera only turns"}});
+  for (const Stretch& stretch : solution.stretches)
+    stretches.push_back({{"first", stretch.first}, {"last", stretch.last}, {"what", "the camera only rotates"}});
   return stretches;
 }
 
@@ -129,6 +131,24 @@ Json staircaseOf(const Solution& solution) {
                      {"why", step.why}});
   }
   return steps;
+}
+
+Json verdictOf(const Solution& solution) {
+  const Verdict verdict = judgeSolution(solution);
+  Json causes = Json::array();
+  for (const Cause& cause : verdict.causes) {
+    causes.push_back({{"what", cause.what},
+                      {"first", cause.frames ? Json(cause.frames->first) : Json()},
+                      {"last", cause.frames ? Json(cause.frames->last) : Json()},
+                      {"sentence", cause.sentence},
+                      {"significance", number(cause.significance)}});
+  }
+  return {{"level", describe(verdict.level)},
+          {"sentence", verdict.sentence},
+          {"explained_share", number(verdict.explained_share)},
+          {"noise_floor_px", number(verdict.noise_floor_px)},
+          {"stability_px", number(solution.evidence.stability_px)},
+          {"causes", std::move(causes)}};
 }
 }  // namespace
 
@@ -161,6 +181,8 @@ std::string reportJson(const DeliveryInput& input) {
                  {"motion_why", s.whyMotion()},
                  {"stretches", stretchesOf(s)},
                  {"readout", {{"frames", s.readout}, {"sigma", number(s.sigma_readout)}}},
+                 {"readout_ms", 1000 * s.readout / input.footage.fps},
+                 {"verdict", verdictOf(s)},
                  {"staircase", staircaseOf(s)},
                  {"timings_s",
                   {{"decode", number(input.timings.decode_s)},

@@ -53,7 +53,7 @@ Result<Similarity> alignPaths(const std::vector<Pose>& source, const std::vector
   // Orientations are many and exact compared with centres; they set the rotation, as three axes of unit weight a frame.
   Similarity fit;
   fit.rotation = Eigen::Quaterniond(nearestRotation(turns));
-  // Cameras that only turn differ by rounding; that is no path to take a scale from.
+  // Cameras that only rotate differ by rounding; that is no path to take a scale from.
   const auto rounding = [](const Vec3& mean) { return 1e-20 * (1 + mean.squaredNorm()); };
   const bool moves = spread_from > rounding(from) && spread_to > rounding(to);
   if (moves) fit.scale = (fit.rotation.toRotationMatrix().transpose() * centres).trace() / spread_from;

@@ -83,12 +83,11 @@ Eigen::Matrix<double, 10, 10> actionMatrix(const Eigen::Matrix<double, 10, 10>& 
 
 }  // namespace
 
-std::vector<Mat3> essentialFromFive(const std::array<Vec2, 5>& a, const std::array<Vec2, 5>& b) {
+std::vector<Mat3> essentialFromFive(const std::array<Vec3, 5>& a, const std::array<Vec3, 5>& b) {
   Eigen::Matrix<double, 9, 9> rows = Eigen::Matrix<double, 9, 9>::Zero();
   for (int i = 0; i < 5; ++i) {
-    const Vec3 p = a[i].homogeneous(), q = b[i].homogeneous();
     for (int r = 0; r < 3; ++r) {
-      for (int c = 0; c < 3; ++c) rows(i, 3 * r + c) = q[r] * p[c];
+      for (int c = 0; c < 3; ++c) rows(i, 3 * r + c) = b[i][r] * a[i][c];
     }
   }
   const Eigen::HouseholderQR<Eigen::Matrix<double, 9, 9>> qr(rows.transpose());

@@ -5,7 +5,6 @@
 
 #include "core/geometry/essential.h"
 #include "core/geometry/homography.h"
-#include "core/geometry/two_view.h"
 
 namespace dusky {
 namespace {
@@ -128,6 +127,12 @@ HomographyFit fitHomography(const std::vector<Vec2>& a, const std::vector<Vec2>&
   const auto best = robustFit<Mat3>(estimator, static_cast<int>(a.size()), options);
   if (!best.found()) return {};
   return {best.model, best.inliers};
+}
+
+double sampsonError(const Mat3& fundamental, const Vec2& a, const Vec2& b) {
+  const Vec3 fa = fundamental * a.homogeneous(), fb = fundamental.transpose() * b.homogeneous();
+  const double scale = fa.head<2>().squaredNorm() + fb.head<2>().squaredNorm();
+  return scale > 0 ? b.homogeneous().dot(fa) / std::sqrt(scale) : 1e9;
 }
 
 }  // namespace dusky

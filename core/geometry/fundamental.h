@@ -40,4 +40,6 @@ struct HomographyFit {
 };
 HomographyFit fitHomography(const std::vector<Vec2>& a, const std::vector<Vec2>& b, const RobustOptions& options);
 
+/// First-order geometric (Sampson) error of a pair against F, px. Source: Sampson, CGIP 18(1), 1982.
+double sampsonError(const Mat3& fundamental, const Vec2& a, const Vec2& b);
 }  // namespace dusky

@@ -3,6 +3,7 @@
 #include <Eigen/Dense>
 
 #include "core/geometry/align.h"
+#include "core/geometry/essential.h"
 #include "core/geometry/robust.h"
 
 namespace dusky {
@@ -27,26 +28,24 @@ std::vector<double> realRoots(const std::array<double, 5>& c) {
 struct ResectionEstimator {
   static constexpr int kSample = 3;
   const std::vector<Vec3>& points;
-  const std::vector<Vec2>& seen;
+  const std::vector<Vec3>& rays;
   double tolerance;
 
   std::vector<Pose> minimal(const std::vector<int>& s) const {
-    return poseFromThree({points[s[0]], points[s[1]], points[s[2]]}, {seen[s[0]], seen[s[1]], seen[s[2]]});
+    return poseFromThree({points[s[0]], points[s[1]], points[s[2]]}, {rays[s[0]], rays[s[1]], rays[s[2]]});
   }
   double residual(const Pose& pose, int i) const {
     const Vec3 p = pose.toCamera(points[i]);
-    return p.z() > 1e-9 ? (p.normalized() - seen[i].homogeneous().normalized()).norm() : 1e9;
+    return p.dot(rays[i]) > 1e-9 ? (p.normalized() - rays[i]).norm() : 1e9;
   }
   std::vector<Pose> refine(const Pose& pose, const std::vector<int>& inliers) const {
     if (inliers.size() < 4) return {};
-    return {refinePose(pose, points, seen, inliers, tolerance)};
+    return {refinePose(pose, points, rays, inliers, tolerance)};
   }
 };
 }  // namespace
 
-std::vector<Pose> poseFromThree(const std::array<Vec3, 3>& points, const std::array<Vec2, 3>& seen) {
-  std::array<Vec3, 3> ray;
-  for (int i = 0; i < 3; ++i) ray[i] = seen[i].homogeneous().normalized();
+std::vector<Pose> poseFromThree(const std::array<Vec3, 3>& points, const std::array<Vec3, 3>& ray) {
   const double a2 = (points[1] - points[2]).squaredNorm(), b2 = (points[0] - points[2]).squaredNorm(), c2 = (points[0] - points[1]).squaredNorm();
   if (std::min({a2, b2, c2}) < 1e-18) return {};
   const double ca = ray[1].dot(ray[2]), cb = ray[0].dot(ray[2]), cc = ray[0].dot(ray[1]);
@@ -68,22 +67,20 @@ std::vector<Pose> poseFromThree(const std::array<Vec3, 3>& points, const std::ar
   return found;
 }
 
-Pose refinePose(Pose pose, const std::vector<Vec3>& points, const std::vector<Vec2>& seen, const std::vector<int>& use, double tolerance) {
+Pose refinePose(Pose pose, const std::vector<Vec3>& points, const std::vector<Vec3>& rays, const std::vector<int>& use, double tolerance) {
   for (int round = 0; round < 8; ++round) {
     Eigen::Matrix<double, 6, 6> normal = Eigen::Matrix<double, 6, 6>::Zero();
     Eigen::Matrix<double, 6, 1> gradient = Eigen::Matrix<double, 6, 1>::Zero();
     const Mat3 camera_from_world = pose.world_from_camera.conjugate().toRotationMatrix();
     for (int i : use) {
       const Vec3 p = pose.toCamera(points[i]);
-      if (p.z() < 1e-9) continue;
-      const double x = p.x() / p.z(), y = p.y() / p.z(), iz = 1 / p.z();
+      const double distance = p.norm();
+      if (p.dot(rays[i]) < 1e-9) continue;
+      const Vec3 ray = p / distance;
       // A turn w of the camera (in its own axes) moves the point by p x w; a shift d of the centre by -R^T d.
-      Eigen::Matrix<double, 2, 6> slope;
-      slope << x * y, -(1 + x * x), y, 0, 0, 0, 1 + y * y, -x * y, -x, 0, 0, 0;
-      Eigen::Matrix<double, 2, 3> along;
-      along << -iz, 0, x * iz, 0, -iz, y * iz;
-      slope.rightCols<3>() = along * camera_from_world;
-      const Vec2 r = seen[i] - Vec2(x, y);
+      Eigen::Matrix<double, 3, 6> slope;
+      slope << crossMatrix(ray), (ray * ray.transpose() - Mat3::Identity()) / distance * camera_from_world;
+      const Vec3 r = rays[i] - ray;
       const double weight = 1 / (1 + r.squaredNorm() / (tolerance * tolerance));
       normal += weight * slope.transpose() * slope;
       gradient += weight * slope.transpose() * r;
@@ -98,9 +95,9 @@ Pose refinePose(Pose pose, const std::vector<Vec3>& points, const std::vector<Ve
   return pose;
 }
 
-std::optional<Resection> resect(const std::vector<Vec3>& points, const std::vector<Vec2>& seen, double tolerance, std::uint64_t seed) {
+std::optional<Resection> resect(const std::vector<Vec3>& points, const std::vector<Vec3>& rays, double tolerance, std::uint64_t seed) {
   const auto fit =
-      robustFit<Pose>(ResectionEstimator{points, seen, tolerance}, static_cast<int>(points.size()), {.tolerance = tolerance, .max_samples = 300, .seed = seed});
+      robustFit<Pose>(ResectionEstimator{points, rays, tolerance}, static_cast<int>(points.size()), {.tolerance = tolerance, .max_samples = 300, .seed = seed});
   if (!fit.found() || fit.inliers.size() < 4) return std::nullopt;
   return Resection{fit.model, fit.inliers};
 }

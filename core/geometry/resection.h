@@ -7,9 +7,9 @@
 
 namespace dusky {
 
-/// All poses that see three known points at three normalised places (x/z, y/z); up to four.
+/// All poses that see three known points along three unit rays; up to four.
 /// Source: Grunert 1841 in the form of Haralick et al., IJCV 13(3), 1994.
-std::vector<Pose> poseFromThree(const std::array<Vec3, 3>& points, const std::array<Vec2, 3>& seen);
+std::vector<Pose> poseFromThree(const std::array<Vec3, 3>& points, const std::array<Vec3, 3>& rays);
 
 struct Resection {
   Pose pose;
@@ -17,11 +17,11 @@ struct Resection {
 };
 
 /// One camera from known points, wrong pairs allowed; refined on its inliers.
-/// Shapes: equally long, at least 4. Tolerance in radians (of normalised units near the axis). Nothing where fewer than 4 pairs agree.
+/// Shapes: equally long, at least 4; rays of unit length. Tolerance in radians. Nothing where fewer than 4 pairs agree.
 /// Sources: robust.h; refinement: Lowe, IEEE TPAMI 13(5), 1991.
-std::optional<Resection> resect(const std::vector<Vec3>& points, const std::vector<Vec2>& seen, double tolerance, std::uint64_t seed);
+std::optional<Resection> resect(const std::vector<Vec3>& points, const std::vector<Vec3>& rays, double tolerance, std::uint64_t seed);
 
-/// Moves a camera until the listed points land where they were seen (Gauss-Newton on normalised reprojections,
-/// truncated at `tolerance` by Cauchy weights). Points behind the camera are left out.
-Pose refinePose(Pose start, const std::vector<Vec3>& points, const std::vector<Vec2>& seen, const std::vector<int>& use, double tolerance);
+/// Moves a camera until the listed points lie along the rays that saw them (Gauss-Newton on the differences of unit rays, truncated at
+/// `tolerance` by Cauchy weights). Points behind the camera are left out.
+Pose refinePose(Pose start, const std::vector<Vec3>& points, const std::vector<Vec3>& rays, const std::vector<int>& use, double tolerance);
 }  // namespace dusky

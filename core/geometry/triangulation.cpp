@@ -12,7 +12,7 @@ std::optional<Vec3> nearestToRays(const std::vector<Sighting>& sightings) {
   Mat3 normal = Mat3::Zero();
   Vec3 right = Vec3::Zero();
   for (const Sighting& s : sightings) {
-    const Vec3 ray = s.camera.direction(s.seen.homogeneous()).normalized();
+    const Vec3 ray = s.camera.direction(s.ray);
     const Mat3 across = Mat3::Identity() - ray * ray.transpose();
     normal += across;
     right += across * s.camera.centre;
@@ -26,8 +26,8 @@ double squaredError(const Vec3& point, const std::vector<Sighting>& sightings) {
   double sum = 0;
   for (const Sighting& s : sightings) {
     const Vec3 p = s.camera.toCamera(point);
-    if (p.z() <= 1e-9) return 1e300;
-    sum += (p.normalized() - s.seen.homogeneous().normalized()).squaredNorm();
+    if (p.dot(s.ray) <= 1e-9) return 1e300;
+    sum += (p.normalized() - s.ray).squaredNorm();
   }
   return sum;
 }
@@ -39,10 +39,10 @@ std::optional<Vec3> farAhead(const std::vector<Sighting>& sightings) {
   Vec3 middle = Vec3::Zero(), ahead = Vec3::Zero();
   for (const Sighting& s : sightings) {
     middle += s.camera.centre / static_cast<double>(sightings.size());
-    ahead += s.camera.direction(s.seen.homogeneous()).normalized();
+    ahead += s.camera.direction(s.ray);
   }
   for (const Sighting& s : sightings) {
-    if (s.camera.direction(s.seen.homogeneous()).normalized().dot(ahead.normalized()) < std::cos(kNearlyParallelRad)) return std::nullopt;
+    if (s.camera.direction(s.ray).dot(ahead.normalized()) < std::cos(kNearlyParallelRad)) return std::nullopt;
   }
   double spread = 0;
   for (const Sighting& s : sightings) spread = std::max(spread, (s.camera.centre - middle).norm());
@@ -59,7 +59,7 @@ Vec3 dampedStep(const Vec3& point, const std::vector<Sighting>& sightings, doubl
     const Vec3 ray = p / distance;
     const Mat3 jacobian = (Mat3::Identity() - ray * ray.transpose()) / distance * camera_from_world;
     normal += jacobian.transpose() * jacobian;
-    gradient += jacobian.transpose() * (s.seen.homogeneous().normalized() - ray);
+    gradient += jacobian.transpose() * (s.ray - ray);
   }
   normal.diagonal() *= 1 + damping;
   return normal.ldlt().solve(gradient);

@@ -6,10 +6,10 @@
 
 namespace dusky {
 
-/// One sighting of a point: who saw it and where, as normalised (x/z, y/z).
+/// One sighting of a point: who saw it and along which unit ray, in camera axes.
 struct Sighting {
   Pose camera;
-  Vec2 seen = Vec2::Zero();
+  Vec3 ray = Vec3::UnitZ();
 };
 
 struct Triangulated {

@@ -11,16 +11,8 @@ namespace dusky {
 namespace {
 
 struct Pairs {
-  const std::vector<Vec2>& a;
-  const std::vector<Vec2>& b;
-
-  std::vector<Vec2> pickA(const std::vector<int>& of) const { return pick(a, of); }
-  std::vector<Vec2> pickB(const std::vector<int>& of) const { return pick(b, of); }
-  static std::vector<Vec2> pick(const std::vector<Vec2>& from, const std::vector<int>& of) {
-    std::vector<Vec2> out;
-    for (int i : of) out.push_back(from[i]);
-    return out;
-  }
+  const std::vector<Vec3>& a;
+  const std::vector<Vec3>& b;
 };
 
 Mat3 essentialOf(const RelativePose& pose) { return crossMatrix(pose.direction) * pose.rotation; }
@@ -55,7 +47,7 @@ struct EssentialEstimator {
   const Pairs& pairs;
 
   std::vector<Mat3> minimal(const std::vector<int>& sample) const {
-    std::array<Vec2, 5> a, b;
+    std::array<Vec3, 5> a, b;
     for (int k = 0; k < 5; ++k) {
       a[k] = pairs.a[sample[k]];
       b[k] = pairs.b[sample[k]];
@@ -87,7 +79,7 @@ InFront pointsInFront(const RelativePose& pose, const Pairs& pairs, const std::v
   InFront found;
   const Vec3 centre = -pose.rotation.transpose() * pose.direction;
   for (int i : candidates) {
-    const Vec3 ray_a = pairs.a[i].homogeneous().normalized(), ray_b = pose.rotation.transpose() * pairs.b[i].homogeneous().normalized();
+    const Vec3 &ray_a = pairs.a[i], ray_b = pose.rotation.transpose() * pairs.b[i];
     const double parallax = std::acos(std::clamp(ray_a.dot(ray_b), -1.0, 1.0));
     if (parallax > kSaysNothingRad && depthsAlong(ray_a, ray_b, centre).minCoeff() <= 0) continue;
     found.inliers.push_back(i);
@@ -97,13 +89,15 @@ InFront pointsInFront(const RelativePose& pose, const Pairs& pairs, const std::v
 }
 }  // namespace
 
-double sampsonError(const Mat3& essential, const Vec2& a, const Vec2& b) {
-  const Vec3 ea = essential * a.homogeneous(), eb = essential.transpose() * b.homogeneous();
-  const double scale = ea.head<2>().squaredNorm() + eb.head<2>().squaredNorm();
-  return scale > 0 ? b.homogeneous().dot(ea) / std::sqrt(scale) : 1e9;
+double sampsonError(const Mat3& essential, const Vec3& a, const Vec3& b) {
+  const Vec3 ea = essential * a, eb = essential.transpose() * b;
+  const double off = b.dot(ea);
+  // A ray moves only across itself.
+  const double scale = ea.squaredNorm() + eb.squaredNorm() - 2 * off * off;
+  return scale > 0 ? off / std::sqrt(scale) : 1e9;
 }
 
-TwoView relatePair(const std::vector<Vec2>& a, const std::vector<Vec2>& b, double tolerance, std::uint64_t seed) {
+TwoView relatePair(const std::vector<Vec3>& a, const std::vector<Vec3>& b, double tolerance, std::uint64_t seed) {
   const Pairs pairs{a, b};
   TwoView view;
   const auto fit = robustFit<Mat3>(EssentialEstimator{pairs}, static_cast<int>(a.size()), {.tolerance = tolerance, .max_samples = 400, .seed = seed});

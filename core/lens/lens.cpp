@@ -92,6 +92,7 @@ LensSlopes lensSlopes(const Lens& lens, const Vec2& n) {
   const BendSlopes bent = bendSlopes(lens, n);
   const Vec2 scale(lens.focal_px, lens.focal_px * lens.pixel_aspect);
   LensSlopes s;
+  s.pixel = lens.straightPixel(bent.value);
   s.by_point = scale.asDiagonal() * bent.by_point;
   s.by_lens.setZero();
   s.by_lens.col(0) << bent.value.x(), lens.pixel_aspect * bent.value.y();
@@ -118,6 +119,11 @@ bool Lens::coversPicture() const {
     }
   }
   return true;
+}
+
+std::optional<Vec3> Lens::ray(const Vec2& pixel) const {
+  const auto normalised = undistort(pixel);
+  return normalised ? std::optional<Vec3>(normalised->homogeneous().normalized()) : std::nullopt;
 }
 
 std::optional<Vec2> Lens::undistort(const Vec2& pixel) const {

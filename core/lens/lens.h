@@ -51,6 +51,8 @@ struct Lens {
   Vec2 distort(const Vec2& normalised) const;
   /// Pixels to normalised, so that distort gives the pixel back to < 1e-6 px. Nothing outside the lens's monotonic range.
   std::optional<Vec2> undistort(const Vec2& pixel) const;
+  /// The unit ray of a pixel in camera axes. Nothing outside the lens's monotonic range.
+  std::optional<Vec3> ray(const Vec2& pixel) const;
   /// What a lens without distortion, with the same focal length and axis, makes of a normalised place, and the way back.
   Vec2 straightPixel(const Vec2& normalised) const { return {focal_px * normalised.x() + cx_px, focal_px * pixel_aspect * normalised.y() + cy_px}; }
   Vec2 straightRay(const Vec2& pixel) const { return {(pixel.x() - cx_px) / focal_px, (pixel.y() - cy_px) / (focal_px * pixel_aspect)}; }
@@ -69,8 +71,9 @@ struct Lens {
 /// The place of a world point in the picture; nothing for a point behind the camera.
 std::optional<Vec2> project(const Lens& lens, const Pose& camera, const Vec3& point);
 
-/// The derivative of distort by (x, y), and by the parameters (only those of the model are filled).
+/// What distort gives and its derivative by (x, y) and by the parameters (only those of the model are filled).
 struct LensSlopes {
+  Vec2 pixel;
   Eigen::Matrix2d by_point;
   Eigen::Matrix<double, 2, kMostLensParameters> by_lens;
 };

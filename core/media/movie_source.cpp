@@ -240,7 +240,7 @@ FloatPlane MovieSource::alphaPlane() {
   return alpha;
 }
 
-/// Of a planar YUV format of 8 to 16 bits, little-endian, its luma component; nullptr for others.
+/// The luma component of a planar YUV format of 8 to 16 bits, little-endian; nullptr for others.
 const AVComponentDescriptor* lumaComponentOf(int pixel_format) {
   const AVPixFmtDescriptor* format = av_pix_fmt_desc_get(static_cast<AVPixelFormat>(pixel_format));
   const bool planar =

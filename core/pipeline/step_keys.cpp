@@ -124,7 +124,7 @@ std::string tracksKey(const Document& document, const FootageInfo& footage, cons
 std::string solveKey(const Document& document, const FootageInfo& footage, const std::string& followed) {
   KeyBuilder key;
   const LensSettings& lens = document.lens;
-  key.add("solve 3").add(followed).add(static_cast<int>(lens.focal)).add(static_cast<int>(lens.motion)).add(static_cast<int>(lens.lens)).add(document.seed);
+  key.add("solve 4").add(followed).add(static_cast<int>(lens.focal)).add(static_cast<int>(lens.motion)).add(static_cast<int>(lens.lens)).add(document.seed);
   if (lens.focal == FocalKnowledge::Near) key.add(lens.focal_tolerance_pc);
   if (lens.focal == FocalKnowledge::Near || lens.focal == FocalKnowledge::Locked) key.add(lens.focal_mm / lens.sensor_mm);
   key.add(lens.known).add(lens.pixel_aspect > 0 ? lens.pixel_aspect : footage.pixel_aspect);
@@ -133,6 +133,7 @@ std::string solveKey(const Document& document, const FootageInfo& footage, const
   }
   for (const auto& [name, known] : lens.values) key.add(name).add(known.value).add(known.sigma);
   if (lens.readout_ms != 0 || lens.free_readout) key.add(lens.readout_ms * footage.fps).add(lens.free_readout);
+  if (lens.global_shutter) key.add("global shutter");
   for (int id : document.picks.set_aside) key.add(id);
   addWork(key, document.work, followed);
   return key.key();

@@ -40,6 +40,7 @@ Result<SolveOptions> solveOptionsOf(const Document& document, const FootageInfo&
                        .pixel_aspect = lens.pixel_aspect > 0 ? lens.pixel_aspect : footage.pixel_aspect,
                        .readout = lens.readout_ms / 1000 * footage.fps,
                        .free_readout = lens.free_readout,
+                       .auto_readout = !lens.global_shutter,
                        .seed = document.seed,
                        .set_aside = document.picks.set_aside};
   if (lens.known.empty()) return options;

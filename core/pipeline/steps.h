@@ -36,7 +36,7 @@ FilePrints filePrintsOf(const Document& document);
 /// after so many runs only. Without prints it looks at the files.
 std::string tracksKey(const Document& document, const FootageInfo& footage, const FilePrints& files, int runs);
 std::string tracksKey(const Document& document, const FootageInfo& footage);
-/// Of a solve that begins from nothing, by the key of the followed tracks.
+/// The keys of a solve that begins from nothing, by the key of the followed tracks.
 std::string solveKey(const Document& document, const FootageInfo& footage, const std::string& followed);
 
 /// What a solve was made under.

@@ -159,7 +159,7 @@ PicksOnTracks Workspace::picksAsMade() const {
   return {picks, from};
 }
 
-/// Of the followed tracks that a solve would be made from now; empty: from imported ones alone.
+/// The key of the followed tracks that a solve would be made from now; empty: from imported ones alone.
 std::string Workspace::solvedTracksKey() const { return followed_ || document_.work.imported.empty() ? asked_tracks_key_ : std::string(); }
 
 /// The picks as numbers of the tracks shown.

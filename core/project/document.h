@@ -45,8 +45,9 @@ struct LensSettings {
   std::map<std::string, Release> releases;   ///< Groups of lens parameters that are forced on or off.
   std::map<std::string, KnownValue> values;  ///< Single lens parameters that are known, by name.
   double pixel_aspect = 0;                   ///< 0: as the footage says.
-  double readout_ms = 0;                     ///< Of a rolling shutter, from the first row to the last; 0: all rows at once.
+  double readout_ms = 0;                     ///< Of a rolling shutter, from the first row to the last; 0: unknown.
   bool free_readout = false;                 ///< Found, from readout_ms on.
+  bool global_shutter = false;               ///< All rows at once, for certain. Else an unknown readout is looked for where the tracks call for it.
   bool operator==(const LensSettings&) const = default;
 };
 

@@ -7,7 +7,7 @@ namespace dusky {
 namespace {
 
 using Json = nlohmann::json;
-constexpr int kVersion = 2, kSolutionVersion = 5;
+constexpr int kVersion = 2, kSolutionVersion = 6;
 
 /// Plain numbers as one byte string, little-endian as the machine has them.
 template <class T>
@@ -282,6 +282,9 @@ std::string encode(const Solution& s) {
                   {"rms", number(s.rms_px)},
                   {"holdout_rms", number(s.holdout_rms_px)},
                   {"motion", {s.motion, s.motion_why, s.path_why}},
+                  {"evidence",
+                   {number(s.evidence.noise_floor_px), number(s.evidence.explained_share), number(s.evidence.focal_sigma_share),
+                    number(s.evidence.stability_px), s.evidence.rival, number(s.evidence.rival_share)}},
                   {"summary", summaryJson(s.summary)}});
 }
 
@@ -298,6 +301,13 @@ Result<SolutionPtr> decodeSolution(const std::string& bytes) {
     s.holdout_rms_px = numberOf(j.at("holdout_rms"));
     const Json& motion = j.at("motion");
     s.motion = motion.at(0).get<MotionKind>(), s.motion_why = motion.at(1), s.path_why = motion.at(2);
+    const Json& evidence = j.at("evidence");
+    s.evidence = {.noise_floor_px = numberOf(evidence.at(0)),
+                  .explained_share = numberOf(evidence.at(1)),
+                  .focal_sigma_share = numberOf(evidence.at(2)),
+                  .rival = evidence.at(4),
+                  .rival_share = numberOf(evidence.at(5)),
+                  .stability_px = numberOf(evidence.at(3))};
     readSummary(j.at("summary"), s.summary);
   });
 }

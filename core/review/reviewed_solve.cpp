@@ -1,5 +1,6 @@
 #include "core/review/reviewed_solve.h"
 
+#include "core/review/evidence.h"
 #include "core/review/warnings.h"
 
 namespace dusky {
@@ -9,6 +10,7 @@ Result<SolutionPtr> reviewedSolve(const TrackSet& tracks, const SolveOptions& op
   auto solved = solveShot(tracks, options, progress, on_partial, from);
   if (!solved.ok()) return solved;
   auto reviewed = std::make_shared<Solution>(**solved);
+  reviewed->evidence = gatherEvidence(tracks, options, *reviewed, progress);
   addWarnings(tracks, options, *reviewed);
   return SolutionPtr(std::move(reviewed));
 }

@@ -69,14 +69,8 @@ double shareOfError(const Solution& solution, int first, int last) {
   }
   return all > 0 ? inside / all : 0;
 }
-}  // namespace
 
-double usualErrorTop(const Solution& solution) {
-  if (!(solution.rms_px > 1e-6)) return 1.0;
-  return roundTo125(4 * solution.rms_px);
-}
-
-Verdict judgeSolution(const Solution& solution) {
+Verdict whatHurts(const Solution& solution) {
   Verdict verdict;
   for (const SolvedFrame& frame : solution.frames) {
     if (!frame.placed || (verdict.thinnest_frame && frame.tracks >= verdict.thinnest_tracks)) continue;
@@ -106,4 +100,89 @@ Verdict judgeSolution(const Solution& solution) {
   verdict.fine = true;
   return verdict;
 }
+
+// Calibrated by bench/trust_study, never by hand on single shots.
+constexpr double kCheckOver = 1.5, kRejectOver = 4;        // error over the noise floor
+constexpr double kCheckShare = 0.55, kRejectShare = 0.25;  // of the sightings explained
+constexpr double kCheckFocal = 5;                          // standard deviation of the focal length over the picture, in tolerances
+constexpr double kCheckLens = 1;                           // the same of the lens of a camera that only rotates
+constexpr double kCheckRival = 0.1;                        // by how much more another explanation must cost
+constexpr double kCheckHalves = 1;                         // difference of the halves' cameras, in tolerances
+
+/// What a wrong place on the set may be before it shows: a pixel, or the noise's own size, px.
+double toleranceOf(const Evidence& evidence) { return std::max(1.0, std::isnan(evidence.noise_floor_px) ? 0.0 : 4 * evidence.noise_floor_px); }
+
+/// RMS of one coordinate, in noise floors.
+double errorOverFloor(const Solution& solution) { return solution.rms_px / std::sqrt(2.0) / solution.evidence.noise_floor_px; }
+
+void findCauses(const Solution& solution, Verdict& verdict) {
+  const Evidence& evidence = solution.evidence;
+  const auto add = [&](std::string what, double significance, std::string sentence, std::optional<FrameRange> frames = {}) {
+    verdict.causes.push_back({std::move(what), frames, std::move(sentence), significance});
+  };
+  if (const double over = errorOverFloor(solution); over > kCheckOver) {
+    add("unexplained error", over / kCheckOver,
+        fmt::format(
+            "The error is {:.1f} × the noise that the tracks show by themselves: something is not explained. A zoom, a rolling shutter or a lens of another "
+            "kind would look like this; say what is known of the camera.",
+            over));
+  }
+  if (evidence.explained_share < kCheckShare) {
+    add("few tracks explained", kCheckShare / std::max(0.01, evidence.explained_share),
+        fmt::format("Only {:.0f} % of the sightings are explained. If the set is still, this is not its camera; else mask what moves.",
+                    100 * evidence.explained_share));
+  }
+  const Lens& lens = solution.lens();
+  const double tolerance = toleranceOf(evidence);
+  const double radius = std::sqrt((lens.width * lens.width + lens.height * lens.height) / 12.0);  // RMS over the picture
+  if (const double off = evidence.focal_sigma_share * radius / tolerance; off > kCheckFocal) {
+    add("focal length", off / kCheckFocal,
+        fmt::format("The focal length is known to ±{:.1f} % only: the move hardly tells it from distance. Give it, or its neighbourhood.",
+                    100 * evidence.focal_sigma_share));
+  }
+  if (const double off = solution.cameras.front().lens_sigma_px / tolerance; solution.motion == MotionKind::Nodal && off > kCheckLens) {
+    add("lens", off / kCheckLens,
+        fmt::format("The lens is known to ±{:.1f} px over the picture only: the camera rotates too little to tell it. Give the focal length, or a lens file.",
+                    solution.cameras.front().lens_sigma_px));
+  }
+  if (evidence.rival_share < kCheckRival) {
+    add("another explanation", kCheckRival / std::max(0.005, evidence.rival_share),
+        fmt::format("Another explanation is nearly as good: {}. If you know which it was, say so.", evidence.rival));
+  }
+  if (const double off = evidence.stability_px / tolerance; off > kCheckHalves) {
+    add("halves", off / kCheckHalves,
+        fmt::format(
+            "Cameras from one half of the tracks and from the other differ by {:.1f} px on the set: a few tracks decide. Track more, or prune the worst.",
+            evidence.stability_px));
+  }
+  if (!verdict.fine) add("weak part", 1, verdict.hurt, verdict.hurt_frames);
+}
+
+}  // namespace
+
+double usualErrorTop(const Solution& solution) {
+  if (!(solution.rms_px > 1e-6)) return 1.0;
+  return roundTo125(4 * solution.rms_px);
+}
+
+std::string_view describe(TrustLevel level) { return level == TrustLevel::Trust ? "trust" : level == TrustLevel::Check ? "check" : "reject"; }
+
+Verdict judgeSolution(const Solution& solution) {
+  Verdict verdict = whatHurts(solution);
+  verdict.noise_floor_px = solution.evidence.noise_floor_px, verdict.explained_share = solution.evidence.explained_share;
+  findCauses(solution, verdict);
+  std::stable_sort(verdict.causes.begin(), verdict.causes.end(), [](const Cause& a, const Cause& b) { return a.significance > b.significance; });
+  const Evidence& evidence = solution.evidence;
+  const bool rejected = errorOverFloor(solution) > kRejectOver || evidence.explained_share < kRejectShare;
+  verdict.level = rejected ? TrustLevel::Reject : verdict.causes.empty() ? TrustLevel::Trust : TrustLevel::Check;
+  if (verdict.causes.empty())
+    verdict.sentence = std::isnan(evidence.noise_floor_px)
+                           ? "Nothing speaks against this camera."
+                           : fmt::format("The error is {:.1f} × the noise of the tracks, and {:.0f} % of the sightings are explained.",
+                                         errorOverFloor(solution), 100 * evidence.explained_share);
+  else
+    verdict.sentence = verdict.causes.front().sentence;
+  return verdict;
+}
+
 }  // namespace dusky

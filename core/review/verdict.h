@@ -1,6 +1,7 @@
 #pragma once
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "core/image/frame_source.h"
@@ -11,8 +12,25 @@ namespace dusky {
 /// Fewer kept tracks than this in a frame, and its camera hangs on them.
 inline constexpr int kThinTracks = 20;
 
+/// Whether a camera can be built on: as it is; after a look at what is named; not at all, for it does not explain the footage.
+enum class TrustLevel : std::uint8_t { Trust, Check, Reject };
+/// "trust", "check", "reject".
+std::string_view describe(TrustLevel level);
+
+/// One reason not to trust a solve.
+struct Cause {
+  std::string what;  ///< "unexplained error", "few tracks explained", "holdout", "missing frames", "thin frames", "loud frames", "focal length".
+  std::optional<FrameRange> frames;  ///< Where; none: all over the shot.
+  std::string sentence;              ///< What it is and what to do.
+  double significance = 0;           ///< How far it is over what would be usual: 1 is at the limit.
+};
+
 /// What a person needs to know of a solve, in one line, and where to look.
 struct Verdict {
+  TrustLevel level = TrustLevel::Trust;
+  std::string sentence;       ///< What the level rests on.
+  std::vector<Cause> causes;  ///< Against it, gravest first.
+  double noise_floor_px = kUnknown, explained_share = kUnknown;
   std::optional<int> thinnest_frame;      ///< The placed frame with fewest kept tracks; none where no frame is placed.
   int thinnest_tracks = 0;                ///< Kept tracks there.
   std::string hurt;                       ///< One sentence: what hurts most, or that nothing does.
@@ -21,7 +39,8 @@ struct Verdict {
   std::vector<int> hurt_tracks;           ///< Tracks behind it, worst first.
 };
 
-/// Judges a finished solve. In order of weight: frames without a camera, a holdout error well above the RMS, frames with few tracks, a run
+/// Judges a finished solve. Its level: how far the RMS is over the noise floor, the share of sightings explained, and what is known to be weak. What hurts, in
+/// order of weight: frames without a camera, a holdout error well above the RMS, frames with few tracks, a run
 /// of frames whose error stands out, else nothing.
 Verdict judgeSolution(const Solution& solution);
 

@@ -32,14 +32,14 @@ void aboutFrames(const TrackSet& tracks, Solution& solution, Warnings& warnings)
 
 void aboutStretches(const Solution& solution, Warnings& warnings) {
   for (const Stretch& stretch : solution.stretches) {
-    warnings.push_back(
-        fmt::format("In frames {}–{} the camera only turns: it is held in its place, and what is seen only there has no depth.", stretch.first, stretch.last));
+    warnings.push_back(fmt::format("In frames {}–{} the camera only rotates: it is held in its place, and what is seen only there has no depth.", stretch.first,
+                                   stretch.last));
   }
 }
 
 void aboutDepth(const Solution& solution, Warnings& warnings) {
   if (solution.motion == MotionKind::Nodal) {
-    warnings.push_back(fmt::format("The camera only turns, so nothing has a depth: points lie on a sphere of radius {:g} about it.", kFarDistance));
+    warnings.push_back(fmt::format("The camera only rotates, so nothing has a depth: points lie on a sphere of radius {:g} about it.", kFarDistance));
     return;
   }
   std::vector<double> parallax;
@@ -53,7 +53,7 @@ void aboutDepth(const Solution& solution, Warnings& warnings) {
   constexpr double kThinParallaxRad = 0.0175;
   if (median(std::move(parallax)) < kThinParallaxRad)  // false when there is none
     warnings.push_back("Half of the points have less than 1° of parallax: depth is weak. A longer move would help.");
-  if (10 * far > kept) warnings.push_back(fmt::format("{} of {} tracks show no parallax: they hold the camera's turn and have no depth.", far, kept));
+  if (10 * far > kept) warnings.push_back(fmt::format("{} of {} tracks show no parallax: they hold the camera's rotation and have no depth.", far, kept));
 }
 
 void aboutLens(const SolveOptions& options, const Solution& solution, Warnings& warnings) {

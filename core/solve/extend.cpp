@@ -19,7 +19,7 @@ constexpr std::size_t kFewest = 6;  // tracks that a frame needs
 
 struct SeenPoints {
   std::vector<Vec3> points;
-  std::vector<Vec2> rays;
+  std::vector<Vec3> rays;
 };
 
 /// Placed points and the rays that saw them, of each wanted frame.
@@ -37,7 +37,7 @@ std::vector<SeenPoints> pointsSeen(const Reconstruction& work, const Wanted& wan
     if (seen[f].empty()) return;
     const Lens lens = lens_of(f);
     for (const auto& [track, at] : seen[f]) {
-      if (const auto ray = lens.undistort(at)) found[f].points.push_back(*track->point), found[f].rays.push_back(*ray);
+      if (const auto ray = lens.ray(at)) found[f].points.push_back(*track->point), found[f].rays.push_back(*ray);
     }
   });
   return found;

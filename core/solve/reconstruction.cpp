@@ -98,7 +98,7 @@ std::optional<Placed> placeTrack(const Reconstruction& work, const Views& views,
     const auto ray = views.ray(o.frame_index, o.seen);
     if (!ray) continue;
     sightings.push_back({views.poseFor(o), *ray});
-    direction += sightings.back().camera.direction(ray->homogeneous().normalized());
+    direction += sightings.back().camera.direction(*ray);
   }
   if (track.at_infinity) {
     if (sightings.size() < 2 || direction.norm() < 1e-6) return std::nullopt;

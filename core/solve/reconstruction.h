@@ -59,8 +59,8 @@ class Views {
   std::optional<Vec2> reproject(const WorkTrack& track, const WorkObservation& o) const;
   /// Distance of that from where it was seen; a large one when it lies behind.
   double error(const WorkTrack& track, const WorkObservation& o) const;
-  /// The ray of a pixel, normalised; nothing outside of the lens's range.
-  std::optional<Vec2> ray(int frame, const Vec2& pixel) const { return lenses_[static_cast<std::size_t>(frame)].undistort(pixel); }
+  /// The unit ray of a pixel, in camera axes; nothing outside of the lens's range.
+  std::optional<Vec3> ray(int frame, const Vec2& pixel) const { return lenses_[static_cast<std::size_t>(frame)].ray(pixel); }
   /// The camera when the row of an observation was read.
   Pose poseFor(const WorkObservation& o) const;
   const Lens& lens(int frame) const { return lenses_[static_cast<std::size_t>(frame)]; }

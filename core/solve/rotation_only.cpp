@@ -37,8 +37,12 @@ std::vector<std::pair<int, int>> missingNearFirst(const Reconstruction& work) {
 }
 
 /// The turn that shows known directions where they were seen.
-std::optional<Eigen::Quaterniond> turnOf(const Views& views, const Reconstruction& work, int frame, const std::vector<std::pair<int, int>>& seen_here,
-                                         const Vec3& centre, double least_share, std::uint64_t seed) {
+struct Turned {
+  Eigen::Quaterniond rotation;
+  int agree = 0;
+};
+std::optional<Turned> turnOf(const Views& views, const Reconstruction& work, int frame, const std::vector<std::pair<int, int>>& seen_here, const Vec3& centre,
+                             double least_share, std::uint64_t seed) {
   std::vector<Vec3> rays, directions;
   for (const auto& [t, i] : seen_here) {
     const WorkTrack& track = work.tracks[t];
@@ -46,14 +50,14 @@ std::optional<Eigen::Quaterniond> turnOf(const Views& views, const Reconstructio
     const auto ray = views.ray(frame, track.observations[i].seen);
     const Vec3 direction = track.at_infinity ? *track.point : Vec3(*track.point - centre);
     if (!ray || direction.norm() < 1e-9) continue;
-    rays.push_back(ray->homogeneous().normalized());
+    rays.push_back(*ray);
     directions.push_back(direction.normalized());
   }
   if (rays.size() < kFewest) return std::nullopt;
   const auto turn = rotationBetweenDirections(rays, directions, kTolerancePx / views.lens(frame).focal_px, seed);
   if (!turn || static_cast<double>(turn->inliers.size()) < least_share * static_cast<double>(rays.size()) || turn->inliers.size() < kFewest)
     return std::nullopt;
-  return turn->to_from;
+  return Turned{turn->to_from, static_cast<int>(turn->inliers.size())};
 }
 
 /// Directions of the tracks seen in a frame that have none yet.
@@ -64,9 +68,52 @@ void addDirections(const Views& views, Reconstruction& work, int frame, const st
     const auto ray = views.ray(frame, track.observations[i].seen);
     if (!ray) continue;
     track.at_infinity = true;
-    track.point = work.poses[frame]->direction(ray->homogeneous().normalized());
+    track.point = work.poses[frame]->direction(*ray);
     track.reason = AsideReason::None;
   }
+}
+
+/// How much larger one frame shows things than another: median over pairs of common tracks of the ratio of their distances. A rotation changes them little.
+double growthBetween(const Reconstruction& work, int from, int to) {
+  std::vector<Vec2> a, b;
+  for (const WorkTrack& track : work.tracks) {
+    if (track.holdout || track.by_artist || track.resting) continue;
+    const WorkObservation *in_a = nullptr, *in_b = nullptr;
+    for (const WorkObservation& o : track.observations) {
+      if (o.frame_index == from) in_a = &o;
+      if (o.frame_index == to) in_b = &o;
+    }
+    if (in_a && in_b) a.push_back(in_a->seen), b.push_back(in_b->seen);
+  }
+  constexpr double kFarEnough_px = 20;
+  std::vector<double> ratios;
+  const std::size_t count = a.size();
+  for (std::size_t i = 0; i < count; ++i) {
+    // Each with a few others, far down the list: places of any distance.
+    for (const std::size_t step : {count / 2, count / 3, count / 5}) {
+      const std::size_t j = (i + std::max<std::size_t>(step, 1)) % count;
+      const double length = (a[i] - a[j]).norm();
+      if (length > kFarEnough_px) ratios.push_back((b[i] - b[j]).norm() / length);
+    }
+  }
+  return ratios.size() < kFewest ? 1 : median(std::move(ratios));
+}
+
+/// A turn for one frame; for a zoom with the focal length of those about the likeliest that most tracks agree with.
+bool placeRotation(Reconstruction& work, int frame, int before, const std::vector<std::pair<int, int>>& seen_here, std::uint64_t seed) {
+  static const std::vector<double> longer = {1, 0.97, 1.03, 0.92, 1.08};
+  const bool zoom = !work.focal_px.empty();
+  const double near = zoom && before >= 0 ? work.focal_px[before] * growthBetween(work, before, frame) : work.lens().focal_px;
+  std::optional<Turned> best;
+  double focal = near;
+  for (std::size_t i = 0; i < (zoom ? longer.size() : 1); ++i) {
+    if (zoom) work.focal_px[frame] = near * longer[i];
+    const auto turn = turnOf(Views(work), work, frame, seen_here, Vec3::Zero(), 0.3, seed + static_cast<std::uint64_t>(frame));
+    if (turn && (!best || turn->agree > best->agree + best->agree / 20)) best = turn, focal = near * longer[i];
+  }
+  if (zoom) work.focal_px[frame] = focal;
+  if (best) work.poses[frame] = Pose{best->rotation, Vec3::Zero()};
+  return best.has_value();
 }
 
 }  // namespace
@@ -78,31 +125,53 @@ std::optional<Turning> rotateOnly(const Reconstruction& start, const std::vector
   beginWithLens(work, frames, with);
   for (WorkTrack& track : work.tracks) track.point.reset(), track.at_infinity = false;
   const auto by_frame = tracksByFrame(work);
+  const auto adjust = [&](int steps) {
+    adjustReconstruction(
+        work, {.free_lens = with.free_lens, .prior = roughPrior(with.lens.model), .fixed_centres = true, .loss_px = 1.5, .max_steps = steps, .settled = 1e-5},
+        progress);
+  };
+  int before_it = -1;
   // A second time under the lens that the first told: what did not fit a rough one may now.
   for (int round = 0; round < 2; ++round) {
     const int before = turning.placed_frames;
     for (const int frame : frames) {
       if (work.poses[frame]) continue;
-      const Views views(work);
-      if (turning.placed_frames == 0) {
+      if (turning.placed_frames == 0)
         work.poses[frame] = Pose{};
-      } else if (const auto turn = turnOf(views, work, frame, by_frame[frame], Vec3::Zero(), 0.3, seed + static_cast<std::uint64_t>(frame))) {
-        work.poses[frame] = Pose{*turn, Vec3::Zero()};
-      } else {
+      else if (!placeRotation(work, frame, before_it, by_frame[frame], seed))
         continue;
-      }
+      before_it = frame;
       ++turning.placed_frames;
-      addDirections(views, work, frame, by_frame[frame]);
+      addDirections(Views(work), work, frame, by_frame[frame]);
+      if (with.zoom && turning.placed_frames % 4 == 0) adjust(8);
     }
     if (turning.placed_frames < 2) return std::nullopt;
     if (turning.placed_frames == before) break;
-    adjustReconstruction(work, {.free_lens = with.free_lens, .fixed_centres = true, .loss_px = 1.5, .max_steps = 40, .settled = 1e-5}, progress);
+    adjust(40);
   }
   turning.median_error_px = errorSpread(work) * 1.1774;
   return turning;
 }
 
+/// Between the frames that have a camera, focal lengths of a zoom go evenly.
+void spanFocals(Reconstruction& work) {
+  if (work.focal_px.empty()) return;
+  const int count = static_cast<int>(work.poses.size());
+  int before = -1;
+  for (int f = 0; f <= count; ++f) {
+    if (f < count && !work.poses[f]) continue;
+    for (int between = before + 1; between < f; ++between) {
+      if (before < 0 && f == count) return;
+      const double near = before >= 0 ? work.focal_px[before] : work.focal_px[f], far = f < count ? work.focal_px[f] : near;
+      const double share = before >= 0 && f < count ? static_cast<double>(between - before) / (f - before) : 0;
+      work.focal_px[between] = near * std::pow(far / near, share);
+    }
+    before = f;
+  }
+}
+
 int placeRotations(Reconstruction& work, std::uint64_t seed) {
+  spanFocals(work);
   const auto by_frame = tracksByFrame(work);
   const Views views(work);
   int placed = 0;
@@ -110,7 +179,7 @@ int placeRotations(Reconstruction& work, std::uint64_t seed) {
     if (near < 0) continue;
     const auto turn = turnOf(views, work, frame, by_frame[frame], Vec3::Zero(), 0.3, seed + static_cast<std::uint64_t>(frame));
     if (!turn) continue;
-    work.poses[frame] = Pose{*turn, Vec3::Zero()};
+    work.poses[frame] = Pose{turn->rotation, Vec3::Zero()};
     addDirections(views, work, frame, by_frame[frame]);
     ++placed;
   }
@@ -138,7 +207,7 @@ std::vector<int> holdAndRotate(Reconstruction& work, std::uint64_t seed) {
       const Vec3 centre = work.poses[near]->centre;
       const auto turn = turnOf(views, work, frame, by_frame[frame], centre, 0.5, seed + static_cast<std::uint64_t>(frame));
       if (!turn) continue;
-      work.poses[frame] = Pose{*turn, centre};
+      work.poses[frame] = Pose{turn->rotation, centre};
       held.push_back(frame);
       edge.erase(frame);
       for (const int next : {frame - 1, frame + 1}) {

@@ -3,7 +3,7 @@
 
 namespace dusky {
 
-/// Frames explained by a camera that only turns: all centres at the origin, every track a direction.
+/// Frames explained by a camera that only rotates: all centres at the origin, every track a direction.
 struct Turning {
   Reconstruction work;
   double median_error_px = kUnknown;
@@ -18,7 +18,7 @@ std::optional<Turning> rotateOnly(const Reconstruction& start, const std::vector
 int placeRotations(Reconstruction& work, std::uint64_t seed);
 
 /// Places a frame without a camera at the centre of the nearest one that has one, turned so that the tracks they share agree: where the shot
-/// only turns for a while. Frames next to placed ones first. Returns their indices.
+/// only rotates for a while. Frames next to placed ones first. Returns their indices.
 std::vector<int> holdAndRotate(Reconstruction& work, std::uint64_t seed);
 
 }  // namespace dusky

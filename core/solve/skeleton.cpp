@@ -56,10 +56,11 @@ class FrameIndex {
   std::vector<std::map<int, Vec2>> by_frame_;
 };
 
-std::vector<Vec2> normalised(const Lens& lens, const std::vector<Vec2>& pixels) {
-  std::vector<Vec2> out;
-  for (const Vec2& p : pixels) out.push_back(lens.undistort(p).value_or(lens.straightRay(p)));
-  return out;
+/// Unit rays; beyond the lens's range those of a lens without distortion.
+std::vector<Vec3> raysOf(const Lens& lens, const std::vector<Vec2>& pixels) {
+  std::vector<Vec3> rays;
+  for (const Vec2& p : pixels) rays.push_back(lens.undistort(p).value_or(lens.straightRay(p)).homogeneous().normalized());
+  return rays;
 }
 
 /// Belief that neighbouring keyframes have nearly one focal length: the logarithm changes by about this much a frame, px^2 of cost for one.
@@ -125,7 +126,7 @@ class Grower {
     parallelFor(static_cast<int>(pairs.size()), [&](int i) {
       const Common common = index_.between(pairs[i].a, pairs[i].b);
       pairs[i].view =
-          relatePair(normalised(work().lensAt(pairs[i].a), common.a), normalised(work().lensAt(pairs[i].b), common.b), 0.5 * tolerance(pairs[i].a), seed_ + i);
+          relatePair(raysOf(work().lensAt(pairs[i].a), common.a), raysOf(work().lensAt(pairs[i].b), common.b), 0.5 * tolerance(pairs[i].a), seed_ + i);
     });
     const auto best = std::max_element(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.worth() < b.worth(); });
     if (best == pairs.end() || best->view.inliers.size() < 10 || best->view.median_parallax_rad < 1e-3) return false;
@@ -203,14 +204,14 @@ class Grower {
 
   std::optional<Resection> resectWith(const Lens& lens, int frame) {
     std::vector<Vec3> points;
-    std::vector<Vec2> seen;
+    std::vector<Vec3> rays;
     for (const auto& [track, at] : index_.at(frame)) {
-      const auto n = work().tracks[track].point ? lens.undistort(at) : std::nullopt;
-      if (!n) continue;
+      const auto ray = work().tracks[track].point ? lens.ray(at) : std::nullopt;
+      if (!ray) continue;
       points.push_back(*work().tracks[track].point);
-      seen.push_back(*n);
+      rays.push_back(*ray);
     }
-    auto found = resect(points, seen, 1.5 * kTolerancePx / lens.focal_px, seed_ + frame);
+    auto found = resect(points, rays, 1.5 * kTolerancePx / lens.focal_px, seed_ + frame);
     return found && found->inliers.size() >= std::max<std::size_t>(6, points.size() / 4) ? found : std::nullopt;
   }
 
@@ -225,7 +226,7 @@ class Grower {
 
   void adjustNow(bool with_lens, int steps, const Progress& progress) {
     BundleOptions options{.free_focal = with_lens, .loss_px = 1.5, .max_steps = steps, .settled = 1e-4};
-    if (with_lens) options.free_lens = free_lens_;
+    if (with_lens) options.free_lens = free_lens_, options.prior = roughPrior(work().lens().model);
     adjustReconstruction(work(), options, progress);
   }
 
@@ -282,7 +283,7 @@ double parallaxBetween(const FrameIndex& index, int a, int b) {
   return std::min(median(std::move(off)), kPlenty_px) * std::min<double>(static_cast<double>(common.tracks.size()), kPlenty);
 }
 
-/// Of a long shot's keyframes the run of neighbours that shows most parallax; the rest of the shot is placed from there on.
+/// The run of neighbours among a long shot's keyframes that shows most parallax; the rest of the shot is placed from there on.
 std::vector<int> tellingRun(const FrameIndex& index, const std::vector<int>& keyframes, std::size_t count) {
   constexpr std::size_t kApart = 3;
   std::vector<double> shown(keyframes.size() - kApart);
@@ -305,6 +306,12 @@ std::vector<int> chooseKeyframes(const TrackSet& tracks) {
   // A slow move, or one towards the middle of the picture, shows little motion: look closer.
   while (keyframes.size() < std::min<std::size_t>(kFewest, tracks.frames()) && share > 0.002) keyframes = keyframesByMotion(index, tracks, share /= 1.5);
   return keyframes.size() <= kMost ? keyframes : tellingRun(index, keyframes, kMost);
+}
+
+LensPrior roughPrior(LensModel model) {
+  LensPrior prior;
+  if (model == LensModel::Brown || model == LensModel::Fisheye) prior.weight[kFirstCoefficient] = 10 * kRoughCost_px2 / (0.2 * 0.2);
+  return prior;
 }
 
 void beginWithLens(Reconstruction& work, const std::vector<int>& keyframes, const SkeletonStart& with) {

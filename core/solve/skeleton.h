@@ -23,6 +23,9 @@ struct SkeletonStart {
   LensFreedom free_lens{};  ///< Once there are enough keyframes to tell.
 };
 
+/// What is believed of a lens's first coefficient while everything is rough: keyframes must not be explained by a lens that nobody builds.
+LensPrior roughPrior(LensModel model);
+
 /// Gives a reconstruction the lens, for all of its cameras; a zoom's keyframes are tied to their neighbours.
 void beginWithLens(Reconstruction& work, const std::vector<int>& keyframes, const SkeletonStart& with);
 

@@ -81,6 +81,17 @@ struct Stretch {
   int first = 0, last = 0;  ///< Frame numbers, both included.
 };
 
+/// What the errors of a solve are held against.
+struct Evidence {
+  double noise_floor_px = kUnknown;     ///< Standard deviation of one coordinate of the sightings, from the tracks alone (noiseFloor()).
+  double explained_share = kUnknown;    ///< Of the sightings of tracks that live long enough to tell: those that the solve explains.
+  double focal_sigma_share = kUnknown;  ///< Standard deviation of the focal length as a share of it, as a profile shows it: how far it can be forced off before
+                                        ///< the tracks object. Never trusts the curvature at the solution alone.
+  std::string rival;                    ///< The explanation that came nearest to the one chosen, in words; empty: none was near.
+  double rival_share = kUnknown;        ///< By how much more it costs, of the description length (description_length.h).
+  double stability_px = kUnknown;       ///< How far cameras from one half of the tracks and from the other are apart, on the set: RMS over both, px.
+};
+
 struct SolveSummary {
   Termination termination = Termination::NotRun;
   int rounds = -1;                             ///< Bundle adjustments of all placed frames, the last one ended by `termination`.
@@ -91,7 +102,7 @@ struct SolveSummary {
   std::vector<std::string> warnings;
 };
 
-/// Where tracks without a depth are put in a shot whose camera only turns: on a sphere of this radius about it.
+/// Where tracks without a depth are put in a shot whose camera only rotates: on a sphere of this radius about it.
 inline constexpr double kFarDistance = 10;
 
 /// Everything one solve found. A value: made once, shared, never changed.
@@ -107,6 +118,7 @@ struct Solution {
   std::string path_why;    ///< Why its path is held to a line or a plane; empty where it was not found to be one.
   std::vector<Stretch> stretches;
   std::vector<StaircaseStep> staircase;
+  Evidence evidence;  ///< Filled by the review.
   SolveSummary summary;
 
   const Lens& lens() const { return cameras.front().lens; }

@@ -12,7 +12,7 @@ namespace dusky {
 
 /// How much is known of the focal length. Zoom: unknown, and one of its own in every frame.
 enum class FocalKnowledge : std::uint8_t { Unknown, Near, Locked, Zoom };
-/// How the camera moves. Auto: free or only turning, whichever the tracks tell. Rail: along a straight line; Flat: in a plane.
+/// How the camera moves. Auto: free or only rotating, whichever the tracks tell. Rail: along a straight line; Flat: in a plane.
 enum class CameraMotion : std::uint8_t { Auto, Free, Nodal, Rail, Flat };
 /// Which lens. Auto: the simplest that the tracks bear out.
 enum class LensChoice : std::uint8_t { Auto, None, Brown, Fisheye, Anamorphic };
@@ -37,6 +37,7 @@ struct SolveOptions {
   double pixel_aspect = 1;                         ///< Of the footage, > 0.
   double readout = 0;                              ///< Of a rolling shutter, in frame intervals, -1 to 1; 0: all rows at once.
   bool free_readout = false;                       ///< Found, from `readout` on.
+  bool auto_readout = true;                        ///< With none known: looked for where the tracks call for it. False: all rows at once.
   double holdout_share = 0.1;                      ///< Tracks that judge and never take part, 0 to 0.5.
   int max_rounds = 5;                              ///< Of adjusting and sorting out, 1 to 50.
   int seed = 1;                                    ///< Of samples and of the holdout draw.

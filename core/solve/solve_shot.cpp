@@ -6,6 +6,8 @@
 
 #include "core/base/numbers.h"
 #include "core/solve/describe.h"
+#include "core/solve/explanations.h"
+#include "core/solve/noise_floor.h"
 #include "core/solve/sort_out.h"
 #include "core/solve/path_shape.h"
 #include "core/solve/stages.h"
@@ -98,6 +100,7 @@ Result<Finished> finished(SolveState state, const SolveTask& task, const Progres
   out.rms_px = judgement.rms_px, out.holdout_rms_px = judgement.holdout_rms_px;
   out.motion = motionOf(state), out.motion_why = state.motion_why, out.path_why = state.path_why;
   out.staircase = state.staircase;
+  out.evidence.rival = state.rival, out.evidence.rival_share = state.rival_share;
   out.summary.termination = state.termination, out.summary.rounds = state.rounds, out.summary.tolerance_px = state.tolerance_px;
   out.summary.observations = judgement.used, out.summary.holdout_kept = judgement.holdout_kept;
   if (out.placedFrames() < 2 || out.keptTracks() < 8)
@@ -127,32 +130,20 @@ std::optional<Finished> onPlainerPath(const Finished& free, const SolveTask& tas
   return std::move(*held);
 }
 
-Result<SolveState> begin(const SolveTask& task, const Solution* from) {
-  if (from) return warmStart(*from, task.tracks, task.options);
-  SolveState state = startingState(task.tracks, task.options);
-  auto start = findStart(state.work, task.tracks, task.options, task.progress);
-  if (!start.ok()) return start.error();
-  state.work = std::move(start->work), state.nodal = start->nodal, state.motion_why = std::move(start->why);
-  state.freedom = firstFreedom(task.options, state.work.lens().model);
-  state.work.readout = task.options.readout;
+Result<SolveState> carriedOn(const SolveTask& task, const Solution& from) {
+  SolveState state = warmStart(from, task.tracks, task.options);
+  if (task.show) task.show(state);
+  shareTracks(state);
+  placeAllFrames(state, task, task.progress.part(0.2, 0.35));
+  if (task.progress.stopRequested()) return cancelled();
   return state;
 }
 
 Result<SolutionPtr> solveFrom(const SolveTask& task, const Solution* from) {
-  auto state = begin(task, from);
+  auto state = from ? carriedOn(task, *from) : findExplanation(task, noiseFloor(task.tracks));
   if (!state.ok()) return state.error();
-  const auto show = [&] {
-    if (task.show) task.show(*state);
-  };
-  show();
-  shareTracks(*state);
-  placeAllFrames(*state, task, task.progress.part(0.2, 0.35));
-  if (task.progress.stopRequested()) return cancelled();
-  show();
-  if (!from) findLens(*state, task);
-  if (task.progress.stopRequested()) return cancelled();
-  show();
-  settle(*state, task, task.options.max_rounds, task.progress.part(0.7, 0.93));
+  if (task.show) task.show(*state);
+  if (from) settle(*state, task, task.options.max_rounds, task.progress.part(0.85, 0.93));
   if (task.progress.stopRequested()) return cancelled();
   auto result = finished(std::move(*state), task, task.progress.part(0.93, 0.96));
   if (!result.ok()) return result.error();

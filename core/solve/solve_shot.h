@@ -7,7 +7,7 @@
 
 namespace dusky {
 
-/// Camera path, lens and points from tracks: keyframes first (initial pair and growing, or a camera that only turns) under several trial lenses,
+/// Camera path, lens and points from tracks: keyframes first (initial pair and growing, or a camera that only rotates) under several trial lenses,
 /// then every frame, then the staircase of lens parameters, then rounds of adjusting and sorting out: robust while errors are
 /// large, then plain least squares over what lies within four standard deviations.
 /// The world of the result is free: position, rotation and scale are set later by the scene.

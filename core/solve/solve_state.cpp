@@ -20,7 +20,7 @@ void believeModel(const SolveState& state, LensModel model, LensPrior& prior) {
   switch (model) {
     case LensModel::None: break;
     case LensModel::Brown:
-      prior.weight[4] = weight(0.3), prior.weight[5] = weight(0.3);
+      prior.weight[3] = weight(0.1), prior.weight[4] = weight(0.3), prior.weight[5] = weight(0.3);
       prior.weight[6] = prior.weight[7] = weight(0.002);
       break;
     case LensModel::Fisheye:
@@ -39,6 +39,7 @@ SolveState startingState(const TrackSet& tracks, const SolveOptions& options) {
   SolveState state{.work = makeReconstruction(tracks, options.set_aside, options.holdout_share, static_cast<std::uint64_t>(options.seed))};
   state.work.lens_of = options.camera_of;
   state.path = options.motion;
+  state.readout_free = options.free_readout;
   return state;
 }
 
@@ -66,7 +67,7 @@ BundleOptions adjustOptions(const SolveState& state, const SolveOptions& options
   return {.lens_terms = std::move(terms),
           .fixed_centres = state.nodal,
           .free_focal = !state.work.focal_px.empty(),
-          .free_readout = options.free_readout && state.lens_settled};
+          .free_readout = state.readout_free && state.lens_settled};
 }
 
 BundleOptions robustOptions(const SolveState& state, const SolveOptions& options) {

@@ -14,8 +14,11 @@ struct SolveState {
   std::vector<int> held;                          ///< Frames, by index, ascending, that rotate in their neighbours' place.
   double spread_px = kUnknown;                    ///< Robust standard deviation of one coordinate of the errors, as last measured.
   double squeeze = 2;                             ///< Of an anamorphic lens: what is believed of it.
+  bool readout_free = false;                      ///< A rolling shutter is looked for.
   bool lens_settled = false;                      ///< A first settling is done; from then on a readout may be free.
-  std::string motion_why, path_why;               ///< What decided about the motion; about a plainer path (empty: there is none).
+  std::string motion_why, path_why;               ///< What decided about motion, zoom and shutter; about a plainer path (empty: there is none).
+  std::string rival;                              ///< The explanation that came second, in words; empty: none came near.
+  double rival_share = kUnknown;                  ///< By how much its description length is larger, a share.
   std::vector<StaircaseStep> staircase;           ///< Climbed so far.
   int rounds = 0;                                 ///< Adjustments of all placed frames.
   double tolerance_px = kUnknown;                 ///< Of the last sorting out.

@@ -68,7 +68,7 @@ void placeAllFrames(SolveState& state, const SolveTask& task, const Progress& pr
   for (bool first = true, more = true; more && !progress.stopRequested(); first = false) {
     const int before = work.placedFrames();
     if (state.nodal) {
-      progress.report(0, "turning the frames between the keyframes");
+      progress.report(0, "rotating the frames between the keyframes");
       placeRotations(work, seed);
     } else if (extendToMissing(work, adjusting, seed, progress) == 0) {
       holdFrames(state, holdAndRotate(work, seed));
@@ -126,6 +126,13 @@ void findLens(SolveState& state, const SolveTask& task) {
   for (std::size_t f = 0; f < all.poses.size(); ++f) {
     if (!state.work.poses[f]) state.work.poses[f] = all.poses[f];
   }
+}
+
+void findLensAgain(SolveState& state, const SolveTask& task, const Progress& progress) {
+  state.staircase.clear();
+  if (!state.lens_settled) settle(state, task, 2, progress);
+  if (!progress.stopRequested()) climb(state, task, progress);
+  settle(state, task, task.options.max_rounds, progress);
 }
 
 void shareTracks(SolveState& state) { restTracks(state.work, kTracksInFrame); }

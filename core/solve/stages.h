@@ -28,6 +28,9 @@ void sortOutNow(SolveState& state);
 /// The lens from a part of the frames (it is the same in all of them), rung by rung; the other frames are placed anew under it.
 void findLens(SolveState& state, const SolveTask& task);
 
+/// The lens from all placed frames, rung by rung: where frames and their neighbours belong together, as under a rolling shutter.
+void findLensAgain(SolveState& state, const SolveTask& task, const Progress& progress);
+
 /// Lets all but a well-spread share of the tracks rest: until the lens is found and every frame stands, that is enough.
 void shareTracks(SolveState& state);
 

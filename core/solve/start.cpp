@@ -3,16 +3,18 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <limits>
 
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
+#include "core/solve/description_length.h"
 #include "core/solve/sort_out.h"
 #include "core/solve/rotation_only.h"
 
 namespace dusky {
 namespace {
 
-constexpr double kTruncated = 36;  // squared errors in standard deviations count no more than this
+constexpr double kFarBehind = 2;  // times the least description length: not worth going on with
 
 Lens plainLens(const SolveOptions& options, int width, int height, double focal_px, LensModel model) {
   Lens lens = Lens::simple(width, height, focal_px, model);
@@ -52,67 +54,34 @@ struct Tried {
 /// What a skeleton or a rotation costs: its error, more for keyframes that it has no camera for.
 double costWith(double median_error_px, int keyframes, int placed) { return (median_error_px + 0.05) * keyframes / std::max(1, placed); }
 
-/// The price of an explanation over the tracks that the moving one placed: truncated squared errors and unknowns.
-struct Price {
-  double moving = 0, turning = 0;
-};
-
-Price priceOf(const Skeleton& moving, const Turning& turning) {
-  const double sigma = std::max(0.1, std::min(moving.median_error_px, turning.median_error_px) / 1.1774);
-  Price price;
-  const Views move_views(moving.work), turn_views(turning.work);
-  int observations = 0, tracks = 0;
-  for (std::size_t t = 0; t < moving.work.tracks.size(); ++t) {
-    const WorkTrack &a = moving.work.tracks[t], &b = turning.work.tracks[t];
-    if (!a.point) continue;
-    ++tracks;
-    for (const WorkObservation& o : a.observations) {
-      const bool moved = moving.work.poses[o.frame_index].has_value(), turned = turning.work.poses[o.frame_index] && b.point;
-      if (!moved && !turned) continue;
-      ++observations;
-      // What one of them has no camera for, it does not explain.
-      price.moving += (moved ? std::min(std::pow(move_views.error(a, o) / sigma, 2), kTruncated) : kTruncated) / kCorrelatedSightings;
-      price.turning += (turned ? std::min(std::pow(turn_views.error(b, o) / sigma, 2), kTruncated) : kTruncated) / kCorrelatedSightings;
-    }
-  }
-  const double each = std::log(2.0 * std::max(2, observations));
-  price.moving += each * (6.0 * moving.placed_keyframes + 3.0 * tracks - 7);
-  price.turning += each * (3.0 * turning.placed_frames + 2.0 * tracks - 3);
-  return price;
-}
-
 class Chooser {
  public:
-  Chooser(const Reconstruction& work, const TrackSet& tracks, const SolveOptions& options, const Progress& progress)
-      : all_(work), tracks_(tracks), options_(options), progress_(progress), keyframes_(chooseKeyframes(tracks)), work_(lean(work, keyframes_)) {}
+  Chooser(const Reconstruction& work, const TrackSet& tracks, const SolveOptions& options, double noise_px, const Progress& progress)
+      : all_(work),
+        tracks_(tracks),
+        options_(options),
+        noise_px_(noise_px),
+        progress_(progress),
+        keyframes_(chooseKeyframes(tracks)),
+        work_(lean(work, keyframes_)) {}
 
-  Result<SolveStart> run() {
-    auto start = search();
-    if (!start.ok()) return start;
-    // All tracks take part again; those that rested have no place yet.
-    for (WorkTrack& track : start->work.tracks) track.resting = false;
-    return start;
-  }
-
- private:
-  Result<SolveStart> search() {
+  Result<std::vector<SolveStart>> run() {
     std::vector<SkeletonStart> starts = startsToTry(options_, tracks_.width, tracks_.height);
     tryAll(starts);
     if (progress_.stopRequested()) return cancelled();
     const bool fits_poorly = poor();
     findZoom(fits_poorly ? starts : std::vector<SkeletonStart>{});
-    if (options_.lens == LensChoice::Auto && !options_.known_lens && fits_poorly && !(zooming_ && zooming_->median_error_px < kFits)) {
+    if (options_.lens == LensChoice::Auto && !options_.known_lens && fits_poorly && !(zooming_ && zooming_->median_error_px < fits())) {
       starts.clear();
       addStarts(starts, options_, tracks_.width, tracks_.height, LensModel::Fisheye, 1);
       for (const double squeeze : {2.0, 1.5}) addStarts(starts, options_, tracks_.width, tracks_.height, LensModel::Anamorphic, squeeze);
       tryAll(starts);
-      const Skeleton* constant = bestMoving();
-      if (zooming_ && constant && constant->median_error_px < zooming_->median_error_px) zooming_.reset();
     }
     if (progress_.stopRequested()) return cancelled();
-    return choose();
+    return ranked();
   }
 
+ private:
   /// The search for a start needs hundreds of tracks, not thousands: those seen in most keyframes; the others rest.
   static Reconstruction lean(const Reconstruction& work, const std::vector<int>& keyframes) {
     constexpr std::size_t kEnough = 700;
@@ -158,9 +127,12 @@ class Chooser {
   bool poor() {
     const Skeleton* moving = bestMoving();
     const Turning* turning = bestTurning();
-    const bool moves = moving && moving->median_error_px < kFits && moving->placed_keyframes > 0.8 * static_cast<double>(keyframes_.size());
-    return !moves && !(turning && turning->median_error_px < kFits);
+    const bool moves = moving && moving->median_error_px < fits() && moving->placed_keyframes > 0.8 * static_cast<double>(keyframes_.size());
+    return !moves && !(turning && turning->median_error_px < fits());
   }
+
+  /// A median error that needs no other explanation: a few times what the noise makes it, for the keyframes are rough.
+  double fits() const { return std::isnan(noise_px_) ? kFits : std::max(kFits, 2 * 1.1774 * noise_px_); }
 
   static constexpr double kOtherLens = 1.25;
   static constexpr double kFits = 0.4;  ///< px, median over the keyframes.
@@ -192,77 +164,88 @@ class Chooser {
     return best;
   }
 
-  Result<SolveStart> choose() {
+  /// The best of each kind by description length.
+  Result<std::vector<SolveStart>> ranked() {
     Skeleton* moving = bestMoving();
     Turning* turning = bestTurning();
-    if (turning && (options_.motion == CameraMotion::Nodal || onlyTurns(moving, *turning))) {
-      if (turning->median_error_px > kRoughPx) {
-        return cannotSolve(fmt::format("A camera that only turns does not explain the tracks: half of the errors are above {:.1f} px. Let it move.",
-                                       turning->median_error_px));
-      }
-      return SolveStart{std::move(turning->work), true, why_};
-    }
-    if (options_.motion == CameraMotion::Nodal) return cannotSolve("Too few tracks agree on a camera that only turns. Track more features, or let it move.");
-    if (!moving) {
+    if (options_.motion == CameraMotion::Nodal && !turning)
+      return cannotSolve("Too few tracks agree on a camera that only rotates. Track more features, or let it move.");
+    if (!moving && !turning && !zooming_)
       return cannotSolve("Too few tracks agree on a camera: no pair of frames shares enough of them with parallax. Track more features, or a shorter range.");
+    std::vector<SolveStart> all;
+    if (moving) all.push_back({std::move(moving->work), false, 0, moving->median_error_px});
+    if (zooming_) all.push_back({std::move(zooming_->work), false, 0, zooming_->median_error_px});
+    if (turning) all.push_back({std::move(turning->work), true, 0, turning->median_error_px});
+    if (zooming_turning_) all.push_back({std::move(zooming_turning_->work), true, 0, zooming_turning_->median_error_px});
+    double sigma = std::numeric_limits<double>::infinity();
+    for (const SolveStart& start : all) sigma = std::min(sigma, start.median_error_px / 1.1774);
+    if (noise_px_ > sigma) sigma = noise_px_;
+    for (SolveStart& start : all) start.length = descriptionLength(start.work, start.nodal, keyframes_, std::max(sigma, 0.02)).total();
+    std::stable_sort(all.begin(), all.end(), [](const SolveStart& a, const SolveStart& b) { return a.length < b.length; });
+    dropIdleZooms(all);
+    const SolveStart& best = all.front();
+    if (best.median_error_px > kRoughPx) return cannotSolve(whyHopeless(best));
+    std::erase_if(all, [least = best.length](const SolveStart& start) { return start.length > kFarBehind * least || start.median_error_px > kRoughPx; });
+    for (SolveStart& start : all) {
+      // All tracks take part again; those that rested have no place yet.
+      for (WorkTrack& track : start.work.tracks) track.resting = false;
     }
-    if (moving->median_error_px > kRoughPx) {
-      return cannotSolve(fmt::format("The tracks do not fit one still set: half of the errors are above {:.1f} px. Leave out what moves, or shorten the range.",
-                                     moving->median_error_px));
-    }
-    if (why_.empty()) why_ = "The camera moves: one that only turns does not explain the keyframes.";
-    if (zooming_) {
-      why_ += fmt::format(" Its focal length changes: with one value the keyframes are explained to {:.2f} px, with one for each to {:.2f} px.",
-                          moving->median_error_px, zooming_->median_error_px);
-      return SolveStart{std::move(zooming_->work), false, why_};
-    }
-    return SolveStart{std::move(moving->work), false, why_};
+    return all;
   }
 
-  /// Skeletons with a focal length for every keyframe, where that explains much more: beginning with the best constant one, and with trial
-  /// lenses too where that one may be no more than a compromise.
+  /// A zoom can do all that one focal length can: where it is no shorter, it found nothing.
+  static void dropIdleZooms(std::vector<SolveStart>& starts) {
+    const auto zooms = [](const SolveStart& s) { return !s.work.focal_px.empty(); };
+    double constant[2] = {1e300, 1e300};
+    for (const SolveStart& s : starts) {
+      if (!zooms(s)) constant[s.nodal] = std::min(constant[s.nodal], s.length);
+    }
+    std::erase_if(starts, [&](const SolveStart& s) { return zooms(s) && s.length >= constant[s.nodal]; });
+  }
+
+  static std::string whyHopeless(const SolveStart& start) {
+    return start.nodal ? fmt::format("A camera that only rotates does not explain the tracks: half of the errors are above {:.1f} px. Let it move.",
+                                     start.median_error_px)
+                       : fmt::format("The tracks do not fit one still set: half of the errors are above {:.1f} px. Leave out what moves, or shorten the range.",
+                                     start.median_error_px);
+  }
+
+  /// Skeletons and rotations with a focal length for every keyframe, where one value leaves more than the noise: beginning with the best constant one, and with
+  /// trial lenses too where that one may be no more than a compromise.
   void findZoom(std::vector<SkeletonStart> starts) {
-    constexpr double kHint_px = 0.1, kMuchMore = 0.6;
-    const Skeleton* constant = bestMoving();
-    if (!constant || options_.focal != FocalKnowledge::Unknown || options_.known_lens || options_.motion == CameraMotion::Nodal) return;
-    if (constant->median_error_px < kHint_px) return;
-    starts.push_back({constant->work.lens(), true, firstFreedom(options_, constant->work.lens().model)});
-    std::vector<std::optional<Skeleton>> grown(starts.size());
-    parallelFor(static_cast<int>(starts.size()), [&](int i) {
-      SkeletonStart& start = starts[static_cast<std::size_t>(i)];
+    if (options_.focal != FocalKnowledge::Unknown || options_.known_lens) return;
+    const Skeleton* moving = bestMoving();
+    const Turning* turning = bestTurning();
+    for (const Reconstruction* best : {moving ? &moving->work : nullptr, turning ? &turning->work : nullptr}) {
+      if (best) starts.push_back({best->lens(), true, firstFreedom(options_, best->lens().model)});
+    }
+    const auto seed = static_cast<std::uint64_t>(options_.seed);
+    std::vector<Tried> zooms(starts.size());
+    parallelFor(static_cast<int>(2 * starts.size()), [&](int i) {
+      Tried& one = zooms[static_cast<std::size_t>(i / 2)];
+      SkeletonStart start = starts[static_cast<std::size_t>(i / 2)];
       start.zoom = true, start.free_lens[0] = false;
-      grown[static_cast<std::size_t>(i)] = growSkeleton(work_, keyframes_, start, static_cast<std::uint64_t>(options_.seed), progress_.silent());
+      if (i % 2 == 0 && options_.motion != CameraMotion::Nodal) one.moving = growSkeleton(work_, keyframes_, start, seed, progress_.silent());
+      if (i % 2 == 1 && (options_.motion == CameraMotion::Auto || options_.motion == CameraMotion::Nodal))
+        one.turning = rotateOnly(work_, keyframes_, start, seed, progress_.silent());
     });
-    for (std::optional<Skeleton>& one : grown) {
-      if (!one || one->placed_keyframes < constant->placed_keyframes || one->placed_tracks < 0.8 * constant->placed_tracks) continue;
-      if (one->median_error_px >= kMuchMore * constant->median_error_px || (zooming_ && zooming_->median_error_px <= one->median_error_px)) continue;
-      zooming_ = std::move(one);
+    for (Tried& one : zooms) {
+      if (one.moving && one.moving->placed_tracks >= 12 && (!zooming_ || costOf(*one.moving) < costOf(*zooming_))) zooming_ = std::move(one.moving);
+      if (one.turning && !std::isnan(one.turning->median_error_px) && (!zooming_turning_ || costOf(*one.turning) < costOf(*zooming_turning_)))
+        zooming_turning_ = std::move(one.turning);
     }
-  }
-
-  bool onlyTurns(const Skeleton* moving, const Turning& turning) {
-    if (!moving) {
-      why_ = fmt::format("A camera that only turns explains the keyframes to {:.2f} px; no pair of frames shows parallax.", turning.median_error_px);
-      return turning.median_error_px < 2;
-    }
-    const Price price = priceOf(*moving, turning);
-    const bool turns = price.turning < price.moving;
-    why_ = turns ? fmt::format("The camera only turns: that explains the keyframes to {:.2f} px; a free path, to {:.2f} px, does not pay for its unknowns.",
-                               turning.median_error_px, moving->median_error_px)
-                 : fmt::format("The camera moves: a free path explains the keyframes to {:.2f} px, one that only turns to {:.2f} px.", moving->median_error_px,
-                               turning.median_error_px);
-    return turns;
   }
 
   const Reconstruction& all_;
   const TrackSet& tracks_;
   const SolveOptions& options_;
+  const double noise_px_;
   const Progress& progress_;
   const std::vector<int> keyframes_;
   const Reconstruction work_;
   std::vector<Tried> tried_;
   std::optional<Skeleton> zooming_;
-  std::string why_;
+  std::optional<Turning> zooming_turning_;
 };
 }  // namespace
 
@@ -293,7 +276,8 @@ std::vector<SkeletonStart> startsToTry(const SolveOptions& options, int width, i
   return starts;
 }
 
-Result<SolveStart> findStart(const Reconstruction& work, const TrackSet& tracks, const SolveOptions& options, const Progress& progress) {
-  return Chooser(work, tracks, options, progress).run();
+Result<std::vector<SolveStart>> findStarts(const Reconstruction& work, const TrackSet& tracks, const SolveOptions& options, double noise_px,
+                                           const Progress& progress) {
+  return Chooser(work, tracks, options, noise_px, progress).run();
 }
 }  // namespace dusky

@@ -4,11 +4,12 @@
 
 namespace dusky {
 
-/// What a solve begins with: some frames placed under a first lens.
+/// What a solve may begin with: some frames placed under a first lens.
 struct SolveStart {
   Reconstruction work;
   bool nodal = false;
-  std::string why;  ///< In a sentence: what decided between a camera that moves and one that only turns.
+  double length = 0;           ///< Its description length over the keyframes.
+  double median_error_px = 0;  ///< Over the keyframes.
 };
 
 /// What is free before the staircase: the focal length, and the model's first coefficient so that rough keyframes fit.
@@ -17,8 +18,10 @@ LensFreedom firstFreedom(const SolveOptions& options, LensModel model);
 /// Lenses and kinds of focal length that are worth trying.
 std::vector<SkeletonStart> startsToTry(const SolveOptions& options, int width, int height);
 
-/// Tries the starts on the keyframes, each with a camera that moves and with one that only turns, and takes the explanation that the tracks bear
-/// out: the truncated errors of both over the same tracks, and a price for every unknown.
-/// Errors: CannotSolve with the reason. Cancelled. Source: Torr, IJCV 50(1), 2002 (GRIC), with the logarithm of all observations as the price.
-Result<SolveStart> findStart(const Reconstruction& work, const TrackSet& tracks, const SolveOptions& options, const Progress& progress);
+/// Tries the starts on the keyframes, each with a camera that moves and with one that only rotates, and with a focal length that changes where one value leaves
+/// more than the noise. Gives the best explanation of each kind, the likeliest first (description_length.h); those that are far behind are left out.
+/// `noise_px`: standard deviation of one coordinate of the sightings, as far as it is known.
+/// Errors: CannotSolve with the reason. Cancelled.
+Result<std::vector<SolveStart>> findStarts(const Reconstruction& work, const TrackSet& tracks, const SolveOptions& options, double noise_px,
+                                           const Progress& progress);
 }  // namespace dusky

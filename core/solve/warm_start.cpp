@@ -80,7 +80,9 @@ SolveState warmStart(const Solution& earlier, const TrackSet& tracks, const Solv
   takeLenses(earlier, options, work);
   takePoints(earlier, takeCameras(earlier, work), work);
   holdFrames(state, heldFrames(earlier, work));
-  work.readout = options.free_readout && earlier.readout != 0 ? earlier.readout : options.readout;
+  const bool found_itself = options.auto_readout && options.readout == 0 && earlier.readout != 0;
+  work.readout = (options.free_readout || found_itself) && earlier.readout != 0 ? earlier.readout : options.readout;
+  state.readout_free = options.free_readout || found_itself;
   const LensParameters& sigma = earlier.cameras.front().sigma;
   for (int k = 0; k < kMostLensParameters; ++k) state.freedom[k] = !std::isnan(sigma[k]) && sigma[k] > 0;
   state.freedom = withoutKnown(options, earlier.lens().model, state.freedom);
@@ -89,6 +91,7 @@ SolveState warmStart(const Solution& earlier, const TrackSet& tracks, const Solv
   if (earlier.lens().model == LensModel::Anamorphic) state.squeeze = std::round(20 * earlier.lens().squeeze()) / 20;
   state.nodal = earlier.motion == MotionKind::Nodal;
   state.staircase = earlier.staircase;
+  state.rival = earlier.evidence.rival, state.rival_share = earlier.evidence.rival_share;
   state.motion_why = earlier.motion_why;  // what is said of the path is found anew
   return state;
 }

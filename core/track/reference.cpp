@@ -46,7 +46,7 @@ class Moments {
   Eight row_[Count == 6 ? 3 : 2], all_[Count];
 };
 
-/// Of both slopes: x y, then both times dx, then both times dy, as the shape's columns follow the shift.
+/// Both slopes: x y, then both times dx, then both times dy, as the shape's columns follow the shift.
 Eigen::Matrix<float, 6, 1> interleaved(const Eigen::Vector3f& x, const Eigen::Vector3f& y) {
   Eigen::Matrix<float, 6, 1> both;
   both << x[0], y[0], x[1], y[1], x[2], y[2];

@@ -40,7 +40,7 @@ struct Described {
   std::array<std::optional<Descriptor>, 3> at_scale;
 };
 
-/// Of those whose tracks live long enough to matter, in their order.
+/// Descriptors of those whose tracks live long enough to matter, in their order.
 std::vector<Described> describeAll(const std::vector<Appearance>& all, const std::vector<Track>& tracks, int patch_radius, std::size_t scales) {
   constexpr int kLeastLife = 3;
   std::vector<Described> described;

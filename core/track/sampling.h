@@ -56,7 +56,7 @@ inline bool canSampleSquare(const FloatPlane& plane, const Eigen::Vector2f& cent
 /// Gaussian weights of a window of (2 radius + 1)^2 px in rows of strideOf(2 radius + 1), sum 1, 0 between side and stride; made once.
 const std::vector<float>& windowOf(int radius);
 
-/// Of a symmetric matrix: the smaller and the larger eigenvalue.
+/// The smaller and the larger eigenvalue.
 Eigen::Vector2f eigenvaluesOf(const Eigen::Matrix2f& symmetric);
 
 /// Whether a shift along one direction changes (nearly) nothing.

@@ -24,7 +24,7 @@ TEST(CarriedOnSolve, AReadoutThatIsSwitchedOffIsOff) {
   const SolutionPtr first = solved(shot, {.readout = 0.4});
   ASSERT_TRUE(first);
   ASSERT_EQ(first->readout, 0.4);
-  const SolutionPtr off = solved(shot, {}, first), other = solved(shot, {.readout = 0.2}, first);
+  const SolutionPtr off = solved(shot, {.auto_readout = false}, first), other = solved(shot, {.readout = 0.2}, first);
   ASSERT_TRUE(off && other);
   EXPECT_EQ(off->readout, 0);
   EXPECT_EQ(other->readout, 0.2);

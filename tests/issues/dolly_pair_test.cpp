@@ -45,12 +45,12 @@ TEST(DollyPair, StraightAheadIsSolved) {
 
 TEST(DollyPair, ThePairFacesItsPoints) {
   const SyntheticShot shot = dolly(7);
-  std::vector<Vec2> a, b;
+  std::vector<Vec3> a, b;
   for (const Track& track : shot.tracks.tracks) {
     const Observation *first = track.at(1), *last = track.at(20);
     if (!first || !last) continue;
-    a.push_back(*shot.plan.lens.undistort(first->position));
-    b.push_back(*shot.plan.lens.undistort(last->position));
+    a.push_back(*shot.plan.lens.ray(first->position));
+    b.push_back(*shot.plan.lens.ray(last->position));
   }
   const TwoView view = relatePair(a, b, 0.002, 3);
   const Pose &from = shot.poses[0], &to = shot.poses[19];

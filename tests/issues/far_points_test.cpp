@@ -14,7 +14,7 @@ std::vector<Sighting> sightingsOf(const Vec3& point, double noise, std::uint64_t
   std::vector<Sighting> sightings;
   for (int i = 0; i < 12; ++i) {
     const Pose camera{rotationFromVector(Vec3(0, 0.01 * i, 0)), Vec3(0.1 * i, 0.02 * i, 0)};
-    sightings.push_back({camera, camera.toCamera(point).hnormalized() + noise * Vec2(random.normal(), random.normal())});
+    sightings.push_back({camera, (camera.toCamera(point).hnormalized() + noise * Vec2(random.normal(), random.normal())).homogeneous().normalized()});
   }
   return sightings;
 }
@@ -29,7 +29,7 @@ TEST(FarPoints, AreFoundAheadWhateverTheNoise) {
     for (const Sighting& s : sightings) {
       const Vec3 p = s.camera.toCamera(found->point);
       ASSERT_GT(p.z(), 0);
-      worst = std::max(worst, (p.hnormalized() - s.seen).norm());
+      worst = std::max(worst, (p.normalized() - s.ray).norm());
     }
     EXPECT_LT(worst, 1.5e-3) << "seed " << seed;  // seven sigma
   }

@@ -70,6 +70,8 @@ std::vector<Vec3> cloud(const SyntheticPlan& plan, std::vector<int>& seen_by) {
   }
   return points;
 }
+/// A point of a moving thing, from one moment to another.
+Vec3 carried(const Pose& from, const Pose& to, const Vec3& point) { return to.centre + to.direction(from.toCamera(point)); }
 }  // namespace
 
 SyntheticShot makeSyntheticShot(const SyntheticPlan& plan) {
@@ -79,17 +81,23 @@ SyntheticShot makeSyntheticShot(const SyntheticPlan& plan) {
   shot.points = cloud(plan, seen_by);
   shot.tracks.width = plan.lens.width, shot.tracks.height = plan.lens.height;
   shot.tracks.first_frame = plan.first_frame, shot.tracks.last_frame = plan.first_frame + plan.frames - 1;
-  Random random(plan.seed + 99), astray(plan.seed + 199);
+  Random random(plan.seed + 99), astray(plan.seed + 199), others(plan.seed + 299);
   for (int i = 0; i < plan.points; ++i) {
     Track track{.id = i + 1, .color = {static_cast<std::uint8_t>(i % 256), 120, 60}};
     shot.outlier.push_back(random.uniform() < plan.outlier_share);
     const int start = plan.life > 0 ? seen_by[i] - random.index(plan.life) : 0;
     const int begin = std::max(0, start), end = plan.life > 0 ? std::min(plan.frames, start + plan.life) : plan.frames;
     Vec2 wander = Vec2::Zero();
+    const bool wanders = shot.outlier.back(), slides = !wanders && others.uniform() < plan.slide_share;
+    const bool moves = !wanders && !slides && plan.mover && others.uniform() < plan.mover_share;
+    const double slide_direction = others.between(0, 2 * M_PI);
+    if (slides || moves) shot.outlier.back() = true;
     for (int f = begin; f < end; ++f) {
       const Vec2 noise(plan.noise_px * random.normal(), plan.noise_px * random.normal());
-      if (shot.outlier.back()) wander += Vec2(3 * astray.normal() + 2, 3 * astray.normal() - 1);
-      const auto at = rolled(plan, f, shot.points[i]);
+      if (wanders) wander += Vec2(3 * astray.normal() + 2, 3 * astray.normal() - 1);
+      if (slides) wander = plan.slide_px * (f - begin) / std::max(1, end - 1 - begin) * Vec2(std::cos(slide_direction), std::sin(slide_direction));
+      const Vec3 point = moves ? carried(plan.mover(seen_by[i]), plan.mover(f), shot.points[i]) : shot.points[i];
+      const auto at = rolled(plan, f, point);
       if (!at || at->x() < 0 || at->y() < 0 || at->x() > plan.lens.width || at->y() > plan.lens.height) continue;
       track.observations.push_back({plan.first_frame + f, *at + noise + wander});
     }

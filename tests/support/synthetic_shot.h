@@ -21,14 +21,17 @@ struct SyntheticPlan {
   std::function<std::optional<Vec3>(const Vec3& from, const Vec3& ray)> set;
   std::function<double(int index)> focal_px;  ///< A zoom; unset: the lens's own.
   double readout = 0;                         ///< Of a rolling shutter, frame intervals.
+  double slide_share = 0, slide_px = 0;       ///< Tracks that creep off by so much over their life: reflections, edges at different depths.
+  double mover_share = 0;                     ///< Tracks on a thing that moves on its own, rigidly ...
+  std::function<Pose(int index)> mover;       ///< ... so: world from its own axes.
 };
 
 /// The truth, and the tracks that follow from it. Points lie on the ground (y = 0) and above it; the camera walks at 1.6.
 struct SyntheticShot {
   SyntheticPlan plan;
   std::vector<Pose> poses;
-  std::vector<Vec3> points;  ///< Of track id i + 1 at i.
-  std::vector<bool> outlier;
+  std::vector<Vec3> points;   ///< Of track id i + 1 at i.
+  std::vector<bool> outlier;  ///< Wanders off, slides or belongs to what moves.
   TrackSet tracks;
 };
 

@@ -3,6 +3,7 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <QStringList>
 #include <cmath>
 
 namespace dusky::desktop {
@@ -15,6 +16,32 @@ QPushButton* part(const char* name, const QString& tip) {
   button->setToolTip(tip);
   button->setFocusPolicy(Qt::NoFocus);
   return button;
+}
+
+QString wordOf(TrustLevel level) {
+  return level == TrustLevel::Trust ? VerdictLine::tr("Trust") : level == TrustLevel::Check ? VerdictLine::tr("Check") : VerdictLine::tr("Do not use");
+}
+
+/// The first sentence only, so that it fits on the line; all of them are in the tooltip.
+QString summaryOf(const Verdict& verdict) {
+  if (verdict.level == TrustLevel::Trust) return VerdictLine::tr("Trust: nothing stands out.");
+  QString sentence = QString::fromStdString(verdict.sentence);
+  const int colon = static_cast<int>(sentence.indexOf(": "));
+  if (colon > 0) sentence = sentence.left(colon) + ".";
+  return VerdictLine::tr("%1: %2%3").arg(wordOf(verdict.level), sentence, verdict.hurt_frames ? VerdictLine::tr("  Show them →") : QString());
+}
+
+QString evidenceOf(const Verdict& verdict) {
+  QStringList lines = {QString("<b>%1</b>").arg(wordOf(verdict.level))};
+  if (verdict.causes.empty()) lines << QString::fromStdString(verdict.sentence).toHtmlEscaped();
+  for (const Cause& cause : verdict.causes) lines << QString::fromStdString(cause.sentence).toHtmlEscaped();
+  if (!std::isnan(verdict.noise_floor_px)) {
+    lines << VerdictLine::tr("Noise of the tracks by themselves: %1 px. Explained: %2 % of the sightings.")
+                 .arg(verdict.noise_floor_px, 0, 'f', 2)
+                 .arg(100 * verdict.explained_share, 0, 'f', 0);
+  }
+  if (verdict.hurt_frames) lines << VerdictLine::tr("Click: go there and select the tracks behind it.");
+  return lines.join("<br>");
 }
 }  // namespace
 
@@ -79,8 +106,11 @@ void VerdictLine::showSolved(const Solution& solution, const Verdict& verdict) {
                       .arg(session_.model.document().lens.sensor_mm, 0, 'g', 4));
   coverage_->setText(tr("every frame ≥ %1 tracks").arg(verdict.thinnest_tracks));
   const bool stale = session_.model.workspace().status(Step::Solve).state == StepState::Stale;
-  const QString arrow = verdict.fine ? "" : tr("  Show them →");
-  hurt_->setText(stale ? tr("Settings changed since this solve: solve again.  →") : QString::fromStdString(verdict.hurt) + arrow);
+  hurt_->setText(stale ? tr("Settings changed since this solve: solve again.  →") : summaryOf(verdict));
+  hurt_->setToolTip(evidenceOf(verdict));
+  QFont font = hurt_->font();
+  font.setBold(!stale && verdict.level != TrustLevel::Trust);
+  hurt_->setFont(font);
 }
 
 void VerdictLine::selectHoldout() {

@@ -175,7 +175,7 @@ void useLensFile(Session& session, const QString& path) {
 QWidget* solveSettings(Session& session) {
   Body body;
   auto* motion =
-      lensChoice(session, {QObject::tr("automatic"), QObject::tr("free"), QObject::tr("only turns"), QObject::tr("on a rail"), QObject::tr("in a plane")},
+      lensChoice(session, {QObject::tr("automatic"), QObject::tr("free"), QObject::tr("only rotates"), QObject::tr("on a rail"), QObject::tr("in a plane")},
                  "Change camera motion", &LensSettings::motion);
   motion->setObjectName("motion");
   auto* known = lensChoice(session, {QObject::tr("unknown"), QObject::tr("about known"), QObject::tr("locked"), QObject::tr("zooming")}, "Change focal length",
@@ -188,7 +188,7 @@ QWidget* solveSettings(Session& session) {
                            "Change lens model", &LensSettings::lens);
   model->setObjectName("lensModel");
   addField(*body.grid, QObject::tr("Camera motion"), motion,
-           QObject::tr("Automatic: moving freely or only turning (a tripod), whichever they bear out. On a rail, in a plane: its path is held to one."));
+           QObject::tr("Automatic: moving freely or only rotating (a tripod), whichever they bear out. On a rail, in a plane: its path is held to one."));
   addField(*body.grid, QObject::tr("Focal length"), known,
            QObject::tr("Unknown: found from the footage. About known: the value is a start. Locked: the value stands. Zooming: one for every frame."));
   addField(*body.grid, QObject::tr("Value"), focal, QObject::tr("Focal length, mm; read where it is about known or locked."));
@@ -203,12 +203,17 @@ QWidget* solveSettings(Session& session) {
   aspect->setSpecialValueText(QObject::tr("footage's"));
   addField(*body.grid, QObject::tr("Pixel aspect"), aspect, QObject::tr("Width of a pixel over its height, where the footage says it wrongly or not at all."));
   addField(*body.grid, QObject::tr("Readout time"), lensNumber(session, "Change readout time", &LensSettings::readout_ms)->range(-100, 100, 2, 1, " ms"),
-           QObject::tr("Rolling shutter: from the first row to the last, ms; 0: all rows at once."));
+           QObject::tr("Rolling shutter: from the first row to the last, ms; 0: unknown, and looked for where the tracks call for it."));
   auto* readout = new SwitchField(
       QObject::tr("Find the readout time"), session.model, [](const Document& d) { return d.lens.free_readout; },
       [](const Document& d, bool on) { return changeLens("Change readout time", d, &LensSettings::free_readout, on); });
   readout->setToolTip(QObject::tr("From the value on, where the camera moves enough to tell."));
   body.column->addWidget(readout);
+  auto* global = new SwitchField(
+      QObject::tr("Global shutter"), session.model, [](const Document& d) { return d.lens.global_shutter; },
+      [](const Document& d, bool on) { return changeLens("Change shutter", d, &LensSettings::global_shutter, on); });
+  global->setToolTip(QObject::tr("All rows are read at once, for certain: no rolling shutter is looked for."));
+  body.column->addWidget(global);
   body.column->addWidget(knownLens(session));
   const auto refresh = [&session, focal, tolerance, known] { enableFields(session, focal, tolerance, known); };
   QObject::connect(&session.model, &DocumentModel::documentChanged, focal, refresh);

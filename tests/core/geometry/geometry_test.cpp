@@ -25,7 +25,7 @@ Eigen::Quaterniond randomTurn(Random& random, double most_rad = 3) {
 struct Pair {
   Pose a, b;
   std::vector<Vec3> points;
-  std::vector<Vec2> seen_a, seen_b;
+  std::vector<Vec3> rays_a, rays_b;
 };
 
 Pair makePair(int count, double baseline, double noise, std::uint64_t seed) {
@@ -35,10 +35,10 @@ Pair makePair(int count, double baseline, double noise, std::uint64_t seed) {
   pair.b.world_from_camera = rotationFromVector(Vec3(0.03, -0.08, 0.02));
   for (int i = 0; i < count; ++i) {
     const Vec3 p(random.between(-2, 2), random.between(-1.5, 1.5), random.between(3, 9));
-    const auto noisy = [&](const Vec2& v) { return Vec2(v + noise * Vec2(random.normal(), random.normal())); };
+    const auto noisy = [&](const Vec2& v) -> Vec3 { return Vec2(v + noise * Vec2(random.normal(), random.normal())).homogeneous().normalized(); };
     pair.points.push_back(p);
-    pair.seen_a.push_back(noisy(pair.a.toCamera(p).hnormalized()));
-    pair.seen_b.push_back(noisy(pair.b.toCamera(p).hnormalized()));
+    pair.rays_a.push_back(noisy(pair.a.toCamera(p).hnormalized()));
+    pair.rays_b.push_back(noisy(pair.b.toCamera(p).hnormalized()));
   }
   return pair;
 }
@@ -111,15 +111,15 @@ TEST(AlignPaths, AStraightPathIsNoSpecialCase) {
 TEST(EssentialFromFive, TheTrueMatrixIsAmongTheAnswers) {
   for (std::uint64_t seed = 1; seed <= 20; ++seed) {
     const Pair pair = makePair(5, 1.0, 0, seed);
-    std::array<Vec2, 5> a, b;
-    for (int i = 0; i < 5; ++i) a[i] = pair.seen_a[i], b[i] = pair.seen_b[i];
+    std::array<Vec3, 5> a, b;
+    for (int i = 0; i < 5; ++i) a[i] = pair.rays_a[i], b[i] = pair.rays_b[i];
     const Mat3 r = pair.b.world_from_camera.conjugate().toRotationMatrix();
     const Mat3 truth = (crossMatrix(-(r * pair.b.centre)) * r).normalized();
     double nearest = 1;
     for (const Mat3& e : essentialFromFive(a, b)) {
       const Mat3 unit = e.normalized();
       nearest = std::min({nearest, (unit - truth).norm(), (unit + truth).norm()});
-      for (int i = 0; i < 5; ++i) EXPECT_NEAR(b[i].homogeneous().dot(unit * a[i].homogeneous()), 0, 1e-8);
+      for (int i = 0; i < 5; ++i) EXPECT_NEAR(b[i].dot(unit * a[i]), 0, 1e-8);
     }
     EXPECT_LT(nearest, 1e-6) << "seed " << seed;
   }
@@ -140,8 +140,8 @@ TEST(DecomposeEssential, OneOfTheFourIsTheTruth) {
 TEST(RelatePair, FindsTheTruePoseAmongWrongPairs) {
   Pair pair = makePair(200, 0.8, 0.0005, 11);
   Random random(1);
-  for (int i = 0; i < 80; ++i) pair.seen_b[i] = Vec2(random.between(-0.5, 0.5), random.between(-0.4, 0.4));
-  const TwoView found = relatePair(pair.seen_a, pair.seen_b, 0.002, 7);
+  for (int i = 0; i < 80; ++i) pair.rays_b[i] = Vec3(random.between(-0.5, 0.5), random.between(-0.4, 0.4), 1).normalized();
+  const TwoView found = relatePair(pair.rays_a, pair.rays_b, 0.002, 7);
   // 120 good pairs; a few wrong ones lie near their epipolar line by chance, and a few good ones beyond 4 sigma.
   EXPECT_GE(found.inliers.size(), 112u);
   EXPECT_LE(found.inliers.size(), 126u);
@@ -152,7 +152,7 @@ TEST(RelatePair, FindsTheTruePoseAmongWrongPairs) {
 
 TEST(RelatePair, IsTheSameForTheSameSeed) {
   const Pair pair = makePair(80, 0.5, 0.001, 4);
-  const TwoView one = relatePair(pair.seen_a, pair.seen_b, 0.003, 5), two = relatePair(pair.seen_a, pair.seen_b, 0.003, 5);
+  const TwoView one = relatePair(pair.rays_a, pair.rays_b, 0.003, 5), two = relatePair(pair.rays_a, pair.rays_b, 0.003, 5);
   EXPECT_EQ(one.inliers, two.inliers);
   EXPECT_EQ(one.relative.rotation, two.relative.rotation);
 }
@@ -176,14 +176,14 @@ TEST(PoseFromThree, TheTruePoseIsAmongTheAnswers) {
     Random random(seed);
     const Pose truth{randomTurn(random, 0.6), randomVec(random, -1, 1)};
     std::array<Vec3, 3> points;
-    std::array<Vec2, 3> seen;
+    std::array<Vec3, 3> rays;
     for (int i = 0; i < 3; ++i) {
       const Vec3 in_camera(random.between(-1.5, 1.5), random.between(-1.5, 1.5), random.between(3, 7));
       points[i] = truth.centre + truth.direction(in_camera);
-      seen[i] = in_camera.hnormalized();
+      rays[i] = in_camera.normalized();
     }
     double nearest = 9;
-    for (const Pose& pose : poseFromThree(points, seen)) {
+    for (const Pose& pose : poseFromThree(points, rays)) {
       nearest = std::min(nearest, (pose.centre - truth.centre).norm() + pose.world_from_camera.angularDistance(truth.world_from_camera));
     }
     EXPECT_LT(nearest, 1e-5) << "seed " << seed;
@@ -193,8 +193,8 @@ TEST(PoseFromThree, TheTruePoseIsAmongTheAnswers) {
 TEST(Resect, GivesBackTheCameraDespiteWrongPairs) {
   Pair pair = makePair(100, 1.2, 0.0005, 21);
   Random random(2);
-  for (int i = 0; i < 40; ++i) pair.seen_b[i] = Vec2(random.between(-0.6, 0.6), random.between(-0.6, 0.6));
-  const auto found = resect(pair.points, pair.seen_b, 0.003, 9);
+  for (int i = 0; i < 40; ++i) pair.rays_b[i] = Vec3(random.between(-0.6, 0.6), random.between(-0.6, 0.6), 1).normalized();
+  const auto found = resect(pair.points, pair.rays_b, 0.003, 9);
   ASSERT_TRUE(found.has_value());
   EXPECT_GE(found->inliers.size(), 58u);
   EXPECT_LE(found->inliers.size(), 62u);
@@ -205,9 +205,9 @@ TEST(Resect, GivesBackTheCameraDespiteWrongPairs) {
 TEST(Resect, SaysNothingWhenNothingAgrees) {
   Random random(3);
   std::vector<Vec3> points;
-  std::vector<Vec2> seen;
-  for (int i = 0; i < 3; ++i) points.push_back(randomVec(random, -1, 1)), seen.push_back(Vec2::Zero());
-  EXPECT_FALSE(resect(points, seen, 0.001, 1).has_value());
+  std::vector<Vec3> rays;
+  for (int i = 0; i < 3; ++i) points.push_back(randomVec(random, -1, 1)), rays.push_back(Vec3::UnitZ());
+  EXPECT_FALSE(resect(points, rays, 0.001, 1).has_value());
 }
 
 TEST(Triangulate, ExactRaysMeetInThePoint) {
@@ -215,13 +215,35 @@ TEST(Triangulate, ExactRaysMeetInThePoint) {
   std::vector<Sighting> sightings;
   for (int i = 0; i < 5; ++i) {
     const Pose camera{rotationFromVector(Vec3(0, 0.02 * i, 0)), Vec3(0.4 * i, 0.1 * i, 0)};
-    sightings.push_back({camera, camera.toCamera(truth).hnormalized()});
+    sightings.push_back({camera, camera.toCamera(truth).normalized()});
   }
   const auto found = triangulate(sightings);
   ASSERT_TRUE(found.has_value());
   EXPECT_LT((found->point - truth).norm(), 1e-9);
   EXPECT_NEAR(found->parallax_rad, std::acos((truth - sightings.front().camera.centre).normalized().dot((truth - sightings.back().camera.centre).normalized())),
               1e-9);
+}
+
+TEST(Rays, MayPointBesideAndBehindTheAxis) {
+  // A camera of more than half a turn sees points behind its own plane.
+  Random random(31);
+  std::vector<Vec3> points, rays;
+  const Pose truth{randomTurn(random), randomVec(random, -1, 1)};
+  for (int i = 0; i < 40; ++i) {
+    points.push_back(5 * randomVec(random, -1, 1));
+    rays.push_back(truth.toCamera(points.back()).normalized());
+  }
+  EXPECT_GT(std::count_if(rays.begin(), rays.end(), [](const Vec3& r) { return r.z() < 0; }), 10);
+  const auto camera = resect(points, rays, 0.001, 4);
+  ASSERT_TRUE(camera.has_value());
+  EXPECT_EQ(camera->inliers.size(), 40u);
+  EXPECT_LT((camera->pose.centre - truth.centre).norm(), 1e-8);
+
+  const Vec3 behind(0.3, 0.2, -4);
+  const Pose a, b{Eigen::Quaterniond::Identity(), Vec3(1, 0, 0)};
+  const auto found = triangulate({{a, a.toCamera(behind).normalized()}, {b, b.toCamera(behind).normalized()}});
+  ASSERT_TRUE(found.has_value());
+  EXPECT_LT((found->point - behind).norm(), 1e-8);
 }
 
 TEST(Triangulate, NoiseMovesThePointNoMoreThanItMust) {
@@ -233,7 +255,7 @@ TEST(Triangulate, NoiseMovesThePointNoMoreThanItMust) {
     std::vector<Sighting> sightings;
     for (double x : {-1.0, -0.5, 0.5, 1.0}) {
       const Pose camera{Eigen::Quaterniond::Identity(), Vec3(x, 0, 0)};
-      sightings.push_back({camera, camera.toCamera(truth).hnormalized() + 0.001 * Vec2(random.normal(), random.normal())});
+      sightings.push_back({camera, (camera.toCamera(truth).hnormalized() + 0.001 * Vec2(random.normal(), random.normal())).homogeneous().normalized()});
     }
     squares += std::pow(triangulate(sightings)->point.z() - 5, 2);
   }
@@ -243,9 +265,9 @@ TEST(Triangulate, NoiseMovesThePointNoMoreThanItMust) {
 
 TEST(Triangulate, RefusesOneRayParallelRaysAndPointsBehind) {
   const Pose a, b{Eigen::Quaterniond::Identity(), Vec3(1, 0, 0)};
-  EXPECT_FALSE(triangulate({{a, Vec2(0, 0)}}).has_value());
-  EXPECT_FALSE(triangulate({{a, Vec2(0, 0)}, {a, Vec2(0, 0)}}).has_value());
-  EXPECT_FALSE(triangulate({{a, Vec2(-0.2, 0)}, {b, Vec2(0.2, 0)}}).has_value()) << "these rays meet behind both cameras";
+  EXPECT_FALSE(triangulate({{a, Vec3::UnitZ()}}).has_value());
+  EXPECT_FALSE(triangulate({{a, Vec3::UnitZ()}, {a, Vec3::UnitZ()}}).has_value());
+  EXPECT_FALSE(triangulate({{a, Vec3(-0.2, 0, 1).normalized()}, {b, Vec3(0.2, 0, 1).normalized()}}).has_value()) << "these rays meet behind both cameras";
 }
 
 TEST(FitPlane, LeastSquaresAndNothingOnALine) {
@@ -308,15 +330,15 @@ TEST(RobustFit, TooFewForASampleFindsNothing) {
 }
 
 /// The pair's points as pixels of a camera of 900 px focal length.
-std::vector<Vec2> inPixels(const std::vector<Vec2>& normal) {
+std::vector<Vec2> inPixels(const std::vector<Vec3>& rays) {
   std::vector<Vec2> pixels;
-  for (const Vec2& p : normal) pixels.push_back(900 * p + Vec2(640, 360));
+  for (const Vec3& ray : rays) pixels.push_back(900 * ray.hnormalized() + Vec2(640, 360));
   return pixels;
 }
 
 TEST(Fundamental, SevenPairsGiveTheTrueOneAmongThem) {
   const Pair pair = makePair(40, 0.8, 0, 3);
-  const std::vector<Vec2> a = inPixels(pair.seen_a), b = inPixels(pair.seen_b);
+  const std::vector<Vec2> a = inPixels(pair.rays_a), b = inPixels(pair.rays_b);
   double best = 1e9;
   for (const Mat3& f : fundamentalFromSeven({a.begin(), a.begin() + 7}, {b.begin(), b.begin() + 7})) {
     double worst = 0;
@@ -328,7 +350,7 @@ TEST(Fundamental, SevenPairsGiveTheTrueOneAmongThem) {
 
 TEST(Fundamental, ARobustFitFindsTheOutliersAndSaysHowHardItLooked) {
   const Pair pair = makePair(200, 0.8, 0.3 / 900, 5);
-  std::vector<Vec2> a = inPixels(pair.seen_a), b = inPixels(pair.seen_b);
+  std::vector<Vec2> a = inPixels(pair.rays_a), b = inPixels(pair.rays_b);
   Random random(8);
   for (std::size_t i = 0; i < 60; ++i) b[i] += Vec2(random.between(20, 80), random.between(-80, -20));
   const EpipolarFit fit = fitEpipolar(a, b, {.tolerance = 1.5});

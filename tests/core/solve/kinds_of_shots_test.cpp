@@ -28,7 +28,7 @@ TEST(KindsOfShots, ACameraThatOnlyTurnsIsRecognised) {
   ASSERT_TRUE(solved.ok()) << solved.error().message;
   const Solution& s = **solved;
   EXPECT_EQ(s.motion, MotionKind::Nodal);
-  EXPECT_THAT(s.motion_why, HasSubstr("only turns"));
+  EXPECT_THAT(s.motion_why, HasSubstr("only rotates"));
   EXPECT_EQ(s.placedFrames(), 40);
   EXPECT_LT(worstTurn_deg(shot, s), 0.05);
   EXPECT_NEAR(s.lens().focal_px, 1100, 5.5);

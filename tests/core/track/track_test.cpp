@@ -175,7 +175,7 @@ Drift measureDrift(MadeShot& shot, const TrackSet& tracks) {
     std::vector<Sighting> sightings;
     for (const Observation& o : track.observations) {
       const int f = o.frame - shot.info().first;
-      sightings.push_back({shot.truth().poses[f], *shot.truth().lenses[f].undistort(o.position)});
+      sightings.push_back({shot.truth().poses[f], *shot.truth().lenses[f].ray(o.position)});
     }
     const auto place = triangulate(sightings);
     if (!place) continue;

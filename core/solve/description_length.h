@@ -1,0 +1,21 @@
+#pragma once
+#include <vector>
+
+#include "core/solve/reconstruction.h"
+
+namespace dusky {
+
+/// What an explanation costs: the squared errors of all sightings, in noise, none counting more than an outlier does, and a price for every unknown.
+struct DescriptionLength {
+  double errors = 0, unknowns = 0;
+  double total() const { return errors + unknowns; }
+};
+
+/// Measures what a reconstruction makes of the given frames (by index), over the same sightings for all that are compared: those of every track that lives
+/// three of these frames or more, placed where this reconstruction would have it. Throwing a sighting out costs what an outlier costs. At most `most`
+/// tracks, evenly taken, stand for all.
+/// `nodal`: its camera only rotates; `sigma_px`: standard deviation of one coordinate.
+/// Sources: Rissanen, Automatica 14, 1978; truncated errors: Torr, IJCV 50(1), 2002. An unknown costs the logarithm of the sightings that determine it.
+DescriptionLength descriptionLength(const Reconstruction& work, bool nodal, const std::vector<int>& frames, double sigma_px, int most = 3000);
+
+}  // namespace dusky

@@ -1,0 +1,231 @@
+#include "core/solve/explanations.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <numeric>
+
+#include "core/solve/description_length.h"
+#include "core/solve/sort_out.h"
+#include "core/solve/start.h"
+#include "core/solve/track_share.h"
+
+namespace dusky {
+namespace {
+
+constexpr double kMedianOfSpread = 1.1774;  // of a plane error's length, in standard deviations of one coordinate
+constexpr double kClearlyLess = 6;          // of description length: a chance of one in some hundreds
+
+/// One explanation on its way.
+struct Candidate {
+  SolveState state;
+  double length = 0;
+};
+
+class Explorer {
+ public:
+  Explorer(const SolveTask& task, double noise_px) : task_(task), noise_px_(std::isnan(noise_px) ? 0.1 : std::max(noise_px, 0.02)) {}
+
+  Result<SolveState> run() {
+    SolveState base = startingState(task_.tracks, task_.options);
+    auto starts = findStarts(base.work, task_.tracks, task_.options, noise_px_, task_.progress);
+    if (!starts.ok()) return starts.error();
+    for (SolveStart& start : *starts) candidates_.push_back({begun(base, std::move(start)), 0});
+    show(candidates_.front());
+    placeAll();
+    if (task_.progress.stopRequested()) return cancelled();
+    for (std::size_t i = 0; i < candidates_.size() && !task_.progress.stopRequested(); ++i) {
+      SolveState& state = candidates_[i].state;
+      if (state.work.readout != 0) {
+        findLensAgain(state, task_, part(0.35, 0.85, i));
+        continue;
+      }
+      findLens(state, task_);
+      settle(state, task_, task_.options.max_rounds, part(0.7, 0.85, i));
+    }
+    if (task_.progress.stopRequested()) return cancelled();
+    measure();
+    for (std::size_t i = 0, count = candidates_.size(); i < count; ++i) {
+      tryShutter(candidates_[i]);
+      tryZoom(i);
+    }
+    if (task_.progress.stopRequested()) return cancelled();
+    return chosen();
+  }
+
+ private:
+  SolveState begun(const SolveState& base, SolveStart start) const {
+    SolveState state = base;
+    state.work = std::move(start.work), state.nodal = start.nodal;
+    state.freedom = firstFreedom(task_.options, state.work.lens().model);
+    state.work.readout = task_.options.readout;
+    return state;
+  }
+
+  Progress part(double from, double to, std::size_t i) const {
+    const double each = (to - from) / static_cast<double>(candidates_.size()), k = static_cast<double>(i);
+    return task_.progress.part(from + k * each, from + (k + 1) * each);
+  }
+
+  void show(const Candidate& candidate) const {
+    if (task_.show) task_.show(candidate.state);
+  }
+
+  /// All frames under every explanation; those that are far behind then are left.
+  void placeAll() {
+    for (std::size_t i = 0; i < candidates_.size() && !task_.progress.stopRequested(); ++i) {
+      SolveState& state = candidates_[i].state;
+      shareTracks(state);
+      placeAllFrames(state, task_, part(0.2, 0.35, i));
+      if (candidates_.size() > 1) settle(state, task_, 2, part(0.2, 0.35, i));
+    }
+    if (candidates_.size() == 1 || task_.progress.stopRequested()) return;
+    measure();
+    // What a rolling shutter does must not speak against a motion.
+    for (Candidate& candidate : candidates_) tryShutter(candidate);
+    if (task_.progress.stopRequested()) return;
+    measure();
+    constexpr double kBehind = 1.25;
+    const double least = std::min_element(candidates_.begin(), candidates_.end(), shorter)->length;
+    std::erase_if(candidates_, [&](const Candidate& c) { return c.length > kBehind * least; });
+  }
+
+  static bool shorter(const Candidate& a, const Candidate& b) { return a.length < b.length; }
+
+  /// The noise as it shows: of what explains most, no less than the floor.
+  double sigma() const {
+    double least = candidates_.front().state.spread_px;
+    for (const Candidate& c : candidates_) least = std::min(least, c.state.spread_px);
+    return std::max(noise_px_, least);
+  }
+
+  double lengthOf(const SolveState& state, double sigma_px) const {
+    std::vector<int> all(state.work.poses.size());
+    std::iota(all.begin(), all.end(), 0);
+    return descriptionLength(state.work, state.nodal, all, sigma_px).total();
+  }
+
+  void measure() {
+    for (Candidate& c : candidates_) c.state.spread_px = errorSpread(c.state.work);
+    const double sigma_px = sigma();
+    for (Candidate& c : candidates_) c.length = lengthOf(c.state, sigma_px);
+  }
+
+  /// Takes a changed state on for a few steps, and to the end when it promises to pay.
+  std::optional<Candidate> tried(SolveState state, double against, double sigma_px) const {
+    const Progress silent = task_.progress.silent();
+    settle(state, task_, 1, silent);
+    if (task_.progress.stopRequested() || lengthOf(state, sigma_px) > against - kClearlyLess) return std::nullopt;
+    settle(state, task_, 3, silent);
+    if (task_.progress.stopRequested()) return std::nullopt;
+    const double length = lengthOf(state, sigma_px);
+    return length < against - kClearlyLess ? std::optional(Candidate{std::move(state), length}) : std::nullopt;
+  }
+
+  /// Whether a few steps from a changed state gain what chance would not, on a share of the tracks.
+  bool promises(const SolveState& changed, const SolveState& standing) const {
+    const double gain = costAfterSteps(standing) - costAfterSteps(changed);
+    return gain > kClearlyLess * kCorrelatedSightings * standing.spread_px * standing.spread_px;
+  }
+
+  double costAfterSteps(SolveState state) const {
+    constexpr int kTracksInFrame = 40;
+    restTracks(state.work, kTracksInFrame);
+    tieZoom(state);
+    BundleOptions options = robustOptions(state, task_.options);
+    options.max_steps = 3;
+    return adjustReconstruction(state.work, options, task_.progress.silent()).cost_after;
+  }
+
+  void tryShutter(Candidate& candidate) const {
+    if (!task_.options.auto_readout || task_.options.free_readout || task_.options.readout != 0 || candidate.state.readout_free) return;
+    SolveState state = candidate.state;
+    state.readout_free = true, state.lens_settled = true;
+    if (!promises(state, candidate.state)) return;
+    auto rolling = tried(std::move(state), candidate.length, sigma());
+    if (!rolling || std::abs(rolling->state.work.readout) > 1) return;
+    // What the shutter did was no lens.
+    findLensAgain(rolling->state, task_, task_.progress.silent());
+    rolling->length = lengthOf(rolling->state, sigma());
+    candidate = std::move(*rolling);
+  }
+
+  /// A zoom beside an explanation with one focal length.
+  void tryZoom(std::size_t i) {
+    const Candidate& constant = candidates_[i];
+    if (task_.options.focal != FocalKnowledge::Unknown || task_.options.known_lens || !constant.state.work.focal_px.empty())
+      return;
+    SolveState state = constant.state;
+    state.work.focal_px.assign(state.work.poses.size(), state.work.lens().focal_px);
+    state.freedom[0] = false;
+    if (!promises(state, constant.state)) return;
+    if (auto zoom = tried(std::move(state), constant.length, sigma())) {
+      tryShutter(*zoom);
+      candidates_.push_back(std::move(*zoom));
+    }
+  }
+
+  Result<SolveState> chosen() {
+    measure();
+    std::stable_sort(candidates_.begin(), candidates_.end(), shorter);
+    SolveState& best = candidates_.front().state;
+    best.motion_why = whyMotion() + whyZoom() + whyShutter();
+    for (std::size_t i = 1; i < candidates_.size() && best.rival.empty(); ++i) {
+      const Candidate& other = candidates_[i];
+      if (kindOf(other.state) == kindOf(best)) continue;
+      best.rival = kindOf(other.state), best.rival_share = other.length / candidates_.front().length - 1;
+    }
+    return std::move(best);
+  }
+
+  static std::string kindOf(const SolveState& state) {
+    return fmt::format("a camera that {}{}{}", state.nodal ? "only rotates" : "moves",
+                       state.work.focal_px.empty() ? ", with one focal length" : ", with a zoom", state.work.readout != 0 ? " and a rolling shutter" : "");
+  }
+
+  /// The median error of the best explanation that is (not) of a kind; nothing where none was carried so far.
+  template <class Is>
+  std::optional<double> errorOf(const Is& is) const {
+    for (const Candidate& c : candidates_) {
+      if (is(c.state)) return kMedianOfSpread * c.state.spread_px;
+    }
+    return std::nullopt;
+  }
+
+  std::string whyMotion() const {
+    const SolveState& best = candidates_.front().state;
+    const double error = kMedianOfSpread * best.spread_px;
+    const auto other = errorOf([&](const SolveState& s) { return s.nodal != best.nodal; });
+    if (best.nodal && !other) return fmt::format("The camera only rotates: that explains the tracks to {:.2f} px, and no path explains them better.", error);
+    if (best.nodal)
+      return fmt::format("The camera only rotates: that explains the tracks to {:.2f} px; a free path, to {:.2f} px, does not pay for its unknowns.", error,
+                         *other);
+    if (!other) return "The camera moves: one that only rotates does not explain the tracks.";
+    return fmt::format("The camera moves: a free path explains the tracks to {:.2f} px, one that only rotates to {:.2f} px.", error, *other);
+  }
+
+  std::string whyZoom() const {
+    const SolveState& best = candidates_.front().state;
+    if (best.work.focal_px.empty() || task_.options.focal == FocalKnowledge::Zoom) return "";
+    const auto other = errorOf([](const SolveState& s) { return s.work.focal_px.empty(); });
+    if (!other) return " Its focal length changes: one value does not explain the tracks.";
+    return fmt::format(" Its focal length changes: with one value the tracks are explained to {:.2f} px, with one for each frame to {:.2f} px.", *other,
+                       kMedianOfSpread * best.spread_px);
+  }
+
+  std::string whyShutter() const {
+    const SolveState& best = candidates_.front().state;
+    if (best.work.readout == 0 || task_.options.free_readout || task_.options.readout != 0) return "";
+    return fmt::format(" Its shutter rolls: the rows are read over {:.2f} of a frame.", std::abs(best.work.readout));
+  }
+
+  const SolveTask& task_;
+  const double noise_px_;
+  std::vector<Candidate> candidates_;
+};
+
+}  // namespace
+
+Result<SolveState> findExplanation(const SolveTask& task, double noise_px) { return Explorer(task, noise_px).run(); }
+
+}  // namespace dusky

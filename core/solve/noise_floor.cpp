@@ -1,0 +1,101 @@
+#include "core/solve/noise_floor.h"
+
+#include <Eigen/Dense>
+#include <cmath>
+#include <vector>
+
+#include "core/base/numbers.h"
+#include "core/base/parallel.h"
+#include "core/geometry/fundamental.h"
+#include "core/geometry/homography.h"
+
+namespace dusky {
+namespace {
+
+constexpr int kPairs = 20, kFewestTracks = 24;
+constexpr int kApart = 3;  // frames: far enough to be two views, near enough that lens and shutter hardly matter
+
+struct Common {
+  std::vector<Vec2> a, b;
+};
+
+Common commonIn(const TrackSet& tracks, int frame_a, int frame_b) {
+  Common common;
+  for (const Track& track : tracks.tracks) {
+    const Observation *a = track.at(frame_a), *b = track.at(frame_b);
+    if (a && b) common.a.push_back(a->position), common.b.push_back(b->position);
+  }
+  return common;
+}
+
+/// A bilinear form of two views, refitted to its own geometric error: each pair's algebraic error over its gradient.
+struct Form {
+  Mat3 to_a, to_b, matrix = Mat3::Zero();  ///< In normalised coordinates.
+
+  double gradient(const Vec2& a, const Vec2& b) const {
+    const Mat3 f = to_b.transpose() * matrix * to_a;
+    return std::sqrt((f * a.homogeneous()).head<2>().squaredNorm() + (f.transpose() * b.homogeneous()).head<2>().squaredNorm());
+  }
+  double error(const Vec2& a, const Vec2& b) const {
+    const double slope = gradient(a, b);
+    return slope > 0 ? (to_b * b.homogeneous()).dot(matrix * (to_a * a.homogeneous())) / slope : 1e9;
+  }
+  void refit(const Common& pairs, const std::vector<int>& use) {
+    Eigen::Matrix<double, 9, 9> normal = Eigen::Matrix<double, 9, 9>::Zero();
+    for (const int i : use) {
+      const auto k = static_cast<std::size_t>(i);
+      const Vec3 p = to_a * pairs.a[k].homogeneous(), q = to_b * pairs.b[k].homogeneous();
+      Eigen::Matrix<double, 9, 1> row;
+      for (int r = 0; r < 3; ++r) row.segment<3>(3 * r) = q[r] * p;
+      const double slope = gradient(pairs.a[k], pairs.b[k]);
+      if (slope > 0) normal += row * row.transpose() / (slope * slope);
+    }
+    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix<double, 9, 9>> solver(normal);
+    const Eigen::Matrix<double, 9, 1> v = solver.eigenvectors().col(0);
+    matrix << v[0], v[1], v[2], v[3], v[4], v[5], v[6], v[7], v[8];
+  }
+};
+
+double spreadOf(const Common& pairs) {
+  constexpr int kUnknowns = 8;
+  constexpr double kWithin = 3;  // standard deviations
+  if (static_cast<int>(pairs.a.size()) < kFewestTracks) return kUnknown;
+  const EpipolarFit fit = fitEpipolar(pairs.a, pairs.b, {.tolerance = 2, .max_samples = 120});
+  if (!fit.found() || static_cast<int>(fit.inliers.size()) < kFewestTracks) return kUnknown;
+  Form form{normaliserOf(pairs.a), normaliserOf(pairs.b)};
+  form.matrix = (form.to_b.transpose().inverse() * fit.fundamental * form.to_a.inverse()).normalized();
+  std::vector<int> use = fit.inliers;
+  double sigma = kUnknown;
+  for (int round = 0; round < 6; ++round) {
+    form.refit(pairs, use);
+    std::vector<double> errors;
+    for (std::size_t i = 0; i < pairs.a.size(); ++i) errors.push_back(std::abs(form.error(pairs.a[i], pairs.b[i])));
+    std::vector<double> good;
+    for (const int i : use) good.push_back(errors[static_cast<std::size_t>(i)]);
+    const double count = static_cast<double>(use.size());
+    sigma = 1.4826 * median(std::move(good)) * std::sqrt(count / std::max(1.0, count - kUnknowns));
+    use.clear();
+    for (std::size_t i = 0; i < errors.size(); ++i) {
+      if (errors[i] < kWithin * sigma) use.push_back(static_cast<int>(i));
+    }
+    if (static_cast<int>(use.size()) < kFewestTracks) return kUnknown;
+  }
+  return sigma;
+}
+
+}  // namespace
+
+double noiseFloor(const TrackSet& tracks) {
+  const int frames = tracks.frames();
+  if (frames < 2) return kUnknown;
+  const int apart = std::min(kApart, frames - 1), pairs = std::min(kPairs, frames - apart);
+  std::vector<double> found(static_cast<std::size_t>(pairs), kUnknown);
+  parallelFor(pairs, [&](int i) {
+    const int first = pairs > 1 ? i * (frames - 1 - apart) / (pairs - 1) : 0;
+    found[static_cast<std::size_t>(i)] = spreadOf(commonIn(tracks, tracks.frameAt(first), tracks.frameAt(first + apart)));
+  });
+  std::erase_if(found, [](double sigma) { return std::isnan(sigma); });
+  return found.empty() ? kUnknown : median(std::move(found));
+}
+
+}  // namespace dusky

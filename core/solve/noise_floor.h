@@ -1,0 +1,11 @@
+#pragma once
+#include "core/track/track_set.h"
+
+namespace dusky {
+
+/// Standard deviation of one coordinate of the sightings, px, from the tracks alone: how far pairs of near frames are from any geometry of two views. No path,
+/// focal length or zoom can bend it. Median over pairs spread over the shot; unknown where no pair shares enough tracks.
+/// Sources: robust fit: see fundamental.h; reweighted to geometric error: Luong and Faugeras, IJCV 17(1), 1996.
+double noiseFloor(const TrackSet& tracks);
+
+}  // namespace dusky

@@ -1,0 +1,116 @@
+// The verdict that one can bet on: what it rests on, and shots of which the footage cannot tell the camera.
+#include "core/review/verdict.h"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "core/review/reviewed_solve.h"
+#include "tests/support/judge_by_truth.h"
+#include "tests/support/random_shot.h"
+
+namespace dusky::testing {
+
+using ::testing::HasSubstr;
+
+Solution fineSolution() {
+  Solution s = perfectSolution(makeSyntheticShot({.frames = 12, .points = 300, .noise_px = 0.2}));
+  s.evidence = {.noise_floor_px = 0.2, .explained_share = 0.95, .focal_sigma_share = 0.001};
+  return s;
+}
+
+std::vector<std::string> causesOf(const Solution& s) {
+  std::vector<std::string> what;
+  for (const Cause& cause : judgeSolution(s).causes) what.push_back(cause.what);
+  return what;
+}
+
+TEST(Verdict, TrustsWhatIsExplainedToTheNoise) {
+  const Verdict verdict = judgeSolution(fineSolution());
+  EXPECT_EQ(verdict.level, TrustLevel::Trust) << verdict.sentence;
+  EXPECT_TRUE(verdict.causes.empty());
+  EXPECT_THAT(verdict.sentence, HasSubstr("95 %"));
+  EXPECT_EQ(describe(TrustLevel::Trust), "trust");
+}
+
+TEST(Verdict, AnErrorAboveTheNoiseIsToBeChecked) {
+  Solution s = fineSolution();
+  s.evidence.noise_floor_px = 0.1;
+  const Verdict verdict = judgeSolution(s);
+  EXPECT_EQ(verdict.level, TrustLevel::Check);
+  EXPECT_EQ(verdict.causes.front().what, "unexplained error");
+  EXPECT_GT(verdict.causes.front().significance, 1);
+  EXPECT_EQ(verdict.sentence, verdict.causes.front().sentence);
+  s.evidence.noise_floor_px = 0.03;
+  EXPECT_EQ(judgeSolution(s).level, TrustLevel::Reject);
+}
+
+TEST(Verdict, MostSightingsThrownOutIsNoCamera) {
+  Solution s = fineSolution();
+  s.evidence.explained_share = 0.5;
+  EXPECT_EQ(causesOf(s), std::vector<std::string>{"few tracks explained"});
+  s.evidence.explained_share = 0.2;
+  EXPECT_EQ(judgeSolution(s).level, TrustLevel::Reject);
+}
+
+TEST(Verdict, SaysWhatTheFootageCannotTell) {
+  Solution s = fineSolution();
+  s.evidence.focal_sigma_share = 0.06;
+  EXPECT_EQ(causesOf(s), std::vector<std::string>{"focal length"});
+  EXPECT_THAT(judgeSolution(s).sentence, HasSubstr("6.0 %"));
+  s = fineSolution();
+  s.evidence.rival = "a camera that only rotates, with a zoom", s.evidence.rival_share = 0.02;
+  EXPECT_EQ(causesOf(s), std::vector<std::string>{"another explanation"});
+  EXPECT_THAT(judgeSolution(s).sentence, HasSubstr("only rotates, with a zoom"));
+  s = fineSolution();
+  s.motion = MotionKind::Nodal, s.cameras.front().lens_sigma_px = 3;
+  EXPECT_EQ(causesOf(s), std::vector<std::string>{"lens"});
+}
+
+TEST(Verdict, TheGravestCauseComesFirst) {
+  Solution s = fineSolution();
+  s.evidence.focal_sigma_share = 0.02, s.evidence.rival_share = 0.01;
+  EXPECT_EQ(causesOf(s), (std::vector<std::string>{"another explanation", "focal length"}));
+}
+
+TEST(Verdict, WhatIsWeakInAPartIsACauseWithItsFrames) {
+  Solution s = fineSolution();
+  s.frames[4].placed = false;
+  const Verdict verdict = judgeSolution(s);
+  EXPECT_EQ(verdict.level, TrustLevel::Check);
+  EXPECT_EQ(verdict.causes.front().frames, (FrameRange{5, 5}));
+}
+
+TEST(Evidence, AMoveWithoutRotationLeavesTheFocalLengthOpenAndSaysSo) {
+  // Straight on, never turning: any focal length explains the pictures, with depths to go with it.
+  SyntheticPlan plan{.frames = 60, .points = 500, .noise_px = 0.3, .life = 40, .seed = 3};
+  plan.path = [](int i) { return Pose{Eigen::Quaterniond(0, 1, 0, 0), Vec3(0.01 * i, 1.6, -0.03 * i)}; };
+  const auto s = reviewedSolve(makeSyntheticShot(plan).tracks, {}, {});
+  ASSERT_TRUE(s.ok());
+  EXPECT_GT((*s)->evidence.focal_sigma_share, 0.05);
+  EXPECT_EQ(judgeSolution(**s).level, TrustLevel::Check);
+  EXPECT_THAT(causesOf(**s), ::testing::Contains("focal length"));
+  const auto told = reviewedSolve(makeSyntheticShot(plan).tracks, {.focal = FocalKnowledge::Near, .focal_px = 1100}, {});
+  ASSERT_TRUE(told.ok());
+  EXPECT_EQ(judgeSolution(**told).level, TrustLevel::Trust) << judgeSolution(**told).sentence;
+}
+
+TEST(Evidence, RandomShotsAreNotTrustedWhenTheyAreWrong) {
+  // A few of bench/trust_study's, drawn for this test alone.
+  int right = 0, trusted_and_wrong = 0;
+  for (std::uint64_t seed = 9001; seed <= 9012; ++seed) {
+    const RandomShot random = randomShot(seed);
+    const SyntheticShot shot = makeSyntheticShot(random.plan);
+    const auto s = reviewedSolve(shot.tracks, {}, {});
+    if (!s.ok()) continue;
+    const auto truth = judgeByTruth(shot, **s);
+    const bool good = truth.ok() && truth->slip_rms_px <= std::max(1.0, 4 * random.plan.noise_px);
+    right += good;
+    trusted_and_wrong += !good && judgeSolution(**s).level == TrustLevel::Trust;
+  }
+  EXPECT_GE(right, 6);
+  EXPECT_LE(trusted_and_wrong, 1);
+}
+
+}  // namespace dusky::testing
