@@ -256,6 +256,12 @@ const Result<SceneFrame>& Workspace::scene() const {
 
 static std::string lostLine(int lost) { return lost > 0 ? fmt::format(" · {} picked {} not here", lost, lost == 1 ? "track is" : "tracks are") : ""; }
 
+/// Judged once a solution: a status is asked for all the time.
+std::string_view Workspace::trustWord() const {
+  if (trusted_.first != solution_) trusted_ = {solution_, judgeSolution(*solution_).level};
+  return trusted_.second == TrustLevel::Reject ? "do not use" : describe(trusted_.second);
+}
+
 StepStatus Workspace::status(Step step) const {
   if (!hasFootage()) return {StepState::NotRun, step == Step::Footage ? "none yet" : "not run"};
   const bool tracks_current = followed_ ? tracks_key_ == asked_tracks_key_ : tracks_ && !document_.work.imported.empty();
@@ -290,7 +296,7 @@ StepStatus Workspace::status(Step step) const {
       if (!solution_) return solution_keys_.own.empty() ? StepStatus{StepState::NotRun, "not run"} : StepStatus{StepState::Stale, "tracks changed"};
       if (!tracks_current) return {StepState::Stale, "tracks changed"};
       if (!solve_current) return {StepState::Stale, "lens, track choice or tracks by hand changed"};
-      return {StepState::Current, fmt::format("{:.2f} px · {} camera", solution_->rms_px, describe(solution_->motion))};
+      return {StepState::Current, fmt::format("{:.2f} px · {} camera · {}", solution_->rms_px, describe(solution_->motion), trustWord())};
     case Step::Scene: {
       if (!solution_) return {StepState::NotRun, "not run"};
       const auto& frame = scene();

@@ -6,6 +6,7 @@
 #include "core/project/project_store.h"
 #include "core/project/result_writer.h"
 #include "core/project/undo_stack.h"
+#include "core/review/verdict.h"
 
 namespace dusky {
 
@@ -98,6 +99,7 @@ class Workspace {
   void saveSolution();
   void recallSolution();
   SolutionPtr madeSolution(const std::string& own_key);
+  std::string_view trustWord() const;
   void showSolution();
   std::optional<std::string> stored(const std::string& step, const std::string& key) const;
 
@@ -129,5 +131,6 @@ class Workspace {
     Result<SceneFrame> frame;
   };
   mutable std::optional<MadeScene> scene_;
+  mutable std::pair<SolutionPtr, TrustLevel> trusted_;  ///< A solution and how far it is.
 };
 }  // namespace dusky

@@ -153,8 +153,7 @@ class Explorer {
   /// A zoom beside an explanation with one focal length.
   void tryZoom(std::size_t i) {
     const Candidate& constant = candidates_[i];
-    if (task_.options.focal != FocalKnowledge::Unknown || task_.options.known_lens || !constant.state.work.focal_px.empty())
-      return;
+    if (task_.options.focal != FocalKnowledge::Unknown || task_.options.known_lens || !constant.state.work.focal_px.empty()) return;
     SolveState state = constant.state;
     state.work.focal_px.assign(state.work.poses.size(), state.work.lens().focal_px);
     state.freedom[0] = false;

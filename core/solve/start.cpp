@@ -71,7 +71,7 @@ class Chooser {
     if (progress_.stopRequested()) return cancelled();
     const bool fits_poorly = poor();
     findZoom(fits_poorly ? starts : std::vector<SkeletonStart>{});
-    if (options_.lens == LensChoice::Auto && !options_.known_lens && fits_poorly && !(zooming_ && zooming_->median_error_px < fits())) {
+    if (options_.lens == LensChoice::Auto && !options_.known_lens && fits_poorly && !(zooming_ && zooming_->median_error_px < toTheNoise())) {
       starts.clear();
       addStarts(starts, options_, tracks_.width, tracks_.height, LensModel::Fisheye, 1);
       for (const double squeeze : {2.0, 1.5}) addStarts(starts, options_, tracks_.width, tracks_.height, LensModel::Anamorphic, squeeze);
@@ -131,6 +131,8 @@ class Chooser {
     return !moves && !(turning && turning->median_error_px < fits());
   }
 
+  /// A median error that leaves nothing to be explained.
+  double toTheNoise() const { return 1.1774 * 1.3 * (std::isnan(noise_px_) ? 0.1 : std::max(noise_px_, 0.03)); }
   /// A median error that needs no other explanation: a few times what the noise makes it, for the keyframes are rough.
   double fits() const { return std::isnan(noise_px_) ? kFits : std::max(kFits, 2 * 1.1774 * noise_px_); }
 
