@@ -19,10 +19,13 @@ struct Common {
   std::vector<Vec2> a, b;
 };
 
-Common commonIn(const TrackSet& tracks, int frame_a, int frame_b) {
+/// `reach`: only tracks that are no farther from the picture's middle, as a share of its width.
+Common commonIn(const TrackSet& tracks, int frame_a, int frame_b, double reach) {
   Common common;
+  const Vec2 middle(0.5 * tracks.width, 0.5 * tracks.height);
   for (const Track& track : tracks.tracks) {
     const Observation *a = track.at(frame_a), *b = track.at(frame_b);
+    if (a && (a->position - middle).norm() > reach * tracks.width) continue;
     if (a && b) common.a.push_back(a->position), common.b.push_back(b->position);
   }
   return common;
@@ -85,17 +88,28 @@ double spreadOf(const Common& pairs) {
 
 }  // namespace
 
-double noiseFloor(const TrackSet& tracks) {
+namespace {
+
+double floorWithin(const TrackSet& tracks, double reach) {
   const int frames = tracks.frames();
-  if (frames < 2) return kUnknown;
   const int apart = std::min(kApart, frames - 1), pairs = std::min(kPairs, frames - apart);
   std::vector<double> found(static_cast<std::size_t>(pairs), kUnknown);
   parallelFor(pairs, [&](int i) {
     const int first = pairs > 1 ? i * (frames - 1 - apart) / (pairs - 1) : 0;
-    found[static_cast<std::size_t>(i)] = spreadOf(commonIn(tracks, tracks.frameAt(first), tracks.frameAt(first + apart)));
+    found[static_cast<std::size_t>(i)] = spreadOf(commonIn(tracks, tracks.frameAt(first), tracks.frameAt(first + apart), reach));
   });
   std::erase_if(found, [](double sigma) { return std::isnan(sigma); });
   return found.empty() ? kUnknown : median(std::move(found));
+}
+
+}  // namespace
+
+double noiseFloor(const TrackSet& tracks) {
+  constexpr double kMiddle = 0.3, kClearlyLess = 0.75;
+  if (tracks.frames() < 2) return kUnknown;
+  const double all = floorWithin(tracks, 1), middle = floorWithin(tracks, kMiddle);
+  // A strong distortion bends the lines of two views; in the middle of the picture it hardly does.
+  return middle < kClearlyLess * all ? middle : all;
 }
 
 }  // namespace dusky

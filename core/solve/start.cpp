@@ -134,10 +134,11 @@ class Chooser {
   /// A median error that leaves nothing to be explained.
   double toTheNoise() const { return 1.1774 * 1.3 * (std::isnan(noise_px_) ? 0.1 : std::max(noise_px_, 0.03)); }
   /// A median error that needs no other explanation: a few times what the noise makes it, for the keyframes are rough.
-  double fits() const { return std::isnan(noise_px_) ? kFits : std::max(kFits, 2 * 1.1774 * noise_px_); }
+  /// No more than kSurelyNot: a strong distortion bends the lines of near frames too, and looks like noise.
+  double fits() const { return std::isnan(noise_px_) ? kFits : std::clamp(2 * 1.1774 * noise_px_, kFits, kSurelyNot); }
 
   static constexpr double kOtherLens = 1.25;
-  static constexpr double kFits = 0.4;  ///< px, median over the keyframes.
+  static constexpr double kFits = 0.4, kSurelyNot = 0.9;  ///< px, median over the keyframes.
   double costOf(const Skeleton& s) const { return costWith(s.median_error_px, static_cast<int>(keyframes_.size()), s.placed_keyframes); }
   double costOf(const Turning& t) const { return costWith(t.median_error_px, static_cast<int>(keyframes_.size()), t.placed_frames); }
 
