@@ -74,7 +74,8 @@ bool focalIsKnown(const SolveOptions& options, const Solution& solution) {
 
 Evidence gatherEvidence(const TrackSet& tracks, const SolveOptions& options, const Solution& solution, const Progress& progress) {
   Evidence evidence = solution.evidence;
-  evidence.noise_floor_px = noiseFloor(tracks), evidence.explained_share = explainedShare(solution);
+  if (std::isnan(evidence.noise_floor_px)) evidence.noise_floor_px = noiseFloor(tracks);
+  evidence.explained_share = explainedShare(solution);
   if (!focalIsKnown(options, solution)) {
     const double claimed = solution.cameras.front().sigma[0] / solution.lens().focal_px;
     evidence.focal_sigma_share = FocalProfile(tracks, options, solution, progress).sigmaShare(claimed);

@@ -112,8 +112,12 @@ constexpr double kCheckHalves = 1;                         // difference of the 
 /// What a wrong place on the set may be before it shows: a pixel, or the noise's own size, px.
 double toleranceOf(const Evidence& evidence) { return std::max(1.0, std::isnan(evidence.noise_floor_px) ? 0.0 : 4 * evidence.noise_floor_px); }
 
-/// RMS of one coordinate, in noise floors.
-double errorOverFloor(const Solution& solution) { return solution.rms_px / std::sqrt(2.0) / solution.evidence.noise_floor_px; }
+/// RMS of one coordinate, in noise floors; nobody asks for less than a twentieth of a pixel. Unknown where there is no floor.
+double errorOverFloor(const Solution& solution) {
+  constexpr double kFineEnough_px = 0.05;
+  const double floor = solution.evidence.noise_floor_px;
+  return solution.rms_px / std::sqrt(2.0) / (floor < kFineEnough_px ? kFineEnough_px : floor);
+}
 
 void findCauses(const Solution& solution, Verdict& verdict) {
   const Evidence& evidence = solution.evidence;

@@ -14,6 +14,7 @@ namespace dusky {
 namespace {
 
 constexpr double kMedianOfSpread = 1.1774;  // of a plane error's length, in standard deviations of one coordinate
+constexpr double kFocalsOfZoom = 0.5;       // what a frame's focal length costs, as it does in the description length
 constexpr double kClearlyLess = 6;          // of description length: a chance of one in some hundreds
 
 /// One explanation on its way.
@@ -122,26 +123,51 @@ class Explorer {
     return length < against - kClearlyLess ? std::optional(Candidate{std::move(state), length}) : std::nullopt;
   }
 
-  /// Whether a few steps from a changed state gain what chance would not, on a share of the tracks.
-  bool promises(const SolveState& changed, const SolveState& standing) const {
-    const double gain = costAfterSteps(standing) - costAfterSteps(changed);
-    return gain > kClearlyLess * kCorrelatedSightings * standing.spread_px * standing.spread_px;
+  /// Whether a few steps from a changed state gain more than its unknowns cost, on a share of the frames and tracks.
+  bool promises(SolveState changed, SolveState standing, double unknowns_a_frame, double unknowns) const {
+    constexpr int kTracksInFrame = 40, kFrames = 80;
+    for (SolveState* state : {&standing, &changed}) {
+      // A zoom shows from afar; under a rolling shutter a frame needs its neighbours.
+      state->work = changed.readout_free ? runOfFrames(state->work, kFrames) : thinnedFrames(state->work, kFrames);
+      restTracks(state->work, kTracksInFrame);
+    }
+    const double price = kClearlyLess + unknowns + unknowns_a_frame * standing.work.placedFrames();
+    const double gain = costAfterSteps(std::move(standing)) - costAfterSteps(std::move(changed));
+    return gain > price * kCorrelatedSightings * noise_px_ * noise_px_;
   }
 
   double costAfterSteps(SolveState state) const {
-    constexpr int kTracksInFrame = 40;
-    restTracks(state.work, kTracksInFrame);
     tieZoom(state);
     BundleOptions options = robustOptions(state, task_.options);
-    options.max_steps = 3;
+    options.max_steps = 4;
     return adjustReconstruction(state.work, options, task_.progress.silent()).cost_after;
+  }
+
+  /// The run of so many neighbouring frames in which the camera turns most.
+  static Reconstruction runOfFrames(const Reconstruction& work, int count) {
+    const int frames = static_cast<int>(work.poses.size());
+    if (frames <= count) return work;
+    std::vector<double> turned(static_cast<std::size_t>(frames) + 1, 0.0);
+    for (int f = 0; f < frames; ++f) {
+      const bool both = f > 0 && work.poses[f] && work.poses[f - 1];
+      turned[f + 1] = turned[f] + (both ? work.poses[f]->world_from_camera.angularDistance(work.poses[f - 1]->world_from_camera) : 0);
+    }
+    int first = 0;
+    for (int f = 0; f + count <= frames; ++f) {
+      if (turned[f + count] - turned[f] > turned[first + count] - turned[first]) first = f;
+    }
+    Reconstruction run = work;
+    for (int f = 0; f < frames; ++f) {
+      if (f < first || f >= first + count) run.poses[f].reset();
+    }
+    return run;
   }
 
   void tryShutter(Candidate& candidate) const {
     if (!task_.options.auto_readout || task_.options.free_readout || task_.options.readout != 0 || candidate.state.readout_free) return;
     SolveState state = candidate.state;
     state.readout_free = true, state.lens_settled = true;
-    if (!promises(state, candidate.state)) return;
+    if (!promises(state, candidate.state, 0, 1)) return;
     auto rolling = tried(std::move(state), candidate.length, sigma());
     if (!rolling || std::abs(rolling->state.work.readout) > 1) return;
     // What the shutter did was no lens.
@@ -157,7 +183,7 @@ class Explorer {
     SolveState state = constant.state;
     state.work.focal_px.assign(state.work.poses.size(), state.work.lens().focal_px);
     state.freedom[0] = false;
-    if (!promises(state, constant.state)) return;
+    if (!promises(state, constant.state, kFocalsOfZoom, 0)) return;
     if (auto zoom = tried(std::move(state), constant.length, sigma())) {
       tryShutter(*zoom);
       candidates_.push_back(std::move(*zoom));

@@ -118,7 +118,7 @@ struct Solution {
   std::string path_why;    ///< Why its path is held to a line or a plane; empty where it was not found to be one.
   std::vector<Stretch> stretches;
   std::vector<StaircaseStep> staircase;
-  Evidence evidence;  ///< Filled by the review.
+  Evidence evidence;  ///< Completed by the review.
   SolveSummary summary;
 
   const Lens& lens() const { return cameras.front().lens; }

@@ -140,7 +140,8 @@ Result<SolveState> carriedOn(const SolveTask& task, const Solution& from) {
 }
 
 Result<SolutionPtr> solveFrom(const SolveTask& task, const Solution* from) {
-  auto state = from ? carriedOn(task, *from) : findExplanation(task, noiseFloor(task.tracks));
+  const double noise_px = from ? from->evidence.noise_floor_px : noiseFloor(task.tracks);
+  auto state = from ? carriedOn(task, *from) : findExplanation(task, noise_px);
   if (!state.ok()) return state.error();
   if (task.show) task.show(*state);
   if (from) settle(*state, task, task.options.max_rounds, task.progress.part(0.85, 0.93));
@@ -150,6 +151,7 @@ Result<SolutionPtr> solveFrom(const SolveTask& task, const Solution* from) {
   if (auto plainer = onPlainerPath(*result, task)) result = std::move(*plainer);
   if (task.progress.stopRequested()) return cancelled();
   Solution& solution = result->solution;
+  solution.evidence.noise_floor_px = noise_px;
   solution.stretches = stretchesOf(result->state.held, solution);
   return SolutionPtr(std::make_shared<Solution>(std::move(solution)));
 }

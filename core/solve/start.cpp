@@ -219,9 +219,8 @@ class Chooser {
     if (options_.focal != FocalKnowledge::Unknown || options_.known_lens) return;
     const Skeleton* moving = bestMoving();
     const Turning* turning = bestTurning();
-    for (const Reconstruction* best : {moving ? &moving->work : nullptr, turning ? &turning->work : nullptr}) {
-      if (best) starts.push_back({best->lens(), true, firstFreedom(options_, best->lens().model)});
-    }
+    const Reconstruction* best = moving ? &moving->work : turning ? &turning->work : nullptr;
+    if (best) starts.push_back({best->lens(), true, firstFreedom(options_, best->lens().model)});
     const auto seed = static_cast<std::uint64_t>(options_.seed);
     std::vector<Tried> zooms(starts.size());
     parallelFor(static_cast<int>(2 * starts.size()), [&](int i) {
