@@ -42,8 +42,10 @@ TEST(Verdict, AnErrorAboveTheNoiseIsToBeChecked) {
   EXPECT_EQ(verdict.causes.front().what, "unexplained error");
   EXPECT_GT(verdict.causes.front().significance, 1);
   EXPECT_EQ(verdict.sentence, verdict.causes.front().sentence);
-  s.evidence.noise_floor_px = 0.03;
+  s.rms_px *= 3;
   EXPECT_EQ(judgeSolution(s).level, TrustLevel::Reject);
+  s.rms_px = s.holdout_rms_px = 0.06, s.evidence.noise_floor_px = 0.01;
+  EXPECT_EQ(judgeSolution(s).level, TrustLevel::Trust) << "nobody asks for less than a twentieth of a pixel";
 }
 
 TEST(Verdict, MostSightingsThrownOutIsNoCamera) {
