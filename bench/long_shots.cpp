@@ -1,25 +1,19 @@
 // Forward walks without pictures, of the same kind and of growing length: whether all frames get a camera, how true, and what it costs.
 // long_shots [frames ...]; 150, 600 and 2400 when none is said. long_shots cancel [frames]: how soon a solve stops.
 #include <fmt/format.h>
-#include <sys/resource.h>
 
 #include <atomic>
 #include <cmath>
 #include <cstdlib>
 #include <thread>
 
+#include "core/base/process.h"
 #include "core/solve/solve_shot.h"
 #include "tests/support/judge_by_truth.h"
 #include "tests/support/synthetic_shot.h"
 
 namespace dusky::testing {
 namespace {
-
-double peakMegabytes() {
-  rusage usage{};
-  getrusage(RUSAGE_SELF, &usage);
-  return static_cast<double>(usage.ru_maxrss) / 1024;
-}
 
 SyntheticPlan planOf(int frames) {
   SyntheticPlan plan{.frames = frames, .points = 4 * frames, .noise_px = 0.3, .life = 40};
@@ -40,7 +34,7 @@ void run(int frames) {
   const auto truth = judgeByTruth(shot, s);
   fmt::print("{:6} {:7} {:9} {:5}/{:<5} {:7.1f} {:6.2f} {:8.3f} {:8.3f} {:9.4f} {:8.3f} {:7.0f}\n", frames, shot.tracks.tracks.size(), sightings,
              s.placedFrames(), frames, seconds, 1000 * seconds / frames, s.rms_px, truth.ok() ? truth->slip_rms_px : kUnknown, pathError(shot, s),
-             worstTurn_deg(shot, s), peakMegabytes());
+             worstTurn_deg(shot, s), peakResidentMb());
 }
 
 /// How long a solve goes on after it was asked to stop, at many moments of it.

@@ -1,22 +1,16 @@
 // Shots without pictures of growing size, tracks to final solve: what a sighting costs, and how true the camera is.
 // sightings [thousands ...]; 60, 200, 600 and 1000 thousand sightings when none is said.
 #include <fmt/format.h>
-#include <sys/resource.h>
 
 #include <cstdlib>
 
+#include "core/base/process.h"
 #include "core/solve/solve_shot.h"
 #include "tests/support/judge_by_truth.h"
 #include "tests/support/synthetic_shot.h"
 
 namespace dusky::testing {
 namespace {
-
-double peakMegabytes() {
-  rusage usage{};
-  getrusage(RUSAGE_SELF, &usage);
-  return static_cast<double>(usage.ru_maxrss) / 1024;
-}
 
 /// A walk of a tenth of a million sightings a hundred frames: longer shots with more tracks in a frame.
 SyntheticPlan planOf(int thousands) {
@@ -41,7 +35,7 @@ void run(int thousands) {
   const auto truth = judgeByTruth(shot, s);
   fmt::print("{:9} {:6} {:7} {:5}/{:<5} {:7.2f} {:7.1f} {:8.3f} {:8.3f} {:8.3f} {:7.3f} {:7.0f}\n", sightings, shot.tracks.tracks.size(), shot.plan.frames,
              s.placedFrames(), shot.plan.frames, seconds, 1e6 * seconds / sightings, s.rms_px, s.holdout_rms_px, truth.ok() ? truth->slip_rms_px : kUnknown,
-             truth.ok() ? 100 * truth->focal_error_share : kUnknown, peakMegabytes());
+             truth.ok() ? 100 * truth->focal_error_share : kUnknown, peakResidentMb());
 }
 
 }  // namespace

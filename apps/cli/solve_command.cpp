@@ -148,7 +148,7 @@ void printResult(const Workspace& workspace, const std::vector<DeliveredFile>& f
   printFocal(s);
   fmt::print("lens     {}, ± {:.2f} px over the picture\n", describe(s.lens().model), s.cameras.front().lens_sigma_px);
   fmt::print("motion   {}: {}\n", describe(s.motion), s.whyMotion());
-  const Verdict verdict = judgeSolution(s);
+  const Verdict& verdict = *workspace.verdict();
   fmt::print("verdict  {}: {}\n", describe(verdict.level), verdict.sentence);
   for (const Cause& cause : verdict.causes) {
     if (cause.sentence != verdict.sentence) fmt::print("         {}\n", cause.sentence);
@@ -189,7 +189,7 @@ int solve(const Arguments& a, std::stop_token stop) {
   progress.report(1, "done");
   if (!a.quiet) printResult(workspace, *files, watch.seconds());
   const Solution& solution = *workspace.solution();
-  const Verdict verdict = judgeSolution(solution);
+  const Verdict& verdict = *workspace.verdict();
   if (verdict.level == TrustLevel::Reject) {
     fmt::print(stderr, "moth: solved, but not to be trusted. {}\n", verdict.sentence);
     return kNotTrusted;

@@ -147,7 +147,7 @@ Json verdictOf(const Solution& solution) {
           {"sentence", verdict.sentence},
           {"explained_share", number(verdict.explained_share)},
           {"noise_floor_px", number(verdict.noise_floor_px)},
-          {"stability_px", number(solution.evidence.stability_px)},
+          {"stability_px", nullptr},
           {"causes", std::move(causes)}};
 }
 }  // namespace

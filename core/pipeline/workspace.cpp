@@ -256,10 +256,9 @@ const Result<SceneFrame>& Workspace::scene() const {
 
 static std::string lostLine(int lost) { return lost > 0 ? fmt::format(" · {} picked {} not here", lost, lost == 1 ? "track is" : "tracks are") : ""; }
 
-/// Judged once a solution: a status is asked for all the time.
-std::string_view Workspace::trustWord() const {
-  if (trusted_.first != solution_) trusted_ = {solution_, judgeSolution(*solution_).level};
-  return trusted_.second == TrustLevel::Reject ? "do not use" : describe(trusted_.second);
+const std::optional<Verdict>& Workspace::verdict() const {
+  if (judged_ != solution_) verdict_ = solution_ ? std::optional(judgeSolution(*solution_)) : std::nullopt, judged_ = solution_;
+  return verdict_;
 }
 
 StepStatus Workspace::status(Step step) const {
@@ -296,7 +295,8 @@ StepStatus Workspace::status(Step step) const {
       if (!solution_) return solution_keys_.own.empty() ? StepStatus{StepState::NotRun, "not run"} : StepStatus{StepState::Stale, "tracks changed"};
       if (!tracks_current) return {StepState::Stale, "tracks changed"};
       if (!solve_current) return {StepState::Stale, "lens, track choice or tracks by hand changed"};
-      return {StepState::Current, fmt::format("{:.2f} px · {} camera · {}", solution_->rms_px, describe(solution_->motion), trustWord())};
+      return {StepState::Current, fmt::format("{:.2f} px · {} camera · {}", solution_->rms_px, describe(solution_->motion),
+                                              verdict()->level == TrustLevel::Reject ? "do not use" : describe(verdict()->level))};
     case Step::Scene: {
       if (!solution_) return {StepState::NotRun, "not run"};
       const auto& frame = scene();

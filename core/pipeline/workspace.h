@@ -67,6 +67,8 @@ class Workspace {
   /// The name and group an artist gave a track; nullptr: none.
   const TrackLabel* labelOf(int track) const;
   const SolutionPtr& solution() const { return solution_; }
+  /// What solution() is worth, judged once; nothing without one.
+  const std::optional<Verdict>& verdict() const;
   /// What solution() was made under; empty keys without one.
   const SolveKeys& solutionKeys() const { return solution_keys_; }
   /// Takes a finished job's result, made under `key`; written into the project file in the background.
@@ -99,7 +101,6 @@ class Workspace {
   void saveSolution();
   void recallSolution();
   SolutionPtr madeSolution(const std::string& own_key);
-  std::string_view trustWord() const;
   void showSolution();
   std::optional<std::string> stored(const std::string& step, const std::string& key) const;
 
@@ -131,6 +132,7 @@ class Workspace {
     Result<SceneFrame> frame;
   };
   mutable std::optional<MadeScene> scene_;
-  mutable std::pair<SolutionPtr, TrustLevel> trusted_;  ///< A solution and how far it is.
+  mutable SolutionPtr judged_;  ///< That verdict_ is of.
+  mutable std::optional<Verdict> verdict_;
 };
 }  // namespace dusky

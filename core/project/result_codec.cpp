@@ -283,8 +283,8 @@ std::string encode(const Solution& s) {
                   {"holdout_rms", number(s.holdout_rms_px)},
                   {"motion", {s.motion, s.motion_why, s.path_why}},
                   {"evidence",
-                   {number(s.evidence.noise_floor_px), number(s.evidence.explained_share), number(s.evidence.focal_sigma_share),
-                    number(s.evidence.stability_px), s.evidence.rival, number(s.evidence.rival_share)}},
+                   {number(s.evidence.noise_floor_px), number(s.evidence.explained_share), number(s.evidence.focal_sigma_share), s.evidence.rival,
+                    number(s.evidence.rival_share)}},
                   {"summary", summaryJson(s.summary)}});
 }
 
@@ -305,9 +305,8 @@ Result<SolutionPtr> decodeSolution(const std::string& bytes) {
     s.evidence = {.noise_floor_px = numberOf(evidence.at(0)),
                   .explained_share = numberOf(evidence.at(1)),
                   .focal_sigma_share = numberOf(evidence.at(2)),
-                  .rival = evidence.at(4),
-                  .rival_share = numberOf(evidence.at(5)),
-                  .stability_px = numberOf(evidence.at(3))};
+                  .rival = evidence.at(3),
+                  .rival_share = numberOf(evidence.at(4))};
     readSummary(j.at("summary"), s.summary);
   });
 }

@@ -107,7 +107,6 @@ constexpr double kCheckShare = 0.55, kRejectShare = 0.25;  // of the sightings e
 constexpr double kCheckFocal = 5;                          // standard deviation of the focal length over the picture, in tolerances
 constexpr double kCheckLens = 1;                           // the same of the lens of a camera that only rotates
 constexpr double kCheckRival = 0.1;                        // by how much more another explanation must cost
-constexpr double kCheckHalves = 1;                         // difference of the halves' cameras, in tolerances
 
 /// What a wrong place on the set may be before it shows: a pixel, or the noise's own size, px.
 double toleranceOf(const Evidence& evidence) { return std::max(1.0, std::isnan(evidence.noise_floor_px) ? 0.0 : 4 * evidence.noise_floor_px); }
@@ -152,12 +151,6 @@ void findCauses(const Solution& solution, Verdict& verdict) {
   if (evidence.rival_share < kCheckRival) {
     add("another explanation", kCheckRival / std::max(0.005, evidence.rival_share),
         fmt::format("Another explanation is nearly as good: {}. If you know which it was, say so.", evidence.rival));
-  }
-  if (const double off = evidence.stability_px / tolerance; off > kCheckHalves) {
-    add("halves", off / kCheckHalves,
-        fmt::format(
-            "Cameras from one half of the tracks and from the other differ by {:.1f} px on the set: a few tracks decide. Track more, or prune the worst.",
-            evidence.stability_px));
   }
   if (!verdict.fine) add("weak part", 1, verdict.hurt, verdict.hurt_frames);
 }

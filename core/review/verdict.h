@@ -19,7 +19,7 @@ std::string_view describe(TrustLevel level);
 
 /// One reason not to trust a solve.
 struct Cause {
-  std::string what;  ///< "unexplained error", "few tracks explained", "holdout", "missing frames", "thin frames", "loud frames", "focal length".
+  std::string what;                  ///< "unexplained error", "few tracks explained", "focal length", "lens", "another explanation", "weak part".
   std::optional<FrameRange> frames;  ///< Where; none: all over the shot.
   std::string sentence;              ///< What it is and what to do.
   double significance = 0;           ///< How far it is over what would be usual: 1 is at the limit.

@@ -13,14 +13,13 @@
 namespace dusky {
 namespace {
 
-constexpr double kMedianOfSpread = 1.1774;  // of a plane error's length, in standard deviations of one coordinate
-constexpr double kFocalsOfZoom = 0.5;       // what a frame's focal length costs, as it does in the description length
-constexpr double kClearlyLess = 6;          // of description length: a chance of one in some hundreds
+constexpr double kFocalsOfZoom = 0.5;  // what a frame's focal length must gain at the least
+constexpr double kClearlyLess = 6;     // of description length: a chance of one in some hundreds
 
 /// One explanation on its way.
 struct Candidate {
   SolveState state;
-  double length = 0;
+  double length = 0;  ///< Description length, where there are others to compare it with.
 };
 
 class Explorer {
@@ -32,7 +31,7 @@ class Explorer {
     auto starts = findStarts(base.work, task_.tracks, task_.options, noise_px_, task_.progress);
     if (!starts.ok()) return starts.error();
     for (SolveStart& start : *starts) candidates_.push_back({begun(base, std::move(start)), 0});
-    show(candidates_.front());
+    task_.tell(candidates_.front().state);
     placeAll();
     if (task_.progress.stopRequested()) return cancelled();
     for (std::size_t i = 0; i < candidates_.size() && !task_.progress.stopRequested(); ++i) {
@@ -66,10 +65,6 @@ class Explorer {
   Progress part(double from, double to, std::size_t i) const {
     const double each = (to - from) / static_cast<double>(candidates_.size()), k = static_cast<double>(i);
     return task_.progress.part(from + k * each, from + (k + 1) * each);
-  }
-
-  void show(const Candidate& candidate) const {
-    if (task_.show) task_.show(candidate.state);
   }
 
   /// All frames under every explanation; those that are far behind then are left.
@@ -108,19 +103,20 @@ class Explorer {
 
   void measure() {
     for (Candidate& c : candidates_) c.state.spread_px = errorSpread(c.state.work);
+    if (candidates_.size() == 1) return;  // nothing to compare it with
     const double sigma_px = sigma();
     for (Candidate& c : candidates_) c.length = lengthOf(c.state, sigma_px);
   }
 
-  /// Takes a changed state on for a few steps, and to the end when it promises to pay.
-  std::optional<Candidate> tried(SolveState state, double against, double sigma_px) const {
+  /// Takes a changed state on for a round, and to the end when it is the shorter explanation then.
+  std::optional<SolveState> tried(SolveState state, const SolveState& standing) const {
     const Progress silent = task_.progress.silent();
-    settle(state, task_, 1, silent);
-    if (task_.progress.stopRequested() || lengthOf(state, sigma_px) > against - kClearlyLess) return std::nullopt;
-    settle(state, task_, 3, silent);
-    if (task_.progress.stopRequested()) return std::nullopt;
-    const double length = lengthOf(state, sigma_px);
-    return length < against - kClearlyLess ? std::optional(Candidate{std::move(state), length}) : std::nullopt;
+    const double sigma_px = sigma(), enough = lengthOf(standing, sigma_px) - kClearlyLess;
+    for (const int rounds : {1, 3}) {
+      settle(state, task_, rounds, silent);
+      if (task_.progress.stopRequested() || lengthOf(state, sigma_px) > enough) return std::nullopt;
+    }
+    return state;
   }
 
   /// Whether a few steps from a changed state gain more than its unknowns cost, on a share of the frames and tracks.
@@ -168,12 +164,11 @@ class Explorer {
     SolveState state = candidate.state;
     state.readout_free = true, state.lens_settled = true;
     if (!promises(state, candidate.state, 0, 1)) return;
-    auto rolling = tried(std::move(state), candidate.length, sigma());
-    if (!rolling || std::abs(rolling->state.work.readout) > 1) return;
+    auto rolling = tried(std::move(state), candidate.state);
+    if (!rolling || std::abs(rolling->work.readout) > 1) return;
     // What the shutter did was no lens.
-    findLensAgain(rolling->state, task_, task_.progress.silent());
-    rolling->length = lengthOf(rolling->state, sigma());
-    candidate = std::move(*rolling);
+    findLensAgain(*rolling, task_, task_.progress.silent());
+    candidate.state = std::move(*rolling);
   }
 
   /// A zoom beside an explanation with one focal length.
@@ -184,10 +179,11 @@ class Explorer {
     state.work.focal_px.assign(state.work.poses.size(), state.work.lens().focal_px);
     state.freedom[0] = false;
     if (!promises(state, constant.state, kFocalsOfZoom, 0)) return;
-    if (auto zoom = tried(std::move(state), constant.length, sigma())) {
-      tryShutter(*zoom);
-      candidates_.push_back(std::move(*zoom));
-    }
+    auto zoom = tried(std::move(state), constant.state);
+    if (!zoom) return;
+    Candidate zooming{std::move(*zoom), 0};
+    tryShutter(zooming);
+    candidates_.push_back(std::move(zooming));
   }
 
   Result<SolveState> chosen() {

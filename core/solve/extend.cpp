@@ -94,7 +94,7 @@ class Extender {
     std::vector<int> fresh;
     for (int f = 0; f < frames_; ++f) {
       if (!poses[f]) continue;
-      if (!work_.focal_px.empty()) work_.focal_px[f] = focalBetween(f);
+      if (!work_.focal_px.empty()) work_.focal_px[f] = work_.focalBetween(f);
       fresh.push_back(f);
     }
     for (const int f : fresh) work_.poses[f] = poses[f];
@@ -103,7 +103,7 @@ class Extender {
 
   Lens lensFor(int frame) const {
     Lens lens = work_.lensAt(frame);
-    if (!work_.focal_px.empty()) lens.focal_px = focalBetween(frame);
+    if (!work_.focal_px.empty()) lens.focal_px = work_.focalBetween(frame);
     return lens;
   }
 
@@ -111,18 +111,6 @@ class Extender {
     const auto found = resect(seen.points, seen.rays, 1.5 * kRoughPx / lensFor(frame).focal_px, seed_ + static_cast<std::uint64_t>(frame));
     if (!found || found->inliers.size() < std::max(kFewest, seen.points.size() / 3)) return std::nullopt;
     return found->pose;
-  }
-
-  /// A zoom's focal length in a frame: evenly between the placed frames about it.
-  double focalBetween(int frame) const {
-    int before = frame, after = frame;
-    while (before >= 0 && !work_.poses[before]) --before;
-    while (after < frames_ && !work_.poses[after]) ++after;
-    if (before < 0 && after >= frames_) return work_.focal_px[frame];
-    if (before < 0) return work_.focal_px[after];
-    if (after >= frames_) return work_.focal_px[before];
-    const double t = static_cast<double>(frame - before) / (after - before);
-    return work_.focal_px[before] * std::pow(work_.focal_px[after] / work_.focal_px[before], t);
   }
 
   /// Frames that were placed before or after all others, with their neighbours held.

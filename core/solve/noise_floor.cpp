@@ -31,33 +31,25 @@ Common commonIn(const TrackSet& tracks, int frame_a, int frame_b, double reach) 
   return common;
 }
 
-/// A bilinear form of two views, refitted to its own geometric error: each pair's algebraic error over its gradient.
-struct Form {
-  Mat3 to_a, to_b, matrix = Mat3::Zero();  ///< In normalised coordinates.
-
-  double gradient(const Vec2& a, const Vec2& b) const {
-    const Mat3 f = to_b.transpose() * matrix * to_a;
-    return std::sqrt((f * a.homogeneous()).head<2>().squaredNorm() + (f.transpose() * b.homogeneous()).head<2>().squaredNorm());
+/// F refitted to some pairs' geometric error: the algebraic one, each over its gradient under the F before; in coordinates that are normalised by `to_a`,
+/// `to_b`.
+Mat3 refitted(const Mat3& before, const Common& pairs, const std::vector<int>& use, const Mat3& to_a, const Mat3& to_b) {
+  Eigen::Matrix<double, 9, 9> normal = Eigen::Matrix<double, 9, 9>::Zero();
+  for (const int i : use) {
+    const Vec3 a = pairs.a[static_cast<std::size_t>(i)].homogeneous(), b = pairs.b[static_cast<std::size_t>(i)].homogeneous();
+    const double slope_squared = (before * a).head<2>().squaredNorm() + (before.transpose() * b).head<2>().squaredNorm();
+    if (!(slope_squared > 0)) continue;
+    const Vec3 p = to_a * a, q = to_b * b;
+    Eigen::Matrix<double, 9, 1> row;
+    for (int r = 0; r < 3; ++r) row.segment<3>(3 * r) = q[r] * p;
+    normal += row * row.transpose() / slope_squared;
   }
-  double error(const Vec2& a, const Vec2& b) const {
-    const double slope = gradient(a, b);
-    return slope > 0 ? (to_b * b.homogeneous()).dot(matrix * (to_a * a.homogeneous())) / slope : 1e9;
-  }
-  void refit(const Common& pairs, const std::vector<int>& use) {
-    Eigen::Matrix<double, 9, 9> normal = Eigen::Matrix<double, 9, 9>::Zero();
-    for (const int i : use) {
-      const auto k = static_cast<std::size_t>(i);
-      const Vec3 p = to_a * pairs.a[k].homogeneous(), q = to_b * pairs.b[k].homogeneous();
-      Eigen::Matrix<double, 9, 1> row;
-      for (int r = 0; r < 3; ++r) row.segment<3>(3 * r) = q[r] * p;
-      const double slope = gradient(pairs.a[k], pairs.b[k]);
-      if (slope > 0) normal += row * row.transpose() / (slope * slope);
-    }
-    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix<double, 9, 9>> solver(normal);
-    const Eigen::Matrix<double, 9, 1> v = solver.eigenvectors().col(0);
-    matrix << v[0], v[1], v[2], v[3], v[4], v[5], v[6], v[7], v[8];
-  }
-};
+  const Eigen::SelfAdjointEigenSolver<Eigen::Matrix<double, 9, 9>> solver(normal);
+  const Eigen::Matrix<double, 9, 1> v = solver.eigenvectors().col(0);
+  Mat3 matrix;
+  matrix << v[0], v[1], v[2], v[3], v[4], v[5], v[6], v[7], v[8];
+  return to_b.transpose() * matrix * to_a;
+}
 
 double spreadOf(const Common& pairs) {
   constexpr int kUnknowns = 8;
@@ -65,14 +57,14 @@ double spreadOf(const Common& pairs) {
   if (static_cast<int>(pairs.a.size()) < kFewestTracks) return kUnknown;
   const EpipolarFit fit = fitEpipolar(pairs.a, pairs.b, {.tolerance = 2, .max_samples = 120});
   if (!fit.found() || static_cast<int>(fit.inliers.size()) < kFewestTracks) return kUnknown;
-  Form form{normaliserOf(pairs.a), normaliserOf(pairs.b)};
-  form.matrix = (form.to_b.transpose().inverse() * fit.fundamental * form.to_a.inverse()).normalized();
+  const Mat3 to_a = normaliserOf(pairs.a), to_b = normaliserOf(pairs.b);
+  Mat3 fundamental = fit.fundamental;
   std::vector<int> use = fit.inliers;
   double sigma = kUnknown;
   for (int round = 0; round < 6; ++round) {
-    form.refit(pairs, use);
+    fundamental = refitted(fundamental, pairs, use, to_a, to_b);
     std::vector<double> errors;
-    for (std::size_t i = 0; i < pairs.a.size(); ++i) errors.push_back(std::abs(form.error(pairs.a[i], pairs.b[i])));
+    for (std::size_t i = 0; i < pairs.a.size(); ++i) errors.push_back(std::abs(sampsonError(fundamental, pairs.a[i], pairs.b[i])));
     std::vector<double> good;
     for (const int i : use) good.push_back(errors[static_cast<std::size_t>(i)]);
     const double count = static_cast<double>(use.size());
@@ -85,10 +77,6 @@ double spreadOf(const Common& pairs) {
   }
   return sigma;
 }
-
-}  // namespace
-
-namespace {
 
 double floorWithin(const TrackSet& tracks, double reach) {
   const int frames = tracks.frames();

@@ -24,6 +24,18 @@ int Reconstruction::indexOf(int frame) const {
   return static_cast<int>(std::lower_bound(frame_numbers.begin(), frame_numbers.end(), frame) - frame_numbers.begin());
 }
 
+double Reconstruction::focalBetween(int frame) const {
+  const int frames = static_cast<int>(poses.size());
+  int before = frame, after = frame;
+  while (before >= 0 && !poses[before]) --before;
+  while (after < frames && !poses[after]) ++after;
+  if (before < 0 && after >= frames) return focal_px[frame];
+  if (before < 0) return focal_px[after];
+  if (after >= frames || before == after) return focal_px[before];
+  const double t = static_cast<double>(frame - before) / (after - before);
+  return focal_px[before] * std::pow(focal_px[after] / focal_px[before], t);
+}
+
 Lens Reconstruction::lensAt(int frame) const {
   Lens lens = lenses[static_cast<std::size_t>(lensOf(frame))];
   if (!focal_px.empty()) lens.focal_px = focal_px[static_cast<std::size_t>(frame)];

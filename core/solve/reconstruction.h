@@ -45,6 +45,8 @@ struct Reconstruction {
   /// For each frame, of the other frames that have a camera the nearest one (of two the earlier one); -1 when there is none.
   std::vector<int> nearestPlaced() const;
   int indexOf(int frame) const;
+  /// A zoom's focal length in a frame: evenly, by its logarithm, between the placed frames about it.
+  double focalBetween(int frame) const;
   int lensOf(int frame) const { return lens_of.empty() ? 0 : lens_of[static_cast<std::size_t>(frame)]; }
   Lens lensAt(int frame) const;
   const Lens& lens() const { return lenses.front(); }

@@ -74,16 +74,12 @@ void addDirections(const Views& views, Reconstruction& work, int frame, const st
 }
 
 /// How much larger one frame shows things than another: median over pairs of common tracks of the ratio of their distances. A rotation changes them little.
-double growthBetween(const Reconstruction& work, int from, int to) {
+double growthBetween(const Reconstruction& work, int from, const std::vector<std::pair<int, int>>& seen_in_to) {
   std::vector<Vec2> a, b;
-  for (const WorkTrack& track : work.tracks) {
-    if (track.holdout || track.by_artist || track.resting) continue;
-    const WorkObservation *in_a = nullptr, *in_b = nullptr;
-    for (const WorkObservation& o : track.observations) {
-      if (o.frame_index == from) in_a = &o;
-      if (o.frame_index == to) in_b = &o;
-    }
-    if (in_a && in_b) a.push_back(in_a->seen), b.push_back(in_b->seen);
+  for (const auto& [t, i] : seen_in_to) {
+    const auto& seen = work.tracks[t].observations;
+    const auto earlier = std::lower_bound(seen.begin(), seen.end(), from, [](const WorkObservation& o, int frame) { return o.frame_index < frame; });
+    if (earlier != seen.end() && earlier->frame_index == from) a.push_back(earlier->seen), b.push_back(seen[i].seen);
   }
   constexpr double kFarEnough_px = 20;
   std::vector<double> ratios;
@@ -103,7 +99,7 @@ double growthBetween(const Reconstruction& work, int from, int to) {
 bool placeRotation(Reconstruction& work, int frame, int before, const std::vector<std::pair<int, int>>& seen_here, std::uint64_t seed) {
   static const std::vector<double> longer = {1, 0.97, 1.03, 0.92, 1.08};
   const bool zoom = !work.focal_px.empty();
-  const double near = zoom && before >= 0 ? work.focal_px[before] * growthBetween(work, before, frame) : work.lens().focal_px;
+  const double near = zoom && before >= 0 ? work.focal_px[before] * growthBetween(work, before, seen_here) : work.lens().focal_px;
   std::optional<Turned> best;
   double focal = near;
   for (std::size_t i = 0; i < (zoom ? longer.size() : 1); ++i) {
@@ -149,29 +145,14 @@ std::optional<Turning> rotateOnly(const Reconstruction& start, const std::vector
     if (turning.placed_frames == before) break;
     adjust(40);
   }
-  turning.median_error_px = errorSpread(work) * 1.1774;
+  turning.median_error_px = errorSpread(work) * kMedianOfSpread;
   return turning;
 }
 
-/// Between the frames that have a camera, focal lengths of a zoom go evenly.
-void spanFocals(Reconstruction& work) {
-  if (work.focal_px.empty()) return;
-  const int count = static_cast<int>(work.poses.size());
-  int before = -1;
-  for (int f = 0; f <= count; ++f) {
-    if (f < count && !work.poses[f]) continue;
-    for (int between = before + 1; between < f; ++between) {
-      if (before < 0 && f == count) return;
-      const double near = before >= 0 ? work.focal_px[before] : work.focal_px[f], far = f < count ? work.focal_px[f] : near;
-      const double share = before >= 0 && f < count ? static_cast<double>(between - before) / (f - before) : 0;
-      work.focal_px[between] = near * std::pow(far / near, share);
-    }
-    before = f;
-  }
-}
-
 int placeRotations(Reconstruction& work, std::uint64_t seed) {
-  spanFocals(work);
+  for (std::size_t f = 0; f < work.focal_px.size(); ++f) {
+    if (!work.poses[f]) work.focal_px[f] = work.focalBetween(static_cast<int>(f));
+  }
   const auto by_frame = tracksByFrame(work);
   const Views views(work);
   int placed = 0;

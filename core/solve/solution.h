@@ -89,7 +89,6 @@ struct Evidence {
                                         ///< the tracks object. Never trusts the curvature at the solution alone.
   std::string rival;                    ///< The explanation that came nearest to the one chosen, in words; empty: none was near.
   double rival_share = kUnknown;        ///< By how much more it costs, of the description length (description_length.h).
-  double stability_px = kUnknown;       ///< How far cameras from one half of the tracks and from the other are apart, on the set: RMS over both, px.
 };
 
 struct SolveSummary {

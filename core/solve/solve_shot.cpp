@@ -132,7 +132,7 @@ std::optional<Finished> onPlainerPath(const Finished& free, const SolveTask& tas
 
 Result<SolveState> carriedOn(const SolveTask& task, const Solution& from) {
   SolveState state = warmStart(from, task.tracks, task.options);
-  if (task.show) task.show(state);
+  task.tell(state);
   shareTracks(state);
   placeAllFrames(state, task, task.progress.part(0.2, 0.35));
   if (task.progress.stopRequested()) return cancelled();
@@ -143,7 +143,7 @@ Result<SolutionPtr> solveFrom(const SolveTask& task, const Solution* from) {
   const double noise_px = from ? from->evidence.noise_floor_px : noiseFloor(task.tracks);
   auto state = from ? carriedOn(task, *from) : findExplanation(task, noise_px);
   if (!state.ok()) return state.error();
-  if (task.show) task.show(*state);
+  task.tell(*state);
   if (from) settle(*state, task, task.options.max_rounds, task.progress.part(0.85, 0.93));
   if (task.progress.stopRequested()) return cancelled();
   auto result = finished(std::move(*state), task, task.progress.part(0.93, 0.96));

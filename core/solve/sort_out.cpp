@@ -36,7 +36,7 @@ double errorSpread(const Reconstruction& work) {
       if (work.poses[o.frame_index]) errors.push_back(views.error(track, o));
     }
   }
-  return median(std::move(errors)) / 1.1774;  // the median of a 2D error is 1.1774 sigma of one coordinate
+  return median(std::move(errors)) / kMedianOfSpread;
 }
 
 void sortOut(Reconstruction& work, const Limits& limits) {

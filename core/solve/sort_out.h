@@ -31,6 +31,9 @@ AsideReason sortOutTrack(const Reconstruction& work, const Views& views, WorkTra
 /// A place near by where the parallax says how deep it lies, else (with a `far_rad` over 0) a direction; says which in the track.
 std::optional<Placed> placeNearOrFar(const Reconstruction& work, const Views& views, WorkTrack& track, bool only_used, double far_rad);
 
+/// The median length of a plane error, in standard deviations of one coordinate.
+inline constexpr double kMedianOfSpread = 1.1774;
+
 /// Robust spread of the errors over all observations of tracks that take part (used or not).
 double errorSpread(const Reconstruction& work);
 

@@ -15,10 +15,6 @@ namespace {
 constexpr int kFramesForLens = 40;
 constexpr int kTracksInFrame = 150;  // of the share that finds the cameras
 
-void show(const SolveState& state, const SolveTask& task) {
-  if (task.show) task.show(state);
-}
-
 int countUsed(const Reconstruction& work) {
   int used = 0;
   for (const WorkTrack& track : work.tracks) {
@@ -93,7 +89,7 @@ void settle(SolveState& state, const SolveTask& task, int rounds, const Progress
     if (progress.stopRequested()) return;
     const int used_before = countUsed(state.work);
     sortOutNow(state);
-    show(state, task);
+    task.tell(state);
     const int used = countUsed(state.work);
     if (std::abs(used - used_before) <= used / 200) break;
   }

@@ -11,6 +11,9 @@ struct SolveTask {
   const SolveOptions& options;
   const Progress& progress;                       ///< Of the whole solve: asked whether to stop.
   std::function<void(const SolveState&)> show{};  ///< Hears the state as it grows; may be empty.
+  void tell(const SolveState& state) const {
+    if (show) show(state);
+  }
 };
 
 // The stages of a solve. Each takes a state on; stopped, it leaves the state usable and the caller asks the progress.

@@ -57,13 +57,7 @@ double costWith(double median_error_px, int keyframes, int placed) { return (med
 class Chooser {
  public:
   Chooser(const Reconstruction& work, const TrackSet& tracks, const SolveOptions& options, double noise_px, const Progress& progress)
-      : all_(work),
-        tracks_(tracks),
-        options_(options),
-        noise_px_(noise_px),
-        progress_(progress),
-        keyframes_(chooseKeyframes(tracks)),
-        work_(lean(work, keyframes_)) {}
+      : tracks_(tracks), options_(options), noise_px_(noise_px), progress_(progress), keyframes_(chooseKeyframes(tracks)), work_(lean(work, keyframes_)) {}
 
   Result<std::vector<SolveStart>> run() {
     std::vector<SkeletonStart> starts = startsToTry(options_, tracks_.width, tracks_.height);
@@ -111,16 +105,22 @@ class Chooser {
 
   void tryAll(const std::vector<SkeletonStart>& starts) {
     progress_.report(0.02, fmt::format("solving {} keyframes", keyframes_.size()));
-    const std::size_t before = tried_.size();
-    for (const SkeletonStart& start : starts) tried_.push_back({start, std::nullopt, std::nullopt});
+    for (Tried& one : triedWith(starts)) tried_.push_back(std::move(one));
+  }
+
+  /// What comes of each start, both ways as far as the motion is open.
+  std::vector<Tried> triedWith(const std::vector<SkeletonStart>& starts) const {
+    std::vector<Tried> tried;
+    for (const SkeletonStart& start : starts) tried.push_back({start, std::nullopt, std::nullopt});
     const auto seed = static_cast<std::uint64_t>(options_.seed);
     parallelFor(static_cast<int>(2 * starts.size()), [&](int i) {
-      Tried& one = tried_[before + static_cast<std::size_t>(i / 2)];
+      Tried& one = tried[static_cast<std::size_t>(i / 2)];
       if (progress_.stopRequested()) return;
       if (i % 2 == 0 && options_.motion != CameraMotion::Nodal) one.moving = growSkeleton(work_, keyframes_, one.start, seed, progress_.silent());
       if (i % 2 == 1 && (options_.motion == CameraMotion::Auto || options_.motion == CameraMotion::Nodal))
         one.turning = rotateOnly(work_, keyframes_, one.start, seed, progress_.silent());
     });
+    return tried;
   }
 
   /// Whether none of what was tried fits as it should.
@@ -132,10 +132,10 @@ class Chooser {
   }
 
   /// A median error that leaves nothing to be explained.
-  double toTheNoise() const { return 1.1774 * 1.3 * (std::isnan(noise_px_) ? 0.1 : std::max(noise_px_, 0.03)); }
+  double toTheNoise() const { return kMedianOfSpread * 1.3 * (std::isnan(noise_px_) ? 0.1 : std::max(noise_px_, 0.03)); }
   /// A median error that needs no other explanation: a few times what the noise makes it, for the keyframes are rough.
   /// No more than kSurelyNot: a strong distortion bends the lines of near frames too, and looks like noise.
-  double fits() const { return std::isnan(noise_px_) ? kFits : std::clamp(2 * 1.1774 * noise_px_, kFits, kSurelyNot); }
+  double fits() const { return std::isnan(noise_px_) ? kFits : std::clamp(2 * kMedianOfSpread * noise_px_, kFits, kSurelyNot); }
 
   static constexpr double kOtherLens = 1.25;
   static constexpr double kFits = 0.4, kSurelyNot = 0.9;  ///< px, median over the keyframes.
@@ -181,7 +181,7 @@ class Chooser {
     if (turning) all.push_back({std::move(turning->work), true, 0, turning->median_error_px});
     if (zooming_turning_) all.push_back({std::move(zooming_turning_->work), true, 0, zooming_turning_->median_error_px});
     double sigma = std::numeric_limits<double>::infinity();
-    for (const SolveStart& start : all) sigma = std::min(sigma, start.median_error_px / 1.1774);
+    for (const SolveStart& start : all) sigma = std::min(sigma, start.median_error_px / kMedianOfSpread);
     if (noise_px_ > sigma) sigma = noise_px_;
     for (SolveStart& start : all) start.length = descriptionLength(start.work, start.nodal, keyframes_, std::max(sigma, 0.02)).total();
     std::stable_sort(all.begin(), all.end(), [](const SolveStart& a, const SolveStart& b) { return a.length < b.length; });
@@ -221,24 +221,14 @@ class Chooser {
     const Turning* turning = bestTurning();
     const Reconstruction* best = moving ? &moving->work : turning ? &turning->work : nullptr;
     if (best) starts.push_back({best->lens(), true, firstFreedom(options_, best->lens().model)});
-    const auto seed = static_cast<std::uint64_t>(options_.seed);
-    std::vector<Tried> zooms(starts.size());
-    parallelFor(static_cast<int>(2 * starts.size()), [&](int i) {
-      Tried& one = zooms[static_cast<std::size_t>(i / 2)];
-      SkeletonStart start = starts[static_cast<std::size_t>(i / 2)];
-      start.zoom = true, start.free_lens[0] = false;
-      if (i % 2 == 0 && options_.motion != CameraMotion::Nodal) one.moving = growSkeleton(work_, keyframes_, start, seed, progress_.silent());
-      if (i % 2 == 1 && (options_.motion == CameraMotion::Auto || options_.motion == CameraMotion::Nodal))
-        one.turning = rotateOnly(work_, keyframes_, start, seed, progress_.silent());
-    });
-    for (Tried& one : zooms) {
+    for (SkeletonStart& start : starts) start.zoom = true, start.free_lens[0] = false;
+    for (Tried& one : triedWith(starts)) {
       if (one.moving && one.moving->placed_tracks >= 12 && (!zooming_ || costOf(*one.moving) < costOf(*zooming_))) zooming_ = std::move(one.moving);
       if (one.turning && !std::isnan(one.turning->median_error_px) && (!zooming_turning_ || costOf(*one.turning) < costOf(*zooming_turning_)))
         zooming_turning_ = std::move(one.turning);
     }
   }
 
-  const Reconstruction& all_;
   const TrackSet& tracks_;
   const SolveOptions& options_;
   const double noise_px_;

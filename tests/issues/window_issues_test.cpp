@@ -17,16 +17,6 @@ using desktop::ViewSettings;
 
 class WindowIssues : public QuayWindow {
  protected:
-  void track() {
-    session().jobs.runTracks();
-    ASSERT_TRUE(waitForJobs(*window));
-    ASSERT_TRUE(session().model.tracks());
-  }
-  void solve() {
-    session().jobs.runSolve();
-    ASSERT_TRUE(waitForJobs(*window));
-    ASSERT_TRUE(session().model.solution());
-  }
   /// Without the question whether to save what is there.
   void openAnother(const std::filesystem::path& path) {
     session().jobs.open(QString::fromStdString(path.string()));

@@ -77,7 +77,6 @@ void DocumentModel::redo() {
 void DocumentModel::refreshScene() {
   scene_problem_.clear();
   const SolutionPtr shown = solution();
-  if (!shown || partial_solution_ || shown != judged_) verdict_.reset(), judged_.reset();
   // While a solve is under way, picks may not have a place yet: it is shown by a guess.
   scene_ = partial_solution_ ? partial_scene_ : std::nullopt;
   if (!shown || partial_solution_) return;
@@ -88,7 +87,11 @@ void DocumentModel::refreshScene() {
     const auto guess = orientScene(*shown, {});
     if (guess.ok()) scene_ = *guess;
   }
-  if (!judged_) verdict_ = judgeSolution(*shown), judged_ = shown;
+}
+
+const std::optional<Verdict>& DocumentModel::verdict() const {
+  static const std::optional<Verdict> none;
+  return partial() ? none : workspace_.verdict();
 }
 
 void DocumentModel::setPartial(TrackSetPtr tracks, SolutionPtr solution) {

@@ -44,7 +44,8 @@ class DocumentModel : public QObject {
   /// The world of solution(); nothing without one or when a pick cannot be used.
   const std::optional<SceneFrame>& scene() const { return scene_; }
   QString sceneProblem() const { return scene_problem_; }
-  const std::optional<Verdict>& verdict() const { return verdict_; }
+  /// Of solution(); nothing of one that is on its way.
+  const std::optional<Verdict>& verdict() const;
 
   void showPartial(TrackSetPtr tracks);
   /// A solve on its way, in its world, of the followed tracks under a key: shown while those are.
@@ -73,9 +74,7 @@ class DocumentModel : public QObject {
   SolutionPtr partial_solution_;
   std::optional<SceneFrame> partial_scene_;
   std::string partial_tracks_key_;  ///< Of the tracks that the partial solution is made from.
-  SolutionPtr judged_;              ///< That verdict_ is of.
   std::optional<SceneFrame> scene_;
-  std::optional<Verdict> verdict_;
   QString scene_problem_;
   bool touched_ = false;
 };

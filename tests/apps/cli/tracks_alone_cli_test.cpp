@@ -2,6 +2,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <cmath>
 #include <nlohmann/json.hpp>
 
 #include "core/base/atomic_file.h"
@@ -46,6 +47,40 @@ TEST_F(TracksAloneCli, AreSolvedWithoutFootage) {
   ASSERT_TRUE(again.openProject(folder / "a" / "walk.moth", &warning).ok());
   EXPECT_EQ(warning, "");
   EXPECT_TRUE(again.solution());
+}
+
+TEST_F(TracksAloneCli, ACameraThatExplainsLittleEndsWith5AndTheReportSaysWhy) {
+  const SyntheticShot astray = makeSyntheticShot({.frames = 20, .points = 900, .noise_px = 0.2, .outlier_share = 0.8});
+  ASSERT_TRUE(writeFileAtomically(folder / "astray.json", tracksToJson(astray.tracks)).ok());
+  const Ran ran = moth({"solve", "--tracks", at("astray.json"), "-o", at("x")});
+  EXPECT_EQ(ran.code, 5);
+  EXPECT_THAT(ran.err, HasSubstr("not to be trusted"));
+  EXPECT_THAT(ran.out, HasSubstr("verdict  reject: Only"));
+  const auto verdict = report("x")["verdict"];
+  EXPECT_EQ(verdict["level"], "reject");
+  EXPECT_LT(verdict["explained_share"].get<double>(), 0.25);
+  EXPECT_EQ(verdict["causes"][0]["what"], "few tracks explained");
+  EXPECT_TRUE(verdict["causes"][0]["first"].is_null()) << "all over the shot";
+  EXPECT_TRUE(fs::exists(folder / "x" / "camera.glb")) << "everything is still written";
+
+  ASSERT_EQ(moth({"solve", "--tracks", at("walk.json"), "-o", at("y"), "--quiet"}).code, 0);
+  EXPECT_NE(report("y")["verdict"]["level"], "reject");
+  EXPECT_NEAR(report("y")["verdict"]["noise_floor_px"].get<double>(), 0.2, 0.05);
+  EXPECT_EQ(report("y")["readout_ms"], 0);
+}
+
+TEST_F(TracksAloneCli, ARollingShutterIsToldInMillisecondsUnlessItIsRuledOut) {
+  SyntheticPlan plan{.frames = 40, .points = 500, .noise_px = 0.15, .life = 30, .readout = 0.3};
+  plan.path = [](int i) {
+    const Pose on = walkingOn(i, 0.07);
+    return Pose{on.world_from_camera * rotationFromVector(0.008 * Vec3(std::sin(0.9 * i), std::cos(1.3 * i), std::sin(0.7 * i))), on.centre};
+  };
+  ASSERT_TRUE(writeFileAtomically(folder / "rolls.json", tracksToJson(makeSyntheticShot(plan).tracks)).ok());
+  ASSERT_EQ(moth({"solve", "--tracks", at("rolls.json"), "--fps", "25", "-o", at("r"), "--quiet"}).code, 0);
+  EXPECT_NEAR(report("r")["readout_ms"].get<double>(), 0.3 * 40, 1);
+  moth({"solve", "--tracks", at("rolls.json"), "--fps", "25", "--global-shutter", "-o", at("g"), "--quiet"});
+  EXPECT_EQ(report("g")["readout_ms"], 0);
+  EXPECT_EQ(moth({"solve", "--tracks", at("rolls.json"), "--global-shutter", "--find-readout", "-o", at("h")}).code, 2);
 }
 
 TEST_F(TracksAloneCli, StandInPlaceOfTrackingWithFootage) {

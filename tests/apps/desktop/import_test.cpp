@@ -14,11 +14,6 @@ namespace dusky::testing {
 
 class ImportTest : public QuayWindow {
  protected:
-  void track() {
-    session().jobs.runTracks();
-    ASSERT_TRUE(waitForJobs(*window));
-    ASSERT_TRUE(session().model.tracks());
-  }
   QString file(const char* name) { return QString::fromStdString((files / name).string()); }
   QAction* menuAction(const QString& text) {
     for (QAction* one : window->findChildren<QAction*>()) {

@@ -32,6 +32,17 @@ class QuayWindow : public ::testing::Test {
   desktop::Session& session() { return window->session(); }
   const Document& document() { return session().model.document(); }
 
+  void track() {
+    session().jobs.runTracks();
+    ASSERT_TRUE(waitForJobs(*window));
+    ASSERT_TRUE(session().model.tracks());
+  }
+  void solve() {
+    session().jobs.runSolve();
+    ASSERT_TRUE(waitForJobs(*window));
+    ASSERT_TRUE(session().model.solution());
+  }
+
   std::unique_ptr<desktop::MainWindow> window;
 };
 }  // namespace dusky::testing

@@ -41,11 +41,6 @@ class ToolsTest : public QuayWindow {
     ASSERT_TRUE(waitUntil([&] { return !session().frames.frame(frame).isNull(); }, 10000));
     QTest::qWait(40);
   }
-  void track() {
-    session().jobs.runTracks();
-    ASSERT_TRUE(waitForJobs(*window));
-    ASSERT_TRUE(session().model.tracks());
-  }
   QPoint onPlate(double x, double y) { return window->plate().toWidget(QPointF(x, y)).toPoint(); }
   void drag(QWidget& view, const std::vector<QPoint>& path, Qt::KeyboardModifiers modifiers = Qt::NoModifier) {
     QTest::mousePress(&view, Qt::LeftButton, modifiers, path.front());

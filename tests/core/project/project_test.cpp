@@ -275,6 +275,7 @@ TEST(ResultCodec, TracksAndSolutionsSurviveTheirBytes) {
   solution.staircase = {{"k1", 0.4, kUnknown, true, 0.6, kUnknown, "holdout falls"}};
   solution.stretches = {{18, 20}};
   solution.motion_why = "because";
+  solution.evidence = {.noise_floor_px = 0.2, .explained_share = 0.9, .rival = "a camera that only rotates", .rival_share = 0.3};
   solution.frames[1].focal_px = 1200, solution.frames[1].sigma_focal_px = 3;
   solution.tracks[2].at_infinity = true;
   solution.cameras.front().sigma[3] = kUnknown;
@@ -287,6 +288,11 @@ TEST(ResultCodec, TracksAndSolutionsSurviveTheirBytes) {
   EXPECT_FALSE((*read)->tracks[2].errors[0].used);
   EXPECT_EQ((*read)->tracks[5].errors[2].reprojected, solution.tracks[5].errors[2].reprojected);
   EXPECT_EQ((*read)->lens(), solution.lens());
+  EXPECT_EQ((*read)->evidence.noise_floor_px, 0.2);
+  EXPECT_EQ((*read)->evidence.explained_share, 0.9);
+  EXPECT_TRUE(std::isnan((*read)->evidence.focal_sigma_share));
+  EXPECT_EQ((*read)->evidence.rival, solution.evidence.rival);
+  EXPECT_EQ((*read)->evidence.rival_share, 0.3);
 }
 
 TEST(ResultCodec, DamagedBytesAreRefusedNotRead) {
