@@ -1,5 +1,6 @@
 #pragma once
 #include <Eigen/Core>
+#include <cassert>
 #include <vector>
 
 namespace dusky {
@@ -28,7 +29,10 @@ class EnvelopeMatrix {
   using ConstTile = Eigen::Map<const Eigen::MatrixXd>;
   /// Tile of a row and a column that lie within the envelope, the column not after the row.
   Tile tile(int row, int column) { return {data(row, column), tile_size_, tile_size_}; }
-  double* data(int row, int column) { return data_.data() + at(row, column); }
+  double* data(int row, int column) {
+    assert(within(row, column));
+    return data_.data() + at(row, column);
+  }
   ConstTile tile(int row, int column) const { return {data_.data() + at(row, column), tile_size_, tile_size_}; }
   /// A block of the matrix (its strictly upper part within a diagonal tile is not read by anything).
   Eigen::Block<Tile> block(int row, int column);

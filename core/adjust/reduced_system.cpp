@@ -251,13 +251,15 @@ void ReducedSystem::addBeliefs(bool with_matrix) {
   }
 }
 
-/// Row by row: a group's tile of the row stays near at hand while it meets the group's other ones.
+/// Row by row: a group's tile of the row stays near at hand while it meets the group's other ones. No point of a group sees two tiles whose
+/// place in the matrix lies outside of the envelope: their product is zero, and there is nothing to take it from.
 void ReducedSystem::takeOutOfRow(int row) {
   const int size = matrix_.tileSize();
   for (const auto& [index, at] : groups_of_tile_[row]) {
     Group& group = groups_[index];
     const auto place = static_cast<std::size_t>(at);
     for (std::size_t other = 0; other <= place; ++other) {
+      if (!matrix_.within(row, group.tiles[other])) continue;
       subtractProduct(matrix_.data(row, group.tiles[other]), group.tile(place, size), group.tile(other, size), size, group.columns(), other == place);
     }
   }
