@@ -7,6 +7,7 @@ namespace dusky {
 namespace {
 
 constexpr double kLeastDamping = 1e-9;  // holds position, rotation and scale of the world, which nothing else does
+constexpr double kFastest = 0.1;        // of what the damping falls to with a step that gains as predicted
 // Near the least cost a step lowers it by less than kLittle and as predicted. The matrix of such a step serves the next ones too, while each lowers
 // the cost by less than kFalls of the one before.
 constexpr double kLittle = 0.05, kAsPredicted = 0.5, kFalls = 0.3, kCalmDamping = 1e-5, kEndDamping = 1e-6;
@@ -79,6 +80,7 @@ BundleSummary adjust(Bundle& bundle, const BundleOptions& options, const Progres
       State state = moved(bundle, system, options);
       if (plausible(state)) {
         state.swapWith(bundle);
+        system.refitPoints(bundle.points);
         next_cost = bundleCost(bundle, options);
         if (!(next_cost < cost)) state.swapWith(bundle);
       }
@@ -94,7 +96,7 @@ BundleSummary adjust(Bundle& bundle, const BundleOptions& options, const Progres
     const double decrease = cost - next_cost, share = decrease / cost;
     const double ratio = 0.5 * decrease / std::max(system.predictedGain(), 1e-300);
     cost = summary.cost_after = next_cost;
-    if (!again) damping = std::max(kLeastDamping, damping * std::max(1.0 / 3, 1 - std::pow(2 * std::min(ratio, 1.0) - 1, 3)));
+    if (!again) damping = std::max(kLeastDamping, damping * std::max(kFastest, 1 - std::pow(2 * std::min(ratio, 1.0) - 1, 3)));
     growth = 2;
     if (progress.stopRequested()) continue;
     // A damped matrix that is kept goes slowly where the footage tells little: a small step of it does not mean the end.

@@ -101,6 +101,31 @@ double ObservationModel::loss(double squared) const {
   return squared;
 }
 
+/// How the normalised place of a point follows the point, both in camera axes.
+static Mat23 projection(const Vec3& p) {
+  const Vec2 n = p.hnormalized();
+  Mat23 by_point;
+  by_point << 1 / p.z(), 0, -n.x() / p.z(), 0, 1 / p.z(), -n.y() / p.z();
+  return by_point;
+}
+
+LinearisedPoint ObservationModel::linearisePoint(const BundleObservation& o) const {
+  LinearisedPoint row;
+  const Mat3 camera_from_world = cameraFromWorld(o);
+  const Vec3 p = inCamera(o, camera_from_world);
+  if (p.z() < kNearest) {
+    row.loss = loss(kBehindPx * kBehindPx);
+    return row;
+  }
+  const LensSlopes slopes = lensSlopes(lensOf(o), p.hnormalized());
+  const Vec2 residual = slopes.pixel - o.seen;
+  const double squared = residual.squaredNorm(), w = std::sqrt(weight(squared));
+  row.loss = loss(squared);
+  row.residual = w * residual;
+  row.by_point = w * slopes.by_point * projection(p) * camera_from_world;
+  return row;
+}
+
 Linearised ObservationModel::linearise(const BundleObservation& o, SharedColumns& shared) const {
   Linearised row{Mat23::Zero(), Mat23::Zero()};
   shared.setZero();
@@ -109,11 +134,9 @@ Linearised ObservationModel::linearise(const BundleObservation& o, SharedColumns
   const Vec3 p = inCamera(o, camera_from_world);
   if (p.z() < kNearest) return row;
   const Vec2 n = p.hnormalized();
-  const Lens& lens = lenses_[bundle_.zooms() ? o.camera : bundle_.lensOf(o.camera)];
+  const Lens& lens = lensOf(o);
   const LensSlopes slopes = lensSlopes(lens, n);
-  Mat23 project;
-  project << 1 / p.z(), 0, -n.x() / p.z(), 0, 1 / p.z(), -n.y() / p.z();
-  const Mat23 by_camera_point = slopes.by_point * project;
+  const Mat23 by_camera_point = slopes.by_point * projection(p);
   row.residual = slopes.pixel - o.seen;
   row.by_point = by_camera_point * camera_from_world;
   row.by_rotation = by_camera_point * crossMatrix(p);
@@ -133,7 +156,7 @@ Linearised ObservationModel::linearise(const BundleObservation& o, SharedColumns
 double ObservationModel::squaredError(const BundleObservation& o) const {
   const Vec3 p = inCamera(o, cameraFromWorld(o));
   if (p.z() < kNearest) return kBehindPx * kBehindPx;
-  return (lenses_[bundle_.zooms() ? o.camera : bundle_.lensOf(o.camera)].distort(p.hnormalized()) - o.seen).squaredNorm();
+  return (lensOf(o).distort(p.hnormalized()) - o.seen).squaredNorm();
 }
 
 double bundleCost(const Bundle& bundle, const BundleOptions& options) {

@@ -19,6 +19,13 @@ struct Linearised {
   Vec2 residual = Vec2::Zero();  ///< Reprojected minus seen.
 };
 
+/// The same by the point alone.
+struct LinearisedPoint {
+  Mat23 by_point = Mat23::Zero();
+  Vec2 residual = Vec2::Zero();
+  double loss = 0;
+};
+
 /// How a frame's camera moves while its rows are read (rolling shutter): angular velocity in camera axes, radians a frame interval, and
 /// velocity of the centre, units a frame interval.
 struct FrameMotion {
@@ -41,6 +48,7 @@ class ObservationModel {
   /// Reads the bundle's state anew: after it moved.
   void refresh();
   Linearised linearise(const BundleObservation& observation, SharedColumns& shared) const;
+  LinearisedPoint linearisePoint(const BundleObservation& observation) const;
   /// Squared error, and what is charged for a point behind the camera.
   double squaredError(const BundleObservation& observation) const;
   double loss(double squared) const;
@@ -49,6 +57,9 @@ class ObservationModel {
   Pose poseFor(const BundleObservation& observation) const;
   Mat3 cameraFromWorld(const BundleObservation& observation) const;
   Vec3 inCamera(const BundleObservation& observation, const Mat3& camera_from_world) const;
+  const Lens& lensOf(const BundleObservation& observation) const {
+    return lenses_[static_cast<std::size_t>(bundle_.zooms() ? observation.camera : bundle_.lensOf(observation.camera))];
+  }
   double weight(double squared) const;
 
   const Bundle& bundle_;

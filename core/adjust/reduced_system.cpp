@@ -445,6 +445,44 @@ void ReducedSystem::backSubstitute() {
   });
 }
 
+/// One step of Gauss and Newton for one point of the bundle; false where it gains (nearly) nothing, and then nothing moves.
+bool ReducedSystem::refitPoint(int point, Vec3& place) const {
+  constexpr double kWorthIt = 1e-3;
+  const int begin = point_begin_[point], end = point_begin_[point + 1];
+  Mat3 normal = Mat3::Zero();
+  Vec3 gradient = Vec3::Zero();
+  double cost = 0, next = 0;
+  for (int i = begin; i < end; ++i) {
+    const LinearisedPoint row = model_.linearisePoint(bundle_.observations[i]);
+    normal += row.by_point.transpose() * row.by_point;
+    gradient -= row.by_point.transpose() * row.residual;
+    cost += row.loss;
+  }
+  if (bundle_.isAtInfinity(point)) normal += 0.5 * normal.trace() * place * place.transpose();
+  normal.diagonal() += Vec3::Constant(kFloor * (1 + normal.trace()));
+  const Vec3 step = normal.llt().solve(gradient);
+  if (!(step.dot(gradient) > kWorthIt * cost)) return false;
+  const Vec3 before = place;
+  place += step;
+  if (bundle_.isAtInfinity(point)) place.normalize();
+  for (int i = begin; i < end; ++i) next += model_.loss(model_.squaredError(bundle_.observations[i]));
+  if (next < cost) return true;
+  place = before;
+  return false;
+}
+
+void ReducedSystem::refitPoints(std::vector<Vec3>& points) {
+  constexpr int kRounds = 2;
+  model_.refresh();
+  parallelFor(
+      static_cast<int>(points.size()),
+      [&](int j) {
+        for (int round = 0; round < kRounds && refitPoint(j, points[static_cast<std::size_t>(j)]); ++round) {
+        }
+      },
+      16);
+}
+
 double ReducedSystem::predictedGain() const {
   // Half of (gradient . step + damping * step D step).
   double gain = damping_ * (camera_step_.cwiseAbs2().dot(diagonal_) + shared_step_.cwiseAbs2().dot(shared_diagonal_));

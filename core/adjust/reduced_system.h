@@ -25,6 +25,10 @@ class ReducedSystem {
   /// moved since, at a fraction of the cost. What of it moves, turns or scales the world as a whole, which an older matrix hardly holds, is
   /// taken out. Source: the chord method, Ortega and Rheinboldt 1970, section 7.1.
   bool solveAgain();
+  /// Puts every point of the bundle, which moved, where its own sightings want it, the cameras standing. Where little parallax says how deep points lie, depths
+  /// are far from linear in a step, and cameras and lens that wait for them creep. Source: embedded point iterations, Jeong, Nister, Steedly, Szeliski and
+  /// Kweon, PAMI 34(8), 2012.
+  void refitPoints(std::vector<Vec3>& points);
   /// Predicted decrease of half the squared error for the last step.
   double predictedGain() const;
 
@@ -87,6 +91,7 @@ class ReducedSystem {
   void gradientsAlone();
   bool solveReduced();
   void keepWorld();
+  bool refitPoint(int point, Vec3& place) const;
   /// All of a camera's own products: its unknowns, what is shared, and the residual as the last column; the upper triangle, row by row.
   struct OwnProducts {
     static constexpr int kMostFours = 6;  // 7 of a camera, 16 shared, 1 residual
