@@ -22,7 +22,7 @@ struct Arguments : FootageArguments {
   bool object = false, find_readout = false, global_shutter = false;
 };
 
-constexpr std::array<std::string_view, 5> kMotions = {"auto", "free", "nodal", "rail", "flat"};
+constexpr std::array<std::string_view, 6> kMotions = {"auto", "free", "nodal", "rail", "flat", "arc"};
 constexpr std::array<LensModel, 4> kModels = {LensModel::None, LensModel::Brown, LensModel::Fisheye, LensModel::Anamorphic};
 constexpr std::array<std::string_view, 5> kLenses = {"auto", "none", "brown", "fisheye", "anamorphic"};
 
@@ -222,7 +222,7 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
   command->add_option("--focal", a->focal, "How firmly it is known: locked, near (the default when given), unknown, zoom")
       ->check(CLI::IsMember({"locked", "near", "unknown", "zoom"}));
   command->add_option("--focal-tolerance", a->focal_tolerance, "How well a near focal length is known: one standard deviation in per cent (3)");
-  command->add_option("--motion", a->motion, "auto: free or only rotating, as the tracks tell; nodal: it only rotates; rail: along a line; flat: in a plane")
+  command->add_option("--motion", a->motion, "auto: as the tracks tell; nodal: it only rotates; rail: along a line; flat: in a plane; arc: about a point beside it")
       ->check(CLI::IsMember(std::vector<std::string>(kMotions.begin(), kMotions.end())));
   command->add_option("--lens", a->lens, "auto: the simplest that the tracks bear out; none: no distortion; or a model")
       ->check(CLI::IsMember(std::vector<std::string>(kLenses.begin(), kLenses.end())));

@@ -19,19 +19,25 @@ struct State {
   std::vector<Lens> lenses;
   std::vector<double> focal_px;
   double readout;
+  std::optional<Vec3> arm;
 
-  explicit State(const Bundle& b) : cameras(b.cameras), points(b.points), lenses(b.lenses), focal_px(b.focal_px), readout(b.readout) {}
-  void swapWith(Bundle& b) { cameras.swap(b.cameras), points.swap(b.points), lenses.swap(b.lenses), focal_px.swap(b.focal_px), std::swap(readout, b.readout); }
+  explicit State(const Bundle& b) : cameras(b.cameras), points(b.points), lenses(b.lenses), focal_px(b.focal_px), readout(b.readout), arm(b.arm) {}
+  void swapWith(Bundle& b) {
+    cameras.swap(b.cameras), points.swap(b.points), lenses.swap(b.lenses), focal_px.swap(b.focal_px);
+    std::swap(readout, b.readout), std::swap(arm, b.arm);
+  }
 };
 
 State moved(const Bundle& from, const ReducedSystem& system, const BundleOptions& options) {
   State to(from);
+  if (to.arm) *to.arm += system.sharedStep().segment<3>(system.commonAt());
   parallelFor(
       static_cast<int>(to.cameras.size()),
       [&](int c) {
         const auto step = system.cameraStep(c);
         to.cameras[c].world_from_camera = (to.cameras[c].world_from_camera * rotationFromVector(step.head<3>())).normalized();
         if (!options.fixed_centres) to.cameras[c].centre += step.segment<3>(3);
+        if (to.arm) to.cameras[c].centre = to.cameras[c].world_from_camera * *to.arm;
         if (system.block() == 7 && options.free_focal) to.focal_px[c] *= std::exp(std::clamp(step[6], -0.5, 0.5));
       },
       64);

@@ -1,5 +1,6 @@
 #pragma once
 #include <array>
+#include <optional>
 #include <vector>
 
 #include "core/base/progress.h"
@@ -47,6 +48,9 @@ struct Bundle {
   std::vector<double> focal_px;                 ///< A zoom: of each camera, in place of its lens's; empty: there is none.
   std::vector<std::uint8_t> at_infinity;        ///< Of each point: it is a direction, at no distance; empty: none is.
   double readout = 0;                           ///< Of a rolling shutter: from the first row to the last, in frame intervals, -1 to 1.
+  /// Of a camera that rotates about a point beside it, the world's origin (a tripod off its nodal point): where it is from there, in camera axes. Cameras then stand
+  /// at world_from_camera * arm, and the arm is looked for; nothing: they stand on their own. Asks for fixed_centres.
+  std::optional<Vec3> arm;
   std::vector<double> time;                     ///< Of each camera, in frame intervals; empty: 0, 1, 2 ... Read with a rolling shutter only.
   std::vector<BundleObservation> observations;  ///< Sorted by point.
   std::vector<CameraTie> ties;
@@ -75,7 +79,7 @@ struct BundleOptions {
   LensFreedom free_lens{};              ///< Of every lens that has no terms of its own. All fixed by default.
   LensPrior prior{};                    ///< The same.
   std::vector<LensTerms> lens_terms{};  ///< Of each lens, in place of those two; empty: none has its own.
-  bool fixed_centres = false;           ///< Cameras may only rotate (a tripod).
+  bool fixed_centres = false;           ///< Cameras may only rotate (a tripod); with an arm their centres follow.
   bool free_focal = true;               ///< Of a zoom's cameras.
   bool free_readout = false;
   Loss loss = Loss::Cauchy;

@@ -64,7 +64,8 @@ void addOuterProducts(double* sum, const double* a, const double* b, int fours) 
     case 3: return addOuters<3>(sum, a, b);
     case 4: return addOuters<4>(sum, a, b);
     case 5: return addOuters<5>(sum, a, b);
-    default: return addOuters<6>(sum, a, b);
+    case 6: return addOuters<6>(sum, a, b);
+    default: return addOuters<7>(sum, a, b);
   }
 }
 

@@ -139,14 +139,16 @@ Linearised ObservationModel::linearise(const BundleObservation& o, SharedColumns
   const Mat23 by_camera_point = slopes.by_point * projection(p);
   row.residual = slopes.pixel - o.seen;
   row.by_point = by_camera_point * camera_from_world;
-  row.by_rotation = by_camera_point * crossMatrix(p);
+  // Rotated about its pivot, the point's place from there counts.
+  row.by_rotation = by_camera_point * crossMatrix(bundle_.arm && !far ? Vec3(p + *bundle_.arm) : p);
+  if (bundle_.arm && !far) shared.middleCols<3>(lens_columns_) = -by_camera_point;
   if (bundle_.zooms()) row.by_focal = lens.focal_px * slopes.by_lens.col(0);
   const std::vector<int>& index = lensIndex(bundle_.lensOf(o.camera));
   for (std::size_t k = 0; k < index.size(); ++k) shared.col(static_cast<int>(k)) = slopes.by_lens.col(index[k]);
   if (options_.free_readout) {
     const FrameMotion& motion = motions_[o.camera];
-    const Vec2 moved = row.by_rotation * motion.rotation - (far ? Vec2::Zero() : Vec2(row.by_point * motion.velocity));
-    shared.col(lens_columns_) = (o.seen.y() / lens.height - 0.5) * moved;
+    const Vec2 moved = by_camera_point * (crossMatrix(p) * motion.rotation) - (far ? Vec2::Zero() : Vec2(row.by_point * motion.velocity));
+    shared.col(sharedColumns() - 1) = (o.seen.y() / lens.height - 0.5) * moved;
   }
   const double w = std::sqrt(weight(row.residual.squaredNorm()));
   row.residual *= w, row.by_rotation *= w, row.by_point *= w, row.by_focal *= w, shared *= w;

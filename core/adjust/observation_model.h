@@ -7,9 +7,9 @@
 namespace dusky {
 
 using Mat23 = Eigen::Matrix<double, 2, 3>;
-/// Columns for everything that all frames share: free parameters of the observation's lens, packed to the left, zeros up to lensColumns(), then the
+/// Columns for everything that all frames share: free parameters of the observation's lens, packed to the left, zeros up to lensColumns(), then the arm and the
 /// readout.
-using SharedColumns = Eigen::Matrix<double, 2, kMostLensParameters + 1>;
+using SharedColumns = Eigen::Matrix<double, 2, kMostLensParameters + 4>;
 
 /// One observation, linearised and weighted (square root of the loss weight already in).
 struct Linearised {
@@ -44,7 +44,9 @@ class ObservationModel {
   int freeCount(int lens) const { return static_cast<int>(lensIndex(lens).size()); }
   /// Columns that every observation has for its lens: as many as the freest lens needs; the readout's column comes after them.
   int lensColumns() const { return lens_columns_; }
-  int sharedColumns() const { return lens_columns_ + (options_.free_readout ? 1 : 0); }
+  /// Those that do not belong to a lens: three of the arm, one of the readout, as far as they are looked for.
+  int commonColumns() const { return (bundle_.arm ? 3 : 0) + (options_.free_readout ? 1 : 0); }
+  int sharedColumns() const { return lens_columns_ + commonColumns(); }
   /// Reads the bundle's state anew: after it moved.
   void refresh();
   Linearised linearise(const BundleObservation& observation, SharedColumns& shared) const;

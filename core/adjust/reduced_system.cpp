@@ -25,7 +25,7 @@ ReducedSystem::ReducedSystem(const Bundle& bundle, const BundleOptions& options)
     : bundle_(bundle), options_(options), model_(bundle, options), order_(orderCameras(bundle)), block_(bundle.zooms() ? 7 : 6), matrix_(order_.first, block_) {
   assert(sortedByPoint(bundle));
   for (int l = 0; l < static_cast<int>(bundle.lenses.size()); ++l) shared_at_.push_back(shared_), shared_ += model_.freeCount(l);
-  shared_ += options.free_readout ? 1 : 0;
+  shared_ += model_.commonColumns();
   const int count = static_cast<int>(bundle.observations.size());
   of_camera_.resize(bundle.cameras.size());
   point_begin_.assign(bundle.points.size() + 1, 0);
@@ -128,7 +128,7 @@ void ReducedSystem::eliminatePoint(Group& group, int index, double damping) {
   point_factor_[j] = factor;
   const Mat3 back = factor.triangularView<Eigen::Lower>().solve(Mat3::Identity()).transpose();  // L^-T
   group.right.segment<3>(3 * index) = back.transpose() * gradient;
-  const int columns = model_.sharedColumns(), readout = model_.lensColumns();
+  const int common = model_.commonColumns();
   std::size_t tile = 0;
   for (int i = point_begin_[j]; i < point_begin_[j + 1]; ++i) {
     const Linearised& row = rows_[i];
@@ -146,7 +146,7 @@ void ReducedSystem::eliminatePoint(Group& group, int index, double damping) {
     const auto shared = sharedOf(i);
     const int lens = bundle_.lensOf(camera), free = model_.freeCount(lens);
     if (free > 0) group.shared.block(sharedAt(lens), 3 * index, free, 3).noalias() += shared.leftCols(free).transpose() * by_point;
-    if (columns > readout) group.shared.block<1, 3>(readoutAt(), 3 * index) += shared.col(readout).transpose() * by_point;
+    if (common > 0) group.shared.block(commonAt(), 3 * index, common, 3).noalias() += shared.rightCols(common).transpose() * by_point;
   }
 }
 
@@ -180,7 +180,7 @@ ReducedSystem::OwnProducts ReducedSystem::ownProducts(int camera) const {
 
 /// What the cameras' own equations are before the points are taken out.
 void ReducedSystem::addCameras(double damping) {
-  const int cameras = static_cast<int>(bundle_.cameras.size()), readout = model_.lensColumns();
+  const int cameras = static_cast<int>(bundle_.cameras.size()), common = model_.commonColumns(), own_lens = model_.lensColumns();
   const int columns = model_.sharedColumns(), last = block_ + columns;
   std::vector<Eigen::MatrixXd> corners(bundle_.cameras.size());
   std::vector<Eigen::VectorXd> rights(bundle_.cameras.size());
@@ -198,17 +198,16 @@ void ReducedSystem::addCameras(double damping) {
     matrix_.block(place, place) += own;
     const int lens = bundle_.lensOf(c), free = model_.freeCount(lens);
     border_.block(at, sharedAt(lens), block_, free) = with_shared.leftCols(free);
-    if (columns > readout) border_.block(at, readoutAt(), block_, 1) = with_shared.col(readout);
+    border_.block(at, commonAt(), block_, common) = with_shared.rightCols(common);
   });
   for (int c = 0; c < cameras; ++c) {
     const int lens = bundle_.lensOf(c), at = sharedAt(lens), free = model_.freeCount(lens);
     corner_.block(at, at, free, free) += corners[c].topLeftCorner(free, free);
     shared_gradient_.segment(at, free) += rights[c].head(free);
-    if (columns == readout) continue;
-    corner_.block(readoutAt(), at, 1, free) += corners[c].block(readout, 0, 1, free);
-    corner_.block(at, readoutAt(), free, 1) += corners[c].block(0, readout, free, 1);
-    corner_(readoutAt(), readoutAt()) += corners[c](readout, readout);
-    shared_gradient_[readoutAt()] += rights[c][readout];
+    corner_.block(commonAt(), at, common, free) += corners[c].block(own_lens, 0, common, free);
+    corner_.block(at, commonAt(), free, common) += corners[c].block(0, own_lens, free, common);
+    corner_.block(commonAt(), commonAt(), common, common) += corners[c].block(own_lens, own_lens, common, common);
+    shared_gradient_.segment(commonAt(), common) += rights[c].segment(own_lens, common);
   }
 }
 
@@ -317,6 +316,12 @@ void ReducedSystem::holdWorld() {
   auto own = matrix_.block(order_.place[anchor], order_.place[anchor]);
   const Eigen::VectorXd diagonal = own.diagonal().head<6>();
   own.diagonal().head<6>() += diagonal;
+  if (bundle_.arm) {
+    auto arm = corner_.block<3, 3>(commonAt(), commonAt());
+    const Vec3 along = bundle_.arm->normalized();
+    const double weight = arm.trace() / 3;
+    arm += weight * along * along.transpose();
+  }
   if (options_.fixed_centres) return;
   int farthest = anchor;
   double distance = 0;
@@ -398,7 +403,7 @@ bool ReducedSystem::solveReduced() {
 /// The right sides at the present linearisation, the points taken out as the last build() did.
 void ReducedSystem::gradientsAlone() {
   gradient_.setZero(), shared_gradient_.setZero();
-  const int columns = model_.sharedColumns(), readout = model_.lensColumns();
+  const int columns = model_.sharedColumns(), common = model_.commonColumns();
   const int cameras = static_cast<int>(bundle_.cameras.size());
   std::vector<Eigen::VectorXd> shared(bundle_.cameras.size());
   parallelFor(cameras, [&](int c) {
@@ -413,7 +418,7 @@ void ReducedSystem::gradientsAlone() {
   for (int c = 0; c < cameras; ++c) {
     const int lens = bundle_.lensOf(c), free = model_.freeCount(lens);
     shared_gradient_.segment(sharedAt(lens), free) += shared[c].head(free);
-    if (columns > readout) shared_gradient_[readoutAt()] += shared[c][readout];
+    shared_gradient_.segment(commonAt(), common) += shared[c].tail(common);
   }
   addBeliefs(false);
   parallelFor(static_cast<int>(groups_.size()), [&](int g) {
@@ -499,12 +504,12 @@ Mat3 ReducedSystem::pointInverse(int point) const {
 
 Eigen::Matrix<double, Eigen::Dynamic, 3> ReducedSystem::sharedCross(int point) const {
   Eigen::Matrix<double, Eigen::Dynamic, 3> cross = Eigen::Matrix<double, Eigen::Dynamic, 3>::Zero(shared_, 3);
-  const int readout = model_.lensColumns();
+  const int common = model_.commonColumns();
   for (int i = point_begin_[point]; i < point_begin_[point + 1]; ++i) {
     const auto shared = sharedOf(i);
     const int lens = bundle_.lensOf(bundle_.observations[i].camera), free = model_.freeCount(lens);
     cross.middleRows(sharedAt(lens), free) += shared.leftCols(free).transpose() * rows_[i].by_point;
-    if (shared.cols() > readout) cross.row(readoutAt()) += shared.col(readout).transpose() * rows_[i].by_point;
+    cross.middleRows(commonAt(), common) += shared.rightCols(common).transpose() * rows_[i].by_point;
   }
   return cross;
 }

@@ -42,6 +42,7 @@ class ReducedSystem {
   int rowOf(int camera) const { return block_ * order_.place[static_cast<std::size_t>(camera)]; }
   int shared() const { return shared_; }
   int sharedAt(int lens) const { return shared_at_[static_cast<std::size_t>(lens)]; }  ///< First unknown of a lens.
+  int commonAt() const { return shared_ - model_.commonColumns(); }                    ///< First of those that no lens has: the arm's three, the readout.
   int readoutAt() const { return shared_ - 1; }                                        ///< Where the readout is free.
   const std::vector<int>& lensIndex(int lens) const { return model_.lensIndex(lens); }
 
@@ -94,7 +95,7 @@ class ReducedSystem {
   bool refitPoint(int point, Vec3& place) const;
   /// All of a camera's own products: its unknowns, what is shared, and the residual as the last column; the upper triangle, row by row.
   struct OwnProducts {
-    static constexpr int kMostFours = 6;  // 7 of a camera, 16 shared, 1 residual
+    static constexpr int kMostFours = 7;  // 7 of a camera, 19 shared, 1 residual
     int fours = 0;
     std::array<double, 16 * kMostFours * kMostFours> sum{};
 

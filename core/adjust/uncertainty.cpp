@@ -70,7 +70,8 @@ class Covariance {
     for (int c = 0; c < static_cast<int>(bundle_.cameras.size()); ++c) {
       const int at = system_.rowOf(c);
       out.rotation_rad.push_back(spread(at));
-      out.centre.push_back(options_.fixed_centres ? 0 : spread(at + 3));
+      const double arm = bundle_.arm ? bundle_.arm->norm() : 0;
+      out.centre.push_back(options_.fixed_centres ? arm * out.rotation_rad.back() : spread(at + 3));
       if (bundle_.zooms()) out.focal_px.push_back(options_.free_focal ? bundle_.focal_px[c] * std::sqrt(scaled(varianceOf(at + 6))) : kUnknown);
     }
     fillLenses(out);
@@ -154,7 +155,7 @@ class Covariance {
     const Mat3 own = inverse + inverse * sum * inverse;
     // The point moves along when the world does.
     Eigen::Matrix<double, 3, Eigen::Dynamic> moves(3, gauge_.cols());
-    moves.leftCols<3>() = options_.fixed_centres ? Mat3::Zero() : Mat3(-crossMatrix(bundle_.points[j]));
+    moves.leftCols<3>() = options_.fixed_centres && !bundle_.arm ? Mat3::Zero() : Mat3(-crossMatrix(bundle_.points[j]));
     if (!options_.fixed_centres) moves.middleCols<3>(3).setIdentity(), moves.col(6) = bundle_.points[j];
     const Eigen::Matrix<double, 3, Eigen::Dynamic> carried = moves * triangle_inverse_;
     const Mat3 mixed = -inverse * with_gauge.transpose() * carried.transpose();

@@ -56,9 +56,10 @@ DescriptionLength descriptionLength(const Reconstruction& work, bool nodal, cons
   }
   for (const int f : frames) {
     if (work.poses[static_cast<std::size_t>(f)])
-      sum.unknowns += priceOf((nodal ? 3 : 6) + (work.focal_px.empty() ? 0 : kFocalOfZoom), in_frame[static_cast<std::size_t>(f)]);
+      sum.unknowns += priceOf((nodal || work.arm ? 3 : 6) + (work.focal_px.empty() ? 0 : kFocalOfZoom), in_frame[static_cast<std::size_t>(f)]);
   }
   if (work.readout != 0) sum.unknowns += priceOf(1, all);
+  if (work.arm) sum.unknowns += priceOf(2, all);
   return sum;
 }
 

@@ -36,7 +36,7 @@ class Explorer {
     if (task_.progress.stopRequested()) return cancelled();
     for (std::size_t i = 0; i < candidates_.size() && !task_.progress.stopRequested(); ++i) {
       SolveState& state = candidates_[i].state;
-      if (state.work.readout != 0) {
+      if (state.work.readout != 0 || state.work.arm) {
         findLensAgain(state, task_, part(0.35, 0.85, i));
         continue;
       }
@@ -200,7 +200,7 @@ class Explorer {
   }
 
   static std::string kindOf(const SolveState& state) {
-    return fmt::format("a camera that {}{}{}", state.nodal ? "only rotates" : "moves",
+    return fmt::format("a camera that {}{}{}", state.nodal ? "only rotates" : state.work.arm ? "rotates about a point beside it" : "moves",
                        state.work.focal_px.empty() ? ", with one focal length" : ", with a zoom", state.work.readout != 0 ? " and a rolling shutter" : "");
   }
 
@@ -217,6 +217,8 @@ class Explorer {
     const SolveState& best = candidates_.front().state;
     const double error = kMedianOfSpread * best.spread_px;
     const auto other = errorOf([&](const SolveState& s) { return s.nodal != best.nodal; });
+    if (best.work.arm)
+      return fmt::format("The camera rotates about a point beside it, as on a tripod off its nodal point: that explains the tracks to {:.2f} px.", error);
     if (best.nodal && !other) return fmt::format("The camera only rotates: that explains the tracks to {:.2f} px, and no path explains them better.", error);
     if (best.nodal)
       return fmt::format("The camera only rotates: that explains the tracks to {:.2f} px; a free path, to {:.2f} px, does not pay for its unknowns.", error,

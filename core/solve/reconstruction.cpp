@@ -126,6 +126,7 @@ MappedBundle makeBundle(const Reconstruction& work, const FramePart& part) {
   Bundle& bundle = mapped.bundle;
   bundle.lenses = work.lenses;
   bundle.readout = work.readout;
+  bundle.arm = work.arm;
   std::vector<int> camera_of_frame(work.poses.size(), -1);
   for (std::size_t f = 0; f < work.poses.size(); ++f) {
     if (!work.poses[f] || (!part.in.empty() && !part.in[f])) continue;
@@ -172,6 +173,7 @@ BundleSummary adjustReconstruction(Reconstruction& work, const BundleOptions& op
   for (std::size_t p = 0; p < mapped.point_track.size(); ++p) work.tracks[mapped.point_track[p]].point = mapped.bundle.points[p];
   work.lenses = mapped.bundle.lenses;
   work.readout = mapped.bundle.readout;
+  work.arm = mapped.bundle.arm;
   return summary;
 }
 }  // namespace dusky

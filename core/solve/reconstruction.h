@@ -36,6 +36,7 @@ struct Reconstruction {
   std::vector<int> lens_of;                ///< Of each frame; empty: all have the first.
   std::vector<double> focal_px;            ///< A zoom: of each frame; empty: there is none.
   double readout = 0;                      ///< See Bundle.
+  std::optional<Vec3> arm;                 ///< See Bundle: all cameras stand so, about the world's origin.
   std::vector<std::optional<Pose>> poses;  ///< By frame; nothing where it is not placed.
   std::vector<WorkTrack> tracks;           ///< Same order as the track set's.
   std::vector<CameraTie> ties;             ///< By frame; those of frames without a camera wait.

@@ -22,6 +22,7 @@ std::string_view describe(MotionKind motion) {
     case MotionKind::Nodal: return "nodal";
     case MotionKind::Rail: return "rail";
     case MotionKind::Flat: return "flat";
+    case MotionKind::Arc: return "arc";
   }
   return "";
 }

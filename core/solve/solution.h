@@ -71,9 +71,9 @@ struct SolvedCamera {
   std::vector<LensCurvePoint> curve;  ///< From the axis on, evenly; empty for a lens without distortion.
 };
 
-/// How a solved camera moves: freely; it only rotates; along a straight line; in a plane.
-enum class MotionKind : std::uint8_t { Free, Nodal, Rail, Flat };
-/// The word for it in reports and on screen: "free", "nodal", "rail", "flat".
+/// How a solved camera moves: freely; it only rotates; along a straight line; in a plane; it rotates about a point beside it.
+enum class MotionKind : std::uint8_t { Free, Nodal, Rail, Flat, Arc };
+/// The word for it in reports and on screen: "free", "nodal", "rail", "flat", "arc".
 std::string_view describe(MotionKind motion);
 
 /// A stretch of frames in which the camera only rotates, held in its place.

@@ -12,8 +12,9 @@ namespace dusky {
 
 /// How much is known of the focal length. Zoom: unknown, and one of its own in every frame.
 enum class FocalKnowledge : std::uint8_t { Unknown, Near, Locked, Zoom };
-/// How the camera moves. Auto: free or only rotating, whichever the tracks tell. Rail: along a straight line; Flat: in a plane.
-enum class CameraMotion : std::uint8_t { Auto, Free, Nodal, Rail, Flat };
+/// How the camera moves. Auto: whichever the tracks tell. Nodal: it only rotates; Arc: it rotates about a point beside it, as on a tripod off its nodal point;
+/// Rail: along a straight line; Flat: in a plane.
+enum class CameraMotion : std::uint8_t { Auto, Free, Nodal, Rail, Flat, Arc };
 /// Which lens. Auto: the simplest that the tracks bear out.
 enum class LensChoice : std::uint8_t { Auto, None, Brown, Fisheye, Anamorphic };
 /// What the artist says about a group of lens parameters. Auto: released when that is borne out.

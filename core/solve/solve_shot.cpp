@@ -113,7 +113,7 @@ Result<Finished> finished(SolveState state, const SolveTask& task, const Progres
 
 /// A path that is a line or a plane as well as it is known is held to it, where the holdout tracks do not object. Nothing where it stays free.
 std::optional<Finished> onPlainerPath(const Finished& free, const SolveTask& task) {
-  if (task.options.motion != CameraMotion::Auto || free.state.nodal || !free.state.held.empty()) return std::nullopt;
+  if (task.options.motion != CameraMotion::Auto || free.state.nodal || free.state.work.arm || !free.state.held.empty()) return std::nullopt;
   const PathShape shape = pathShape(free.solution);
   const CameraMotion plainer = plainerMotion(shape);
   if (plainer == CameraMotion::Free) return std::nullopt;

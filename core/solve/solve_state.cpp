@@ -45,6 +45,7 @@ SolveState startingState(const TrackSet& tracks, const SolveOptions& options) {
 
 MotionKind motionOf(const SolveState& state) {
   if (state.nodal) return MotionKind::Nodal;
+  if (state.work.arm) return MotionKind::Arc;
   return state.path == CameraMotion::Rail ? MotionKind::Rail : state.path == CameraMotion::Flat ? MotionKind::Flat : MotionKind::Free;
 }
 
@@ -65,7 +66,7 @@ BundleOptions adjustOptions(const SolveState& state, const SolveOptions& options
   std::vector<LensTerms> terms;
   for (const Lens& lens : state.work.lenses) terms.push_back({withoutKnown(options, lens.model, state.freedom), lensPrior(state, options, lens)});
   return {.lens_terms = std::move(terms),
-          .fixed_centres = state.nodal,
+          .fixed_centres = state.nodal || state.work.arm,
           .free_focal = !state.work.focal_px.empty(),
           .free_readout = state.readout_free && state.lens_settled};
 }

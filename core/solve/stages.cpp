@@ -67,7 +67,11 @@ void placeAllFrames(SolveState& state, const SolveTask& task, const Progress& pr
       progress.report(0, "rotating the frames between the keyframes");
       placeRotations(work, seed);
     } else if (extendToMissing(work, adjusting, seed, progress) == 0) {
-      holdFrames(state, holdAndRotate(work, seed));
+      const std::vector<int> rotated = holdAndRotate(work, seed);
+      if (!work.arm) holdFrames(state, rotated);
+    }
+    for (auto& pose : work.poses) {
+      if (work.arm && pose) pose->centre = pose->world_from_camera * *work.arm;
     }
     placeTracks(work, first, farLimit(state));
     sortOut(work, kRoughLimits);

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <array>
 #include <cmath>
 #include <limits>
 
@@ -116,8 +117,8 @@ class Chooser {
     parallelFor(static_cast<int>(2 * starts.size()), [&](int i) {
       Tried& one = tried[static_cast<std::size_t>(i / 2)];
       if (progress_.stopRequested()) return;
-      if (i % 2 == 0 && options_.motion != CameraMotion::Nodal) one.moving = growSkeleton(work_, keyframes_, one.start, seed, progress_.silent());
-      if (i % 2 == 1 && (options_.motion == CameraMotion::Auto || options_.motion == CameraMotion::Nodal))
+      if (i % 2 == 0 && options_.motion != CameraMotion::Nodal && options_.motion != CameraMotion::Arc) one.moving = growSkeleton(work_, keyframes_, one.start, seed, progress_.silent());
+      if (i % 2 == 1 && (options_.motion == CameraMotion::Auto || options_.motion == CameraMotion::Nodal || options_.motion == CameraMotion::Arc))
         one.turning = rotateOnly(work_, keyframes_, one.start, seed, progress_.silent());
     });
     return tried;
@@ -178,14 +179,20 @@ class Chooser {
     std::vector<SolveStart> all;
     if (moving) all.push_back({std::move(moving->work), false, 0, moving->median_error_px});
     if (zooming_) all.push_back({std::move(zooming_->work), false, 0, zooming_->median_error_px});
+    for (const auto* pivot : {turning, zooming_turning_ ? &*zooming_turning_ : nullptr}) {
+      if (auto arc = pivot ? arcFrom(*pivot) : std::nullopt) all.push_back(std::move(*arc));
+    }
     if (turning) all.push_back({std::move(turning->work), true, 0, turning->median_error_px});
     if (zooming_turning_) all.push_back({std::move(zooming_turning_->work), true, 0, zooming_turning_->median_error_px});
+    if (options_.motion == CameraMotion::Arc) std::erase_if(all, [](const SolveStart& start) { return !start.work.arm; });
+    if (all.empty()) return cannotSolve("The tracks show no camera that rotates about a point beside it. Let it move.");
     double sigma = std::numeric_limits<double>::infinity();
     for (const SolveStart& start : all) sigma = std::min(sigma, start.median_error_px / kMedianOfSpread);
     if (noise_px_ > sigma) sigma = noise_px_;
     for (SolveStart& start : all) start.length = descriptionLength(start.work, start.nodal, keyframes_, std::max(sigma, 0.02)).total();
     std::stable_sort(all.begin(), all.end(), [](const SolveStart& a, const SolveStart& b) { return a.length < b.length; });
     dropIdleZooms(all);
+    dropIdleArcs(all);
     const SolveStart& best = all.front();
     if (best.median_error_px > kRoughPx) return cannotSolve(whyHopeless(best));
     std::erase_if(all, [least = best.length](const SolveStart& start) { return start.length > kFarBehind * least || start.median_error_px > kRoughPx; });
@@ -204,6 +211,45 @@ class Chooser {
       if (!zooms(s)) constant[s.nodal] = std::min(constant[s.nodal], s.length);
     }
     std::erase_if(starts, [&](const SolveStart& s) { return zooms(s) && s.length >= constant[s.nodal]; });
+  }
+
+  /// A camera that rotates about a point beside it can do all that one on its nodal point can.
+  static void dropIdleArcs(std::vector<SolveStart>& starts) {
+    double nodal = 1e300;
+    for (const SolveStart& s : starts) nodal = s.nodal ? std::min(nodal, s.length) : nodal;
+    std::erase_if(starts, [&](const SolveStart& s) { return s.work.arm && s.length >= nodal; });
+  }
+
+  /// What comes of a camera that only rotates when it may stand beside its pivot: before, behind or on a side of it. One of them is near enough for the rest to follow.
+  std::optional<SolveStart> arcFrom(const Turning& turning) const {
+    const bool open = options_.motion == CameraMotion::Auto || options_.motion == CameraMotion::Arc;
+    if (!open || !(turning.median_error_px < kRoughPx)) return std::nullopt;
+    std::array<SolveStart, 4> tried;
+    const std::array<Vec3, 4> arms = {Vec3::UnitZ(), -Vec3::UnitZ(), Vec3::UnitX(), -Vec3::UnitX()};
+    parallelFor(4, [&](int i) { tried[static_cast<std::size_t>(i)] = onArm(turning.work, arms[static_cast<std::size_t>(i)]); });
+    auto best = std::min_element(tried.begin(), tried.end(), [](const SolveStart& a, const SolveStart& b) { return a.length < b.length; });
+    if (!(best->median_error_px < turning.median_error_px)) return std::nullopt;
+    return std::move(*best);
+  }
+
+  SolveStart onArm(Reconstruction work, const Vec3& arm) const {
+    work.arm = arm;
+    for (auto& pose : work.poses) {
+      if (pose) pose->centre = pose->world_from_camera * arm;
+    }
+    for (WorkTrack& track : work.tracks) track.point.reset(), track.at_infinity = false;
+    const double far_rad = 2 * std::max(0.1, noise_px_) / work.lens().focal_px;
+    LensFreedom free = firstFreedom(options_, work.lens().model);
+    free[0] = free[0] && work.focal_px.empty();
+    for (const int steps : {25, 25}) {
+      placeTracks(work, false, far_rad);
+      sortOut(work, kRoughLimits);
+      adjustReconstruction(work, {.free_lens = free, .prior = roughPrior(work.lens().model), .fixed_centres = true, .loss_px = 1.5, .max_steps = steps, .settled = 1e-5},
+                           progress_.silent());
+    }
+    const double error = errorSpread(work) * kMedianOfSpread;
+    const double length = descriptionLength(work, false, keyframes_, std::max(0.05, std::isnan(noise_px_) ? 0.1 : noise_px_)).total();
+    return {std::move(work), false, length, error};
   }
 
   static std::string whyHopeless(const SolveStart& start) {

@@ -72,6 +72,13 @@ void takeUsed(const Solution& earlier, Reconstruction& work) {
   }
 }
 
+/// Of a camera that rotates about the origin.
+std::optional<Vec3> armOf(const Solution& earlier) {
+  const auto placed = std::find_if(earlier.frames.begin(), earlier.frames.end(), [](const SolvedFrame& f) { return f.placed; });
+  if (placed == earlier.frames.end()) return std::nullopt;
+  return placed->pose.world_from_camera.conjugate() * placed->pose.centre;
+}
+
 }  // namespace
 
 SolveState warmStart(const Solution& earlier, const TrackSet& tracks, const SolveOptions& options) {
@@ -90,6 +97,7 @@ SolveState warmStart(const Solution& earlier, const TrackSet& tracks, const Solv
   if (options.known_lens) state.freedom = LensFreedom{};
   if (earlier.lens().model == LensModel::Anamorphic) state.squeeze = std::round(20 * earlier.lens().squeeze()) / 20;
   state.nodal = earlier.motion == MotionKind::Nodal;
+  if (earlier.motion == MotionKind::Arc) work.arm = armOf(earlier);
   state.staircase = earlier.staircase;
   state.rival = earlier.evidence.rival, state.rival_share = earlier.evidence.rival_share;
   state.motion_why = earlier.motion_why;  // what is said of the path is found anew
@@ -110,8 +118,8 @@ SolveState finalState(const Solution& earlier, const TrackSet& tracks, const Sol
 }
 
 bool canWarmStart(const SolveOptions& options, const Solution& earlier) {
-  const bool nodal = earlier.motion == MotionKind::Nodal;
-  if (options.motion != CameraMotion::Auto && (options.motion == CameraMotion::Nodal) != nodal) return false;
+  const auto asks = [&](CameraMotion motion, MotionKind kind) { return (options.motion == motion) == (earlier.motion == kind); };
+  if (options.motion != CameraMotion::Auto && !(asks(CameraMotion::Nodal, MotionKind::Nodal) && asks(CameraMotion::Arc, MotionKind::Arc))) return false;
   if (options.focal == FocalKnowledge::Zoom && !earlier.zooms()) return false;
   if ((options.focal == FocalKnowledge::Near || options.focal == FocalKnowledge::Locked) && earlier.zooms()) return false;
   const LensModel model = earlier.lens().model;
