@@ -222,7 +222,9 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
   command->add_option("--focal", a->focal, "How firmly it is known: locked, near (the default when given), unknown, zoom")
       ->check(CLI::IsMember({"locked", "near", "unknown", "zoom"}));
   command->add_option("--focal-tolerance", a->focal_tolerance, "How well a near focal length is known: one standard deviation in per cent (3)");
-  command->add_option("--motion", a->motion, "auto: as the tracks tell; nodal: it only rotates; rail: along a line; flat: in a plane; arc: about a point beside it")
+  command
+      ->add_option("--motion", a->motion,
+                   "auto: as the tracks tell; nodal: it only rotates; rail: along a line; flat: in a plane; arc: about a point beside it")
       ->check(CLI::IsMember(std::vector<std::string>(kMotions.begin(), kMotions.end())));
   command->add_option("--lens", a->lens, "auto: the simplest that the tracks bear out; none: no distortion; or a model")
       ->check(CLI::IsMember(std::vector<std::string>(kLenses.begin(), kLenses.end())));

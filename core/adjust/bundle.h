@@ -44,12 +44,12 @@ struct Bundle {
   std::vector<Pose> cameras;
   std::vector<Vec3> points;
   std::vector<Lens> lenses = std::vector<Lens>(1);
-  std::vector<int> lens_of;                     ///< Of each camera; empty: all have the first.
-  std::vector<double> focal_px;                 ///< A zoom: of each camera, in place of its lens's; empty: there is none.
-  std::vector<std::uint8_t> at_infinity;        ///< Of each point: it is a direction, at no distance; empty: none is.
-  double readout = 0;                           ///< Of a rolling shutter: from the first row to the last, in frame intervals, -1 to 1.
-  /// Of a camera that rotates about a point beside it, the world's origin (a tripod off its nodal point): where it is from there, in camera axes. Cameras then stand
-  /// at world_from_camera * arm, and the arm is looked for; nothing: they stand on their own. Asks for fixed_centres.
+  std::vector<int> lens_of;               ///< Of each camera; empty: all have the first.
+  std::vector<double> focal_px;           ///< A zoom: of each camera, in place of its lens's; empty: there is none.
+  std::vector<std::uint8_t> at_infinity;  ///< Of each point: it is a direction, at no distance; empty: none is.
+  double readout = 0;                     ///< Of a rolling shutter: from the first row to the last, in frame intervals, -1 to 1.
+  /// Of a camera that rotates about a point beside it, the world's origin (a tripod off its nodal point): where it is from there, in camera axes. Cameras then
+  /// stand at world_from_camera * arm, and the arm is looked for; nothing: they stand on their own. Asks for fixed_centres.
   std::optional<Vec3> arm;
   std::vector<double> time;                     ///< Of each camera, in frame intervals; empty: 0, 1, 2 ... Read with a rolling shutter only.
   std::vector<BundleObservation> observations;  ///< Sorted by point.

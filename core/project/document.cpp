@@ -10,9 +10,12 @@ using Json = nlohmann::json;
 
 NLOHMANN_JSON_SERIALIZE_ENUM(
     FocalKnowledge, {{FocalKnowledge::Unknown, "unknown"}, {FocalKnowledge::Near, "near"}, {FocalKnowledge::Locked, "locked"}, {FocalKnowledge::Zoom, "zoom"}})
-NLOHMANN_JSON_SERIALIZE_ENUM(
-    CameraMotion,
-    {{CameraMotion::Auto, "auto"}, {CameraMotion::Free, "free"}, {CameraMotion::Nodal, "nodal"}, {CameraMotion::Rail, "rail"}, {CameraMotion::Flat, "flat"}, {CameraMotion::Arc, "arc"}})
+NLOHMANN_JSON_SERIALIZE_ENUM(CameraMotion, {{CameraMotion::Auto, "auto"},
+                                            {CameraMotion::Free, "free"},
+                                            {CameraMotion::Nodal, "nodal"},
+                                            {CameraMotion::Rail, "rail"},
+                                            {CameraMotion::Flat, "flat"},
+                                            {CameraMotion::Arc, "arc"}})
 NLOHMANN_JSON_SERIALIZE_ENUM(LensChoice, {{LensChoice::Auto, "auto"},
                                           {LensChoice::None, "none"},
                                           {LensChoice::Brown, "brown"},

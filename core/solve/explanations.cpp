@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <limits>
 #include <numeric>
 
 #include "core/solve/description_length.h"
@@ -74,6 +75,9 @@ class Explorer {
       shareTracks(state);
       placeAllFrames(state, task_, part(0.2, 0.35, i));
       if (candidates_.size() > 1) settle(state, task_, 2, part(0.2, 0.35, i));
+    }
+    for (std::size_t i = 0, count = candidates_.size(); i < count && !task_.progress.stopRequested(); ++i) {
+      if (candidates_[i].state.work.arm) candidates_.push_back({reversed(candidates_[i].state), 0});
     }
     if (candidates_.size() == 1 || task_.progress.stopRequested()) return;
     measure();
@@ -159,6 +163,53 @@ class Explorer {
     return run;
   }
 
+  /// Small parallax looks nearly the same with the camera on the other side of its pivot and the set's depths turned inside out: the better one stays.
+  /// Source: the reversal ambiguity, Szeliski and Kang, PAMI 19(5), 1997.
+  SolveState reversed(SolveState state) const {
+    Reconstruction& work = state.work;
+    *work.arm *= -1;
+    for (auto& pose : work.poses) {
+      if (pose) pose->centre = pose->world_from_camera * *work.arm;
+    }
+    turnDepthsInsideOut(work);
+    BundleOptions options = adjustOptions(state, task_.options);
+    options.loss_px = 2;
+    adjustReconstruction(work, options, task_.progress.silent());
+    settle(state, task_, 3, task_.progress.silent());
+    return state;
+  }
+
+  /// A camera that is held to its pivot explains no less than a free one does, but for what the free one's unknowns fit of the noise.
+  void dropBentArcs() {
+    double free_px = std::numeric_limits<double>::infinity();
+    for (const Candidate& c : candidates_) {
+      if (!c.state.nodal && !c.state.work.arm) free_px = std::min(free_px, c.state.spread_px);
+    }
+    std::erase_if(candidates_, [&](const Candidate& c) {
+      const double unknowns = 3.0 * c.state.work.placedFrames(), sightings = 2.0 * measured(c.state.work).used;
+      constexpr double kChance = 0.01;
+      return c.state.work.arm && c.state.spread_px > (1 + kChance + 0.5 * unknowns / std::max(1.0, sightings)) * free_px;
+    });
+  }
+
+  /// What was near the world's origin is far from it then.
+  static void turnDepthsInsideOut(Reconstruction& work) {
+    std::vector<double> nearness;
+    for (const WorkTrack& track : work.tracks) {
+      if (track.takesPart()) nearness.push_back(track.at_infinity ? 0 : 1 / std::max(1e-9, track.point->norm()));
+    }
+    if (nearness.empty()) return;
+    std::sort(nearness.begin(), nearness.end());
+    const auto share = [&](double q) { return nearness[static_cast<std::size_t>(q * static_cast<double>(nearness.size() - 1))]; };
+    const double span = share(0.05) + share(0.95);
+    for (WorkTrack& track : work.tracks) {
+      if (!track.point) continue;
+      const double was = track.at_infinity ? 0 : 1 / std::max(1e-9, track.point->norm());
+      *track.point = track.point->normalized() / std::max(0.02 * span, span - was);
+      track.at_infinity = false;
+    }
+  }
+
   void tryShutter(Candidate& candidate) const {
     if (!task_.options.auto_readout || task_.options.free_readout || task_.options.readout != 0 || candidate.state.readout_free) return;
     SolveState state = candidate.state;
@@ -188,19 +239,26 @@ class Explorer {
 
   Result<SolveState> chosen() {
     measure();
+    dropBentArcs();
     std::stable_sort(candidates_.begin(), candidates_.end(), shorter);
     SolveState& best = candidates_.front().state;
     best.motion_why = whyMotion() + whyZoom() + whyShutter();
     for (std::size_t i = 1; i < candidates_.size() && best.rival.empty(); ++i) {
       const Candidate& other = candidates_[i];
       if (kindOf(other.state) == kindOf(best)) continue;
+      // The other side of a pivot always looks nearly as good: what counts is the difference, not the share.
+      if (best.work.arm && other.state.work.arm && other.length - candidates_.front().length > 2 * kClearlyLess) continue;
       best.rival = kindOf(other.state), best.rival_share = other.length / candidates_.front().length - 1;
     }
     return std::move(best);
   }
 
   static std::string kindOf(const SolveState& state) {
-    return fmt::format("a camera that {}{}{}", state.nodal ? "only rotates" : state.work.arm ? "rotates about a point beside it" : "moves",
+    return fmt::format("a camera that {}{}{}",
+                       state.nodal               ? "only rotates"
+                       : !state.work.arm         ? "moves"
+                       : state.work.arm->z() > 0 ? "rotates about a point behind it"
+                                                 : "rotates about a point before it",
                        state.work.focal_px.empty() ? ", with one focal length" : ", with a zoom", state.work.readout != 0 ? " and a rolling shutter" : "");
   }
 

@@ -163,6 +163,17 @@ MappedBundle makeBundle(const Reconstruction& work, const FramePart& part) {
   return mapped;
 }
 
+/// Nothing else holds the size of a world about a pivot.
+static void scaleWorld(Reconstruction& work, double by) {
+  *work.arm *= by;
+  for (auto& pose : work.poses) {
+    if (pose) pose->centre *= by;
+  }
+  for (WorkTrack& track : work.tracks) {
+    if (track.point && !track.at_infinity) *track.point *= by;
+  }
+}
+
 BundleSummary adjustReconstruction(Reconstruction& work, const BundleOptions& options, const Progress& progress, const FramePart& part) {
   MappedBundle mapped = makeBundle(work, part);
   const BundleSummary summary = adjust(mapped.bundle, options, progress);
@@ -174,6 +185,7 @@ BundleSummary adjustReconstruction(Reconstruction& work, const BundleOptions& op
   work.lenses = mapped.bundle.lenses;
   work.readout = mapped.bundle.readout;
   work.arm = mapped.bundle.arm;
+  if (work.arm && work.arm->norm() > 0) scaleWorld(work, 1 / work.arm->norm());
   return summary;
 }
 }  // namespace dusky

@@ -117,7 +117,8 @@ class Chooser {
     parallelFor(static_cast<int>(2 * starts.size()), [&](int i) {
       Tried& one = tried[static_cast<std::size_t>(i / 2)];
       if (progress_.stopRequested()) return;
-      if (i % 2 == 0 && options_.motion != CameraMotion::Nodal && options_.motion != CameraMotion::Arc) one.moving = growSkeleton(work_, keyframes_, one.start, seed, progress_.silent());
+      if (i % 2 == 0 && options_.motion != CameraMotion::Nodal && options_.motion != CameraMotion::Arc)
+        one.moving = growSkeleton(work_, keyframes_, one.start, seed, progress_.silent());
       if (i % 2 == 1 && (options_.motion == CameraMotion::Auto || options_.motion == CameraMotion::Nodal || options_.motion == CameraMotion::Arc))
         one.turning = rotateOnly(work_, keyframes_, one.start, seed, progress_.silent());
     });
@@ -220,7 +221,8 @@ class Chooser {
     std::erase_if(starts, [&](const SolveStart& s) { return s.work.arm && s.length >= nodal; });
   }
 
-  /// What comes of a camera that only rotates when it may stand beside its pivot: before, behind or on a side of it. One of them is near enough for the rest to follow.
+  /// What comes of a camera that only rotates when it may stand beside its pivot: before, behind or on a side of it. One of them is near enough for the rest to
+  /// follow.
   std::optional<SolveStart> arcFrom(const Turning& turning) const {
     const bool open = options_.motion == CameraMotion::Auto || options_.motion == CameraMotion::Arc;
     if (!open || !(turning.median_error_px < kRoughPx)) return std::nullopt;
@@ -244,8 +246,9 @@ class Chooser {
     for (const int steps : {25, 25}) {
       placeTracks(work, false, far_rad);
       sortOut(work, kRoughLimits);
-      adjustReconstruction(work, {.free_lens = free, .prior = roughPrior(work.lens().model), .fixed_centres = true, .loss_px = 1.5, .max_steps = steps, .settled = 1e-5},
-                           progress_.silent());
+      adjustReconstruction(
+          work, {.free_lens = free, .prior = roughPrior(work.lens().model), .fixed_centres = true, .loss_px = 1.5, .max_steps = steps, .settled = 1e-5},
+          progress_.silent());
     }
     const double error = errorSpread(work) * kMedianOfSpread;
     const double length = descriptionLength(work, false, keyframes_, std::max(0.05, std::isnan(noise_px_) ? 0.1 : noise_px_)).total();

@@ -174,9 +174,10 @@ void useLensFile(Session& session, const QString& path) {
 
 QWidget* solveSettings(Session& session) {
   Body body;
-  auto* motion =
-      lensChoice(session, {QObject::tr("automatic"), QObject::tr("free"), QObject::tr("only rotates"), QObject::tr("on a rail"), QObject::tr("in a plane"), QObject::tr("about a point beside it")},
-                 "Change camera motion", &LensSettings::motion);
+  auto* motion = lensChoice(session,
+                            {QObject::tr("automatic"), QObject::tr("free"), QObject::tr("only rotates"), QObject::tr("on a rail"), QObject::tr("in a plane"),
+                             QObject::tr("about a point beside it")},
+                            "Change camera motion", &LensSettings::motion);
   motion->setObjectName("motion");
   auto* known = lensChoice(session, {QObject::tr("unknown"), QObject::tr("about known"), QObject::tr("locked"), QObject::tr("zooming")}, "Change focal length",
                            &LensSettings::focal);
@@ -187,9 +188,11 @@ QWidget* solveSettings(Session& session) {
   auto* model = lensChoice(session, {QObject::tr("automatic"), QObject::tr("none"), QObject::tr("Brown"), QObject::tr("fisheye"), QObject::tr("anamorphic")},
                            "Change lens model", &LensSettings::lens);
   model->setObjectName("lensModel");
-  addField(*body.grid, QObject::tr("Camera motion"), motion,
-           QObject::tr("Automatic: moving freely, only rotating, or about a point beside it (a tripod off its nodal point), whichever they bear out. On a rail, in a plane: "
-                       "its path is held to one."));
+  addField(
+      *body.grid, QObject::tr("Camera motion"), motion,
+      QObject::tr(
+          "Automatic: moving freely, only rotating, or about a point beside it (a tripod off its nodal point), whichever they bear out. On a rail, in a plane: "
+          "its path is held to one."));
   addField(*body.grid, QObject::tr("Focal length"), known,
            QObject::tr("Unknown: found from the footage. About known: the value is a start. Locked: the value stands. Zooming: one for every frame."));
   addField(*body.grid, QObject::tr("Value"), focal, QObject::tr("Focal length, mm; read where it is about known or locked."));
