@@ -8,6 +8,7 @@
 #include "core/base/progress.h"
 #include "core/review/reviewed_solve.h"
 #include "core/review/verdict.h"
+#include "tests/support/best_possible.h"
 #include "tests/support/judge_by_truth.h"
 #include "tests/support/random_shot.h"
 
@@ -15,8 +16,10 @@ namespace dusky::testing {
 namespace {
 
 struct Tally {
-  int shots = 0, right = 0, refused = 0, wrong = 0, silent = 0, doubted = 0;
-  void add(const Tally& o) { shots += o.shots, right += o.right, refused += o.refused, wrong += o.wrong, silent += o.silent, doubted += o.doubted; }
+  int shots = 0, right = 0, refused = 0, wrong = 0, open = 0, silent = 0, doubted = 0;
+  void add(const Tally& o) {
+    shots += o.shots, right += o.right, refused += o.refused, wrong += o.wrong, open += o.open, silent += o.silent, doubted += o.doubted;
+  }
 };
 
 struct Outcome {
@@ -43,19 +46,28 @@ Outcome judge(std::uint64_t seed) {
   const double slip = truth.ok() ? truth->slip_rms_px : 1e9;
   const bool right = slip <= std::max(1.0, 4 * random.plan.noise_px), trusted = verdict.level == TrustLevel::Trust;
   out.tally.right = right, out.tally.wrong = !right;
+  // Where the best that can be reached from the truth is off as well, a camera that is not trusted is the right answer.
+  if (!right && !trusted) {
+    const auto best = bestPossible(shot);
+    out.tally.open = !best.ok() || best->slip_rms_px > std::max(1.0, 4 * random.plan.noise_px);
+  }
   out.tally.silent = !right && trusted, out.tally.doubted = right && !trusted;
   out.zoom_found = s.zooms(), out.readout_found = s.readout != 0;
   out.line = fmt::format(
       "{} {:6} slip {:8.3f} rms {:.3f} floor {:.3f} explained {:.2f} rival {:.3f} fsig {:.4f} lsig {:.2f} {} zoom {:d} readout {:.2f} {:.1f} s | {}",
-      right ? "right" : "WRONG", describe(verdict.level), slip, s.rms_px, verdict.noise_floor_px, verdict.explained_share, s.evidence.rival_share,
-      s.evidence.focal_sigma_share, s.cameras.front().lens_sigma_px, describe(s.motion), s.zooms(), s.readout, out.seconds, verdict.sentence);
+      right            ? "right"
+      : out.tally.open ? "open "
+                       : "WRONG",
+      describe(verdict.level), slip, s.rms_px, verdict.noise_floor_px, verdict.explained_share, s.evidence.rival_share, s.evidence.focal_sigma_share,
+      s.cameras.front().lens_sigma_px, describe(s.motion), s.zooms(), s.readout, out.seconds, verdict.sentence);
   return out;
 }
 
 void print(const std::string& name, const Tally& t) {
-  fmt::print("{:12} {:5} shots  right {:5} ({:5.1f} %)  refused {:3}  wrong {:4}  wrong and trusted {:3} ({:.1f} %)  right, not trusted {:4} ({:.1f} %)\n",
-             name, t.shots, t.right, 100.0 * t.right / t.shots, t.refused, t.wrong, t.silent, 100.0 * t.silent / t.shots, t.doubted,
-             100.0 * t.doubted / std::max(1, t.right));
+  fmt::print(
+      "{:12} {:5} shots  right {:5} ({:5.1f} %)  refused {:3}  wrong {:4}, open {:3}  wrong and trusted {:3} ({:.1f} %)  right, not trusted {:4} ({:.1f} %)\n",
+      name, t.shots, t.right, 100.0 * t.right / t.shots, t.refused, t.wrong, t.open, t.silent, 100.0 * t.silent / t.shots, t.doubted,
+      100.0 * t.doubted / std::max(1, t.right));
 }
 
 }  // namespace

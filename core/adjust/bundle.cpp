@@ -43,8 +43,7 @@ State moved(const Bundle& from, const ReducedSystem& system, const BundleOptions
       },
       64);
   for (std::size_t j = 0; j < to.points.size(); ++j) {
-    to.points[j] += system.pointSteps()[j];
-    if (from.isAtInfinity(static_cast<int>(j))) to.points[j].normalize();
+    to.points[j] = system.movedPoint(static_cast<int>(j), from.points[j], system.pointSteps()[j]);
   }
   for (std::size_t l = 0; l < to.lenses.size(); ++l) {
     LensParameters values = to.lenses[l].parameters();

@@ -450,6 +450,19 @@ void ReducedSystem::backSubstitute() {
   });
 }
 
+Vec3 ReducedSystem::movedPoint(int point, const Vec3& place, const Vec3& step) const {
+  if (bundle_.isAtInfinity(point)) return (place + step).normalized();
+  if (point_begin_[point] == point_begin_[point + 1]) return place;
+  const Vec3& from = bundle_.cameras[bundle_.observations[point_begin_[point]].camera].centre;
+  const Vec3 away = place - from;
+  const double squared = away.squaredNorm();
+  if (!(squared > 0)) return place + step;
+  constexpr double kFarthest = 0.05, kNearest = 20;  // of the inverse distance in one step
+  const double along = step.dot(away) / squared;
+  const Vec3 aside = step - along * away;
+  return from + (away + aside) / std::clamp(1 - along, kFarthest, kNearest);
+}
+
 /// One step of Gauss and Newton for one point of the bundle; false where it gains (nearly) nothing, and then nothing moves.
 bool ReducedSystem::refitPoint(int point, Vec3& place) const {
   constexpr double kWorthIt = 1e-3;
@@ -468,8 +481,7 @@ bool ReducedSystem::refitPoint(int point, Vec3& place) const {
   const Vec3 step = normal.llt().solve(gradient);
   if (!(step.dot(gradient) > kWorthIt * cost)) return false;
   const Vec3 before = place;
-  place += step;
-  if (bundle_.isAtInfinity(point)) place.normalize();
+  place = movedPoint(point, place, step);
   for (int i = begin; i < end; ++i) next += model_.loss(model_.squaredError(bundle_.observations[i]));
   if (next < cost) return true;
   place = before;

@@ -35,6 +35,9 @@ class ReducedSystem {
   // The last step.
   Eigen::VectorXd::ConstSegmentReturnType cameraStep(int camera) const { return camera_step_.segment(rowOf(camera), block_); }
   const std::vector<Vec3>& pointSteps() const { return point_steps_; }
+  /// A point after a step. Along the ray from the first camera that saw it what goes evenly is the inverse of its distance, as in the pictures: a step that
+  /// overshoots neither ends behind the camera nor creeps. Source: Civera, Davison and Montiel, IEEE Transactions on Robotics 24(5), 2008.
+  Vec3 movedPoint(int point, const Vec3& place, const Vec3& step) const;
   const Eigen::VectorXd& sharedStep() const { return shared_step_; }
 
   // How the unknowns lie.

@@ -37,7 +37,7 @@ class FocalProfile {
     restTracks(state_.work, kTracksInFrame);
     thinning_ = std::sqrt(static_cast<double>(measured(state_.work).used) / std::max(1, all));
     problem_ = finalOptions(state_, options);
-    problem_.max_steps = 25, problem_.free_focal = false;
+    problem_.max_steps = 100, problem_.free_focal = false;
     for (LensTerms& terms : problem_.lens_terms) terms.free[0] = false;
   }
 

@@ -143,6 +143,12 @@ void findCauses(const Solution& solution, Verdict& verdict) {
         fmt::format("The focal length is known to ±{:.1f} % only: the move hardly tells it from distance. Give it, or its neighbourhood.",
                     100 * evidence.focal_sigma_share));
   }
+  // Measured: the depths of what is far and the focal length make up for one another there, in a way that no curvature at the solution shows.
+  if (solution.motion == MotionKind::Arc) {
+    add("small parallax", 1.5,
+        "The camera rotates about a point beside it: so little parallax hardly tells the focal length from how far the set is. Give the focal length, or its "
+        "neighbourhood, and leave the motion to the tracks.");
+  }
   if (const double off = solution.cameras.front().lens_sigma_px / tolerance; solution.motion == MotionKind::Nodal && off > kCheckLens) {
     add("lens", off / kCheckLens,
         fmt::format("The lens is known to ±{:.1f} px over the picture only: the camera rotates too little to tell it. Give the focal length, or a lens file.",
@@ -152,6 +158,8 @@ void findCauses(const Solution& solution, Verdict& verdict) {
     add("another explanation", kCheckRival / std::max(0.005, evidence.rival_share),
         fmt::format("Another explanation is nearly as good: {}. If you know which it was, say so.", evidence.rival));
   }
+  if (solution.summary.termination == Termination::StepLimit)
+    add("unsettled", 1.2, "The solve stopped before it settled: what it found may still move. Carry on from it, or give the focal length.");
   if (!verdict.fine) add("weak part", 1, verdict.hurt, verdict.hurt_frames);
 }
 

@@ -6,6 +6,7 @@
 #include <limits>
 #include <numeric>
 
+#include "core/base/numbers.h"
 #include "core/solve/description_length.h"
 #include "core/solve/sort_out.h"
 #include "core/solve/start.h"
@@ -44,6 +45,7 @@ class Explorer {
       findLens(state, task_);
       settle(state, task_, task_.options.max_rounds, part(0.7, 0.85, i));
     }
+    for (Candidate& candidate : candidates_) goToTheEnd(candidate.state);
     if (task_.progress.stopRequested()) return cancelled();
     measure();
     for (std::size_t i = 0, count = candidates_.size(); i < count; ++i) {
@@ -66,6 +68,30 @@ class Explorer {
   Progress part(double from, double to, std::size_t i) const {
     const double each = (to - from) / static_cast<double>(candidates_.size()), k = static_cast<double>(i);
     return task_.progress.part(from + k * each, from + (k + 1) * each);
+  }
+
+  /// Directions become points again, at twice the usual distance: under a focal length that is a little off, what is far seems to lie beyond infinity, and
+  /// would stay there.
+  static void turnFinite(Reconstruction& work) {
+    std::vector<double> distances;
+    for (const WorkTrack& track : work.tracks) {
+      if (track.takesPart() && !track.at_infinity) distances.push_back(track.point->norm());
+    }
+    if (distances.empty()) return;
+    const double far = 2 * median(std::move(distances));
+    for (WorkTrack& track : work.tracks) {
+      if (track.point && track.at_infinity) *track.point *= far, track.at_infinity = false;
+    }
+  }
+
+  /// About a pivot the valley is long and flat: an explanation is compared with others from its end.
+  void goToTheEnd(SolveState& state) const {
+    if (!state.work.arm || task_.progress.stopRequested()) return;
+    turnFinite(state.work);
+    BundleOptions options = robustOptions(state, task_.options);
+    options.max_steps = 80, options.settled = 1e-7, options.damping = 1e-6;
+    adjustReconstruction(state.work, options, task_.progress.silent());
+    sortOutNow(state);
   }
 
   /// All frames under every explanation; those that are far behind then are left.
@@ -172,8 +198,14 @@ class Explorer {
       if (pose) pose->centre = pose->world_from_camera * *work.arm;
     }
     turnDepthsInsideOut(work);
-    BundleOptions options = adjustOptions(state, task_.options);
-    options.loss_px = 2;
+    BundleOptions options = adjustOptions(state, task_.options), held = options;
+    options.loss_px = held.loss_px = 2;
+    if (options.freeOf(0)[0] || options.free_focal) {
+      beginBeforeInfinity(work);
+      held.free_focal = false;
+      for (LensTerms& terms : held.lens_terms) terms.free[0] = false;
+      adjustReconstruction(work, held, task_.progress.silent());
+    }
     adjustReconstruction(work, options, task_.progress.silent());
     settle(state, task_, 3, task_.progress.silent());
     return state;

@@ -108,7 +108,7 @@ void holdFrames(SolveState& state, const std::vector<int>& frames) {
 
 double farLimit(const SolveState& state) {
   const double spread = std::isnan(state.spread_px) ? 0.3 : std::max(0.05, state.spread_px);
-  return 2 * spread / state.work.lens().focal_px;
+  return (state.work.arm ? 0.5 : 2) * spread / state.work.lens().focal_px;
 }
 
 }  // namespace dusky

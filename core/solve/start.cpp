@@ -224,7 +224,9 @@ class Chooser {
   /// What comes of a camera that only rotates when it may stand beside its pivot: before, behind or on a side of it. One of them is near enough for the rest to
   /// follow.
   std::optional<SolveStart> arcFrom(const Turning& turning) const {
-    const bool open = options_.motion == CameraMotion::Auto || options_.motion == CameraMotion::Arc;
+    // Under a known focal length a free path does as well, and asks for no pivot.
+    const bool unknown = options_.focal == FocalKnowledge::Unknown && !options_.known_lens && !knownValueOf(options_, turning.work.lens().model, 0);
+    const bool open = options_.motion == CameraMotion::Arc || (options_.motion == CameraMotion::Auto && unknown);
     if (!open || !(turning.median_error_px < kRoughPx)) return std::nullopt;
     std::array<SolveStart, 4> tried;
     const std::array<Vec3, 4> arms = {Vec3::UnitZ(), -Vec3::UnitZ(), Vec3::UnitX(), -Vec3::UnitX()};
@@ -240,15 +242,17 @@ class Chooser {
       if (pose) pose->centre = pose->world_from_camera * arm;
     }
     for (WorkTrack& track : work.tracks) track.point.reset(), track.at_infinity = false;
-    const double far_rad = 2 * std::max(0.1, noise_px_) / work.lens().focal_px;
     LensFreedom free = firstFreedom(options_, work.lens().model);
-    free[0] = free[0] && work.focal_px.empty();
-    for (const int steps : {25, 25}) {
+    const bool finds_focal = free[0];
+    if (finds_focal) beginBeforeInfinity(work);
+    const double far_rad = 0.5 * std::max(0.1, noise_px_) / work.lens().focal_px;
+    for (const bool at_last : {false, true, true}) {
       placeTracks(work, false, far_rad);
       sortOut(work, kRoughLimits);
-      adjustReconstruction(
-          work, {.free_lens = free, .prior = roughPrior(work.lens().model), .fixed_centres = true, .loss_px = 1.5, .max_steps = steps, .settled = 1e-5},
-          progress_.silent());
+      free[0] = finds_focal && at_last && work.focal_px.empty();
+      BundleOptions options{.free_lens = free, .prior = roughPrior(work.lens().model), .fixed_centres = true, .free_focal = at_last};
+      options.loss_px = 1.5, options.max_steps = 25, options.settled = 1e-5;
+      adjustReconstruction(work, options, progress_.silent());
     }
     const double error = errorSpread(work) * kMedianOfSpread;
     const double length = descriptionLength(work, false, keyframes_, std::max(0.05, std::isnan(noise_px_) ? 0.1 : noise_px_)).total();

@@ -3,6 +3,7 @@
 #include <ceres/ceres.h>
 #include <gtest/gtest.h>
 
+#include "core/adjust/observation_model.h"
 #include "core/adjust/uncertainty.h"
 #include "core/base/random.h"
 #include "core/geometry/align.h"
@@ -88,6 +89,25 @@ TEST(Adjust, AChainOfShortLivesGivesTheSameUncertaintyEveryTime) {
     EXPECT_NEAR(u.lens[0][0], once.lens[0][0], 1e-6 * once.lens[0][0]);
     EXPECT_NEAR(u.centre.back(), once.centre.back(), 1e-6 * once.centre.back());
   }
+}
+
+TEST(Adjust, ANarrowValleyIsWalkedToItsEnd) {
+  // A dolly that does not rotate: with another focal length the set is as deep as that asks for, and hardly anything objects.
+  SyntheticPlan plan{.frames = 60, .points = 500, .noise_px = 0.1, .life = 30, .seed = 6};
+  plan.path = [](int i) { return Pose{Eigen::Quaterniond(0, 1, 0, 0), Vec3(0.02 * i, 1.6, -0.02 * i)}; };
+  plan.lens.k1() = -0.12;
+  Bundle bundle = truthBundle(makeSyntheticShot(plan));
+  BundleOptions options{.free_lens = focalAndRadial(), .loss = Loss::Squared, .max_steps = 100, .damping = 1e-6, .settled = 1e-9};
+  Bundle best = bundle;
+  const double least = adjust(best, options, {}).cost_after;
+  bundle.lenses[0].focal_px *= 0.85;
+  BundleOptions held = options;
+  held.free_lens[0] = false;
+  adjust(bundle, held, {});
+  options.max_steps = 40, options.settled = 1e-6;
+  adjust(bundle, options, {});
+  EXPECT_LT(bundleCost(bundle, options), least * 1.0002);
+  EXPECT_NEAR(bundle.lenses[0].focal_px / best.lenses[0].focal_px, 1, 0.01);
 }
 
 TEST(Adjust, OutliersBarelyPull) {

@@ -184,6 +184,60 @@ TEST(KindsOfBundles, TheReadoutsSlopeAgreesWithADifference) {
   EXPECT_LT((residualAt(0.3).second - by_difference).norm(), 0.02 * by_difference.norm() + 1e-3);
 }
 
+/// Cameras that rotate about the origin on an arm, as a head's.
+Bundle onAnArm(const Vec3& arm) {
+  Bundle bundle = exactBundle(Lens::simple(1280, 720, 900));
+  for (std::size_t c = 0; c < bundle.cameras.size(); ++c) {
+    Pose& camera = bundle.cameras[c];
+    const double share = static_cast<double>(c) / 11 - 0.5;
+    camera.world_from_camera = (bundle.cameras[0].world_from_camera * rotationFromVector(Vec3(0.2 * share * share, 0.6 * share, 0))).normalized();
+    camera.centre = camera.world_from_camera * arm;
+  }
+  bundle.arm = arm;
+  see(bundle);
+  return bundle;
+}
+
+TEST(KindsOfBundles, AnArmIsFoundWithItsRotations) {
+  const Vec3 arm(0.05, -0.02, 0.3);
+  Bundle bundle = onAnArm(arm);
+  for (std::size_t c = 0; c < bundle.cameras.size(); ++c)
+    bundle.cameras[c].world_from_camera =
+        bundle.cameras[c].world_from_camera * rotationFromVector(0.004 * Vec3(static_cast<double>(c % 2), static_cast<double>(c % 3), 1));
+  *bundle.arm = Vec3(0, 0, 0.3);
+  BundleOptions options = exactly(freedomOf({0}));
+  options.fixed_centres = true;
+  bundle.lenses[0].focal_px = 915;
+  EXPECT_LT(adjust(bundle, options, {}).cost_after, 1e-6);
+  EXPECT_NEAR(bundle.lenses[0].focal_px, 900, 0.1);
+  EXPECT_LT((bundle.arm->normalized() - arm.normalized()).norm(), 1e-3);
+  for (const Pose& camera : bundle.cameras) EXPECT_LT((camera.centre - camera.world_from_camera * *bundle.arm).norm(), 1e-12);
+}
+
+TEST(KindsOfBundles, TheArmsSlopesAgreeWithDifferences) {
+  const Bundle bundle = onAnArm(Vec3(0.05, -0.02, 0.3));
+  const BundleOptions options{.fixed_centres = true, .loss = Loss::Squared};
+  const BundleObservation o = bundle.observations[7 * 12 + 4];
+  const auto at = [&](const Vec3& rotation, const Vec3& arm) {
+    Bundle moved = bundle;
+    *moved.arm += arm;
+    for (Pose& camera : moved.cameras) {
+      camera.world_from_camera = camera.world_from_camera * rotationFromVector(rotation);
+      camera.centre = camera.world_from_camera * *moved.arm;
+    }
+    SharedColumns shared;
+    const Linearised row = ObservationModel(moved, options).linearise(o, shared);
+    return std::pair{row, Eigen::Matrix<double, 2, 3>(shared.leftCols<3>())};
+  };
+  constexpr double e = 1e-5;
+  const auto [row, by_arm] = at(Vec3::Zero(), Vec3::Zero());
+  for (int k = 0; k < 3; ++k) {
+    const Vec3 step = e * Vec3::Unit(k), none = Vec3::Zero();
+    EXPECT_LT((row.by_rotation.col(k) - (at(step, none).first.residual - at(-step, none).first.residual) / (2 * e)).norm(), 0.01);
+    EXPECT_LT((by_arm.col(k) - (at(none, step).first.residual - at(none, -step).first.residual) / (2 * e)).norm(), 0.01);
+  }
+}
+
 TEST(KindsOfBundles, TiesAndPlanesPull) {
   Bundle bundle = exactBundle(Lens::simple(1280, 720, 900));
   see(bundle);
