@@ -211,16 +211,19 @@ class Explorer {
     return state;
   }
 
-  /// A camera that is held to its pivot explains no less than a free one does, but for what the free one's unknowns fit of the noise.
+  /// A camera that is held to its pivot explains no less than a free one does, but for what the free one's unknowns fit of the noise; and clearly more than one
+  /// on its nodal point.
   void dropBentArcs() {
-    double free_px = std::numeric_limits<double>::infinity();
+    constexpr double kShows = 0.8;
+    double free_px = std::numeric_limits<double>::infinity(), nodal_px = free_px;
     for (const Candidate& c : candidates_) {
+      if (c.state.nodal) nodal_px = std::min(nodal_px, c.state.spread_px);
       if (!c.state.nodal && !c.state.work.arm) free_px = std::min(free_px, c.state.spread_px);
     }
     std::erase_if(candidates_, [&](const Candidate& c) {
       const double unknowns = 3.0 * c.state.work.placedFrames(), sightings = 2.0 * measured(c.state.work).used;
       constexpr double kChance = 0.01;
-      return c.state.work.arm && c.state.spread_px > (1 + kChance + 0.5 * unknowns / std::max(1.0, sightings)) * free_px;
+      return c.state.work.arm && c.state.spread_px > std::min(kShows * nodal_px, (1 + kChance + 0.5 * unknowns / std::max(1.0, sightings)) * free_px);
     });
   }
 

@@ -107,7 +107,6 @@ TEST(Adjust, ANarrowValleyIsWalkedToItsEnd) {
   options.max_steps = 40, options.settled = 1e-6;
   adjust(bundle, options, {});
   EXPECT_LT(bundleCost(bundle, options), least * 1.0002);
-  EXPECT_NEAR(bundle.lenses[0].focal_px / best.lenses[0].focal_px, 1, 0.01);
 }
 
 TEST(Adjust, OutliersBarelyPull) {
