@@ -158,7 +158,7 @@ void findCauses(const Solution& solution, Verdict& verdict) {
     add("another explanation", kCheckRival / std::max(0.005, evidence.rival_share),
         fmt::format("Another explanation is nearly as good: {}. If you know which it was, say so.", evidence.rival));
   }
-  if (solution.summary.termination == Termination::StepLimit)
+  if (solution.summary.termination == Termination::StepLimit && !std::isnan(evidence.focal_sigma_share))
     add("unsettled", 1.2, "The solve stopped before it settled: what it found may still move. Carry on from it, or give the focal length.");
   if (!verdict.fine) add("weak part", 1, verdict.hurt, verdict.hurt_frames);
 }

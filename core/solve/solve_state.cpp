@@ -80,7 +80,7 @@ BundleOptions robustOptions(const SolveState& state, const SolveOptions& options
 BundleOptions finalOptions(const SolveState& state, const SolveOptions& options) {
   BundleOptions plain = adjustOptions(state, options);
   plain.loss = Loss::Squared;
-  plain.max_steps = 40, plain.damping = 1e-6, plain.settled = 1e-6;
+  plain.max_steps = 60, plain.damping = 1e-6, plain.settled = 1e-6;
   return plain;
 }
 
