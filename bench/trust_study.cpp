@@ -44,12 +44,13 @@ Outcome judge(std::uint64_t seed) {
   const auto truth = judgeByTruth(shot, s);
   const Verdict verdict = judgeSolution(s);
   const double slip = truth.ok() ? truth->slip_rms_px : 1e9;
-  const bool right = slip <= std::max(1.0, 4 * random.plan.noise_px), trusted = verdict.level == TrustLevel::Trust;
+  const double limit_px = std::max(1.0, 4 * random.plan.noise_px);
+  const bool right = slip <= limit_px, trusted = verdict.level == TrustLevel::Trust;
   out.tally.right = right, out.tally.wrong = !right;
   // Where the best that can be reached from the truth is off as well, a camera that is not trusted is the right answer.
   if (!right && !trusted) {
     const auto best = bestPossible(shot);
-    out.tally.open = !best.ok() || best->slip_rms_px > std::max(1.0, 4 * random.plan.noise_px);
+    out.tally.open = !best.ok() || best->slip_rms_px > limit_px;
   }
   out.tally.silent = !right && trusted, out.tally.doubted = right && !trusted;
   out.zoom_found = s.zooms(), out.readout_found = s.readout != 0;

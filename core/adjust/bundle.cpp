@@ -11,7 +11,7 @@ constexpr double kFastest = 0.1;        // of what the damping falls to with a s
 // Near the least cost a step lowers it by less than kLittle and as predicted. The matrix of such a step serves the next ones too, while each lowers
 // the cost by less than kFalls of the one before.
 constexpr double kLittle = 0.05, kAsPredicted = 0.5, kFalls = 0.3, kCalmDamping = 1e-5, kEndDamping = 1e-6;
-constexpr int kTooOften = 2;
+constexpr int kTooOften = 2;  // that an older matrix led astray: the way bends, and each such step is lost
 
 /// What moves.
 struct State {
@@ -73,8 +73,8 @@ BundleSummary adjust(Bundle& bundle, const BundleOptions& options, const Progres
   ReducedSystem system(bundle, options);
   system.linearise();
   double damping = options.damping, growth = 2, last_decrease = 0;
-  bool again = false;    // with the matrix of the step before
-  int failed_again = 0;  // where the way bends, an older matrix leads astray
+  bool again = false;  // with the matrix of the step before
+  int failed_again = 0;
   const bool free_world = system.worldIsFree();
   for (summary.steps = 0; summary.steps < options.max_steps; ++summary.steps) {
     if (progress.stopRequested()) {
@@ -94,7 +94,7 @@ BundleSummary adjust(Bundle& bundle, const BundleOptions& options, const Progres
     }
     if (!(next_cost < cost)) {
       if (std::exchange(again, false)) {
-        ++failed_again;
+        ++failed_again;  // the matrix is too old
         continue;
       }
       damping *= growth;

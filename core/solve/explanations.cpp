@@ -6,7 +6,7 @@
 #include <limits>
 #include <numeric>
 
-#include "core/base/numbers.h"
+#include "core/solve/arm.h"
 #include "core/solve/description_length.h"
 #include "core/solve/sort_out.h"
 #include "core/solve/start.h"
@@ -68,20 +68,6 @@ class Explorer {
   Progress part(double from, double to, std::size_t i) const {
     const double each = (to - from) / static_cast<double>(candidates_.size()), k = static_cast<double>(i);
     return task_.progress.part(from + k * each, from + (k + 1) * each);
-  }
-
-  /// Directions become points again, at twice the usual distance: under a focal length that is a little off, what is far seems to lie beyond infinity, and
-  /// would stay there.
-  static void turnFinite(Reconstruction& work) {
-    std::vector<double> distances;
-    for (const WorkTrack& track : work.tracks) {
-      if (track.takesPart() && !track.at_infinity) distances.push_back(track.point->norm());
-    }
-    if (distances.empty()) return;
-    const double far = 2 * median(std::move(distances));
-    for (WorkTrack& track : work.tracks) {
-      if (track.point && track.at_infinity) *track.point *= far, track.at_infinity = false;
-    }
   }
 
   /// About a pivot the valley is long and flat: an explanation is compared with others from its end.
@@ -189,15 +175,11 @@ class Explorer {
     return run;
   }
 
-  /// Small parallax looks nearly the same with the camera on the other side of its pivot and the set's depths turned inside out: the better one stays.
+  /// Small parallax looks nearly the same with the camera on the other side of its pivot and the set's depths turned inside out: both are carried on.
   /// Source: the reversal ambiguity, Szeliski and Kang, PAMI 19(5), 1997.
   SolveState reversed(SolveState state) const {
     Reconstruction& work = state.work;
-    *work.arm *= -1;
-    for (auto& pose : work.poses) {
-      if (pose) pose->centre = pose->world_from_camera * *work.arm;
-    }
-    turnDepthsInsideOut(work);
+    turnInsideOut(work);
     BundleOptions options = adjustOptions(state, task_.options), held = options;
     options.loss_px = held.loss_px = 2;
     if (options.freeOf(0)[0] || options.free_focal) {
@@ -225,24 +207,6 @@ class Explorer {
       constexpr double kChance = 0.01;
       return c.state.work.arm && c.state.spread_px > std::min(kShows * nodal_px, (1 + kChance + 0.5 * unknowns / std::max(1.0, sightings)) * free_px);
     });
-  }
-
-  /// What was near the world's origin is far from it then.
-  static void turnDepthsInsideOut(Reconstruction& work) {
-    std::vector<double> nearness;
-    for (const WorkTrack& track : work.tracks) {
-      if (track.takesPart()) nearness.push_back(track.at_infinity ? 0 : 1 / std::max(1e-9, track.point->norm()));
-    }
-    if (nearness.empty()) return;
-    std::sort(nearness.begin(), nearness.end());
-    const auto share = [&](double q) { return nearness[static_cast<std::size_t>(q * static_cast<double>(nearness.size() - 1))]; };
-    const double span = share(0.05) + share(0.95);
-    for (WorkTrack& track : work.tracks) {
-      if (!track.point) continue;
-      const double was = track.at_infinity ? 0 : 1 / std::max(1e-9, track.point->norm());
-      *track.point = track.point->normalized() / std::max(0.02 * span, span - was);
-      track.at_infinity = false;
-    }
   }
 
   void tryShutter(Candidate& candidate) const {

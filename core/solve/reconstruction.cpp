@@ -1,9 +1,8 @@
 #include "core/solve/reconstruction.h"
 
-#include <Eigen/Eigenvalues>
-
 #include "core/base/random.h"
 #include "core/geometry/triangulation.h"
+#include "core/solve/arm.h"
 
 namespace dusky {
 
@@ -165,51 +164,6 @@ MappedBundle makeBundle(const Reconstruction& work, const FramePart& part) {
   return mapped;
 }
 
-void beginBeforeInfinity(Reconstruction& work) {
-  constexpr double kShare = 0.04;
-  const double by = 1 - kShare * (work.arm ? work.arm->normalized().z() : 0);
-  for (Lens& lens : work.lenses) lens.focal_px *= by;
-  for (double& focal : work.focal_px) focal *= by;
-}
-
-/// What of the arm lies along the axis of a plain pan moves no camera against another: the pivot moves to where it is none.
-static void dropIdleArm(Reconstruction& work) {
-  Mat3 mean = Mat3::Zero(), effect = Mat3::Zero();
-  int placed = 0;
-  for (const auto& pose : work.poses) {
-    if (pose) mean += pose->world_from_camera.toRotationMatrix(), ++placed;
-  }
-  if (placed < 2) return;
-  mean /= placed;
-  for (const auto& pose : work.poses) {
-    if (!pose) continue;
-    const Mat3 apart = pose->world_from_camera.toRotationMatrix() - mean;
-    effect += apart.transpose() * apart;
-  }
-  const Eigen::SelfAdjointEigenSolver<Mat3> axes(effect);
-  constexpr double kIdle = 1e-3;
-  if (!(axes.eigenvalues()[0] < kIdle * axes.eigenvalues()[2])) return;
-  const Vec3 idle = axes.eigenvectors().col(0) * axes.eigenvectors().col(0).dot(*work.arm), moved = mean * idle;
-  *work.arm -= idle;
-  for (auto& pose : work.poses) {
-    if (pose) pose->centre = pose->world_from_camera * *work.arm;
-  }
-  for (WorkTrack& track : work.tracks) {
-    if (track.point && !track.at_infinity) *track.point -= moved;
-  }
-}
-
-/// Nothing else holds the size of a world about a pivot.
-static void scaleWorld(Reconstruction& work, double by) {
-  *work.arm *= by;
-  for (auto& pose : work.poses) {
-    if (pose) pose->centre *= by;
-  }
-  for (WorkTrack& track : work.tracks) {
-    if (track.point && !track.at_infinity) *track.point *= by;
-  }
-}
-
 BundleSummary adjustReconstruction(Reconstruction& work, const BundleOptions& options, const Progress& progress, const FramePart& part) {
   MappedBundle mapped = makeBundle(work, part);
   const BundleSummary summary = adjust(mapped.bundle, options, progress);
@@ -221,8 +175,7 @@ BundleSummary adjustReconstruction(Reconstruction& work, const BundleOptions& op
   work.lenses = mapped.bundle.lenses;
   work.readout = mapped.bundle.readout;
   work.arm = mapped.bundle.arm;
-  if (work.arm) dropIdleArm(work);
-  if (work.arm && work.arm->norm() > 0) scaleWorld(work, 1 / work.arm->norm());
+  if (work.arm) keepArmInBounds(work);
   return summary;
 }
 }  // namespace dusky

@@ -87,10 +87,6 @@ struct Placed {
 };
 std::optional<Placed> placeTrack(const Reconstruction& work, const Views& views, const WorkTrack& track, bool only_used);
 
-/// A rotation takes the mean parallax of a camera beside its pivot for focal length, until the farthest points lie beyond infinity: begins with a focal length
-/// that puts all of them well before it.
-void beginBeforeInfinity(Reconstruction& work);
-
 /// Some of the frames, by frame; empty: all of them.
 struct FramePart {
   std::vector<std::uint8_t> in;    ///< Takes part.

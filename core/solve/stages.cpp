@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "core/solve/arm.h"
 #include "core/solve/extend.h"
 #include "core/solve/sort_out.h"
 #include "core/solve/path_shape.h"
@@ -70,9 +71,7 @@ void placeAllFrames(SolveState& state, const SolveTask& task, const Progress& pr
       const std::vector<int> rotated = holdAndRotate(work, seed);
       if (!work.arm) holdFrames(state, rotated);
     }
-    for (auto& pose : work.poses) {
-      if (work.arm && pose) pose->centre = pose->world_from_camera * *work.arm;
-    }
+    if (work.arm) standOnArm(work, *work.arm);
     placeTracks(work, first, farLimit(state));
     sortOut(work, kRoughLimits);
     more = work.placedFrames() > before && work.placedFrames() < static_cast<int>(work.poses.size());

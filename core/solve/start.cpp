@@ -8,6 +8,7 @@
 
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
+#include "core/solve/arm.h"
 #include "core/solve/description_length.h"
 #include "core/solve/sort_out.h"
 #include "core/solve/rotation_only.h"
@@ -237,10 +238,7 @@ class Chooser {
   }
 
   SolveStart onArm(Reconstruction work, const Vec3& arm) const {
-    work.arm = arm;
-    for (auto& pose : work.poses) {
-      if (pose) pose->centre = pose->world_from_camera * arm;
-    }
+    standOnArm(work, arm);
     for (WorkTrack& track : work.tracks) track.point.reset(), track.at_infinity = false;
     LensFreedom free = firstFreedom(options_, work.lens().model);
     const bool finds_focal = free[0];

@@ -1,12 +1,9 @@
 #include "tests/support/best_possible.h"
 
-#include "core/adjust/bundle.h"
 #include "tests/support/judge_by_truth.h"
 
 namespace dusky::testing {
-namespace {
 
-/// The sightings of still points, and everything where it truly is.
 Bundle bundleAtTruth(const SyntheticShot& shot) {
   Bundle bundle;
   bundle.cameras = shot.poses;
@@ -25,6 +22,8 @@ Bundle bundleAtTruth(const SyntheticShot& shot) {
   }
   return bundle;
 }
+
+namespace {
 
 /// A camera that never leaves its place sees directions only.
 bool staysInPlace(const SyntheticShot& shot) {

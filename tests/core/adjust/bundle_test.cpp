@@ -7,22 +7,10 @@
 #include "core/adjust/uncertainty.h"
 #include "core/base/random.h"
 #include "core/geometry/align.h"
+#include "tests/support/best_possible.h"
 #include "tests/support/synthetic_shot.h"
 
 namespace dusky::testing {
-
-/// A bundle at the truth, with noisy sightings.
-Bundle truthBundle(const SyntheticShot& shot) {
-  Bundle bundle;
-  bundle.cameras = shot.poses;
-  bundle.lenses[0] = shot.plan.lens;
-  for (const Track& track : shot.tracks.tracks) {
-    const int point = static_cast<int>(bundle.points.size());
-    bundle.points.push_back(shot.points[track.id - 1]);
-    for (const Observation& o : track.observations) bundle.observations.push_back({o.frame - shot.tracks.first_frame, point, o.position});
-  }
-  return bundle;
-}
 
 void shake(Bundle& bundle, double centre, double turn_rad, double point) {
   Random random(77);
@@ -51,7 +39,7 @@ double centreError(const Bundle& bundle, const std::vector<Pose>& truth) {
 
 TEST(Adjust, ExactSightingsGiveBackCamerasPointsAndLens) {
   const SyntheticShot shot = makeSyntheticShot(lensPlan(0));
-  Bundle bundle = truthBundle(shot);
+  Bundle bundle = bundleAtTruth(shot);
   shake(bundle, 0.03, 0.01, 0.05);
   bundle.lenses[0].focal_px *= 1.05;
   bundle.lenses[0].k1() = bundle.lenses[0].k2() = 0;
@@ -64,7 +52,7 @@ TEST(Adjust, ExactSightingsGiveBackCamerasPointsAndLens) {
 
 TEST(Adjust, NoiseLeavesTheResidualThatTheNoiseHas) {
   const SyntheticShot shot = makeSyntheticShot(lensPlan(0.4));
-  Bundle bundle = truthBundle(shot);
+  Bundle bundle = bundleAtTruth(shot);
   shake(bundle, 0.02, 0.005, 0.03);
   adjust(bundle, {.free_lens = focalAndRadial(), .loss_px = 100, .max_steps = 60}, {});
   double squares = 0;
@@ -81,7 +69,7 @@ TEST(Adjust, AChainOfShortLivesGivesTheSameUncertaintyEveryTime) {
   // Two threads once wrote to the same tiles where the lives are short and the cameras many; in every thirtieth matrix an update was lost.
   SyntheticPlan plan{.frames = 70, .points = 900, .noise_px = 0.1, .life = 20, .seed = 41};
   plan.path = [](int i) { return walkingOn(i, 0.06); };
-  const Bundle bundle = truthBundle(makeSyntheticShot(plan));
+  const Bundle bundle = bundleAtTruth(makeSyntheticShot(plan));
   const CameraUncertainty once = cameraUncertainty(bundle, {.free_lens = focalAndRadial()}, {});
   ASSERT_GT(once.lens[0][0], 0);
   for (int again = 0; again < 60; ++again) {
@@ -96,7 +84,7 @@ TEST(Adjust, ANarrowValleyIsWalkedToItsEnd) {
   SyntheticPlan plan{.frames = 60, .points = 500, .noise_px = 0.1, .life = 30, .seed = 6};
   plan.path = [](int i) { return Pose{Eigen::Quaterniond(0, 1, 0, 0), Vec3(0.02 * i, 1.6, -0.02 * i)}; };
   plan.lens.k1() = -0.12;
-  Bundle bundle = truthBundle(makeSyntheticShot(plan));
+  Bundle bundle = bundleAtTruth(makeSyntheticShot(plan));
   BundleOptions options{.free_lens = focalAndRadial(), .loss = Loss::Squared, .max_steps = 100, .damping = 1e-6, .settled = 1e-9};
   Bundle best = bundle;
   const double least = adjust(best, options, {}).cost_after;
@@ -111,7 +99,7 @@ TEST(Adjust, ANarrowValleyIsWalkedToItsEnd) {
 
 TEST(Adjust, OutliersBarelyPull) {
   const SyntheticShot shot = makeSyntheticShot({.frames = 12, .points = 120, .noise_px = 0.2});
-  Bundle clean = truthBundle(shot), dirty = clean;
+  Bundle clean = bundleAtTruth(shot), dirty = clean;
   Random random(5);
   for (BundleObservation& o : dirty.observations) {
     if (random.uniform() < 0.08) o.seen += Vec2(random.between(-60, 60), random.between(-60, 60));
@@ -123,7 +111,7 @@ TEST(Adjust, OutliersBarelyPull) {
 
 TEST(Adjust, CancelAndStepLimitAreOutcomesAndNeverWorsen) {
   const SyntheticShot shot = makeSyntheticShot(lensPlan(0.3));
-  Bundle bundle = truthBundle(shot);
+  Bundle bundle = bundleAtTruth(shot);
   shake(bundle, 0.05, 0.01, 0.05);
   const BundleSummary limited = adjust(bundle, {.max_steps = 1}, {});
   EXPECT_EQ(limited.termination, Termination::StepLimit);
@@ -137,7 +125,7 @@ TEST(Adjust, CancelAndStepLimitAreOutcomesAndNeverWorsen) {
 
 TEST(Adjust, FixedCentresOnlyTurn) {
   const SyntheticShot shot = makeSyntheticShot({.frames = 8, .points = 60, .step = 0});
-  Bundle bundle = truthBundle(shot);
+  Bundle bundle = bundleAtTruth(shot);
   for (Pose& camera : bundle.cameras) camera.world_from_camera = (camera.world_from_camera * rotationFromVector(Vec3(0.004, -0.003, 0.002))).normalized();
   const std::vector<Pose> before = bundle.cameras;
   const BundleSummary summary = adjust(bundle, {.fixed_centres = true, .max_steps = 50, .settled = 1e-12}, {});
@@ -147,7 +135,7 @@ TEST(Adjust, FixedCentresOnlyTurn) {
 
 TEST(Adjust, APriorHoldsWhatTheFootageHardlyTells) {
   const SyntheticShot shot = makeSyntheticShot({.frames = 6, .points = 40, .noise_px = 0.5});
-  Bundle free = truthBundle(shot), held = free;
+  Bundle free = bundleAtTruth(shot), held = free;
   BundleOptions options{.free_lens = {true, true, true, false, false, false, false, false}, .loss_px = 2, .max_steps = 60};
   adjust(free, options, {});
   options.prior.mean = Lens::simple(1280, 720, 0).parameters();
@@ -197,7 +185,7 @@ double ceresMinimum(Bundle bundle, double loss_px, double* focal) {
 
 TEST(Adjust, ReachesTheSameMinimumAsCeres) {
   const SyntheticShot shot = makeSyntheticShot(lensPlan(0.5));
-  Bundle bundle = truthBundle(shot);
+  Bundle bundle = bundleAtTruth(shot);
   shake(bundle, 0.02, 0.005, 0.03);
   bundle.lenses[0].focal_px *= 1.03;
   double focal = 0;
