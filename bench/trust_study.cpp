@@ -55,12 +55,15 @@ Outcome judge(std::uint64_t seed) {
   out.tally.silent = !right && trusted, out.tally.doubted = right && !trusted;
   out.zoom_found = s.zooms(), out.readout_found = s.readout != 0;
   out.line = fmt::format(
-      "{} {:6} slip {:8.3f} rms {:.3f} floor {:.3f} explained {:.2f} rival {:.3f} fsig {:.4f} lsig {:.2f} {} zoom {:d} readout {:.2f} {:.1f} s | {}",
+      "{} {:6} slip {:8.3f} rms {:.3f} floor {:.3f} explained {:.2f} sigma {:.3f} focal {:.3f} halves {:.3f} rival {:.3f} {:.1f} {:.0f} {:.2f} beyond {:.3f} drift {:.3f} "
+      "fsig {:.4f} lsig {:.2f} {} zoom {:d} readout {:.2f} {:.1f} s | {}",
       right            ? "right"
       : out.tally.open ? "open "
                        : "WRONG",
-      describe(verdict.level), slip, s.rms_px, verdict.noise_floor_px, verdict.explained_share, s.evidence.rival_share, s.evidence.focal_sigma_share,
-      s.cameras.front().lens_sigma_px, describe(s.motion), s.zooms(), s.readout, out.seconds, verdict.sentence);
+      describe(verdict.level), slip, s.rms_px, verdict.noise_floor_px, verdict.explained_share, s.evidence.slip_sigma_px, s.evidence.focal_slip_px,
+      s.evidence.stability_px, s.evidence.rival.share, s.evidence.rival.gain, s.evidence.rival.unknowns, s.evidence.rival.slip_px,
+      s.evidence.beyond_infinity_share, s.evidence.noise_over_time_px, s.evidence.focal_sigma_share, s.cameras.front().lens_sigma_px, describe(s.motion),
+      s.zooms(), s.readout, out.seconds, verdict.sentence);
   return out;
 }
 

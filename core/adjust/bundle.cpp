@@ -123,4 +123,10 @@ BundleSummary adjust(Bundle& bundle, const BundleOptions& options, const Progres
   summary.termination = Termination::StepLimit;
   return summary;
 }
+
+double expectedGain(const Bundle& bundle, const BundleOptions& options) {
+  ReducedSystem system(bundle, options);
+  system.linearise();
+  return system.solve(kLeastDamping) ? 2 * system.predictedGain() : kUnknown;
+}
 }  // namespace dusky

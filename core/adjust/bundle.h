@@ -75,12 +75,18 @@ struct LensTerms {
   LensPrior prior{};
 };
 
+/// What is believed of the focal length of each of a zoom's cameras: the cost is weight times the square of the logarithm's deviation.
+struct FocalBelief {
+  double mean_px = 1, weight = 0;  ///< px^2; 0: nothing is believed.
+};
+
 struct BundleOptions {
   LensFreedom free_lens{};              ///< Of every lens that has no terms of its own. All fixed by default.
   LensPrior prior{};                    ///< The same.
   std::vector<LensTerms> lens_terms{};  ///< Of each lens, in place of those two; empty: none has its own.
   bool fixed_centres = false;           ///< Cameras may only rotate (a tripod); with an arm their centres follow.
   bool free_focal = true;               ///< Of a zoom's cameras.
+  FocalBelief zoom_belief{};
   bool free_readout = false;
   Loss loss = Loss::Cauchy;
   double loss_px = 1.0;   ///< Its scale: errors far above it barely pull, > 0.
@@ -105,5 +111,10 @@ struct BundleSummary {
 /// Sources: Triggs, McLauchlan, Hartley and Fitzgibbon, Bundle Adjustment - A Modern Synthesis, LNCS 1883, 2000;
 /// damping: Nielsen, IMM-REP-1999-05; rolling shutter, the motion within a frame even: Hedborg et al., CVPR 2012.
 BundleSummary adjust(Bundle& bundle, const BundleOptions& options, const Progress& progress);
+
+/// By how much one full step would lower the cost if it were as quadratic as it looks from here, px^2: the gradient in the inverse of its normal equations.
+/// What it gains with more unknowns free than without is the score test for them. Source: Rao, Mathematical Proceedings of the Cambridge Philosophical
+/// Society 44(1), 1948. Unknown where the equations cannot be solved.
+double expectedGain(const Bundle& bundle, const BundleOptions& options);
 
 }  // namespace dusky

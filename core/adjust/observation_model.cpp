@@ -179,19 +179,17 @@ double bundleCost(const Bundle& bundle, const BundleOptions& options) {
   }
   for (const CameraTie& tie : bundle.ties) {
     total += tie.centre * (bundle.cameras[tie.a].centre - bundle.cameras[tie.b].centre).squaredNorm();
-    if (bundle.zooms() && tie.focal > 0) total += tie.focal * focalTieLoss(tie, std::log(bundle.focal_px[tie.a] / bundle.focal_px[tie.b]));
+    if (bundle.zooms() && tie.focal > 0) total += tie.focal * leapLoss(std::log(bundle.focal_px[tie.a] / bundle.focal_px[tie.b]), tie.focal_leap);
   }
+  for (const double focal : bundle.focal_px) total += options.zoom_belief.weight * std::pow(std::log(focal / options.zoom_belief.mean_px), 2);
   for (const CameraPlane& plane : bundle.planes) total += plane.weight * std::pow(plane.normal.dot(bundle.cameras[plane.camera].centre) - plane.offset, 2);
   return total;
 }
 
-double focalTieLoss(const CameraTie& tie, double difference) {
-  const double s2 = tie.focal_leap * tie.focal_leap;
-  return difference * difference / (1 + difference * difference / s2);
-}
+double leapLoss(double deviation, double leap) { return deviation * deviation / (1 + deviation * deviation / (leap * leap)); }
 
-double focalTieWeight(const CameraTie& tie, double difference) {
-  const double w = 1 / (1 + difference * difference / (tie.focal_leap * tie.focal_leap));
+double leapWeight(double deviation, double leap) {
+  const double w = 1 / (1 + deviation * deviation / (leap * leap));
   return w * w;
 }
 }  // namespace dusky

@@ -239,7 +239,13 @@ void ReducedSystem::addBeliefs(bool with_matrix) {
     for (int k = 0; k < 3 && tie.centre > 0; ++k) add(3 + k, tie.centre, apart[k]);
     if (block_ < 7 || tie.focal <= 0) continue;
     const double difference = std::log(bundle_.focal_px[tie.a] / bundle_.focal_px[tie.b]);
-    add(6, tie.focal * focalTieWeight(tie, difference), difference);
+    add(6, tie.focal * leapWeight(difference, tie.focal_leap), difference);
+  }
+  const FocalBelief& belief = options_.zoom_belief;
+  for (int c = 0; c < static_cast<int>(bundle_.focal_px.size()) && belief.weight > 0 && options_.free_focal; ++c) {
+    if (bundle_.isHeld(c)) continue;
+    if (with_matrix) matrix_.block(order_.place[c], order_.place[c])(6, 6) += belief.weight;
+    gradient_[rowOf(c) + 6] -= belief.weight * std::log(bundle_.focal_px[c] / belief.mean_px);
   }
   for (const CameraPlane& plane : bundle_.planes) {
     if (bundle_.isHeld(plane.camera)) continue;

@@ -5,7 +5,9 @@
 #include <cmath>
 
 #include "core/base/parallel.h"
+#include "core/base/random.h"
 #include "core/geometry/essential.h"
+#include "core/adjust/insert_slip.h"
 #include "core/adjust/reduced_system.h"
 
 namespace dusky {
@@ -35,6 +37,8 @@ double sightingsPerIndependentOne(const ReducedSystem& system, const Bundle& bun
   return (1 + rho) / (1 - rho);
 }
 
+constexpr int kSlipSightings = 2000;
+
 /// The covariance, worked out from the reduced system and its border.
 class Covariance {
  public:
@@ -59,9 +63,10 @@ class Covariance {
     matrix.solveUpper(border_);
     makeGauge();
     if (progress_.stopRequested()) return false;
-    matrix.invert();
     variance_ = noiseVariance(system_, bundle_, system_.block() * static_cast<double>(bundle_.cameras.size()) + system_.shared()) *
                 sightingsPerIndependentOne(system_, bundle_);
+    slip_px_ = slipOfAll();
+    matrix.invert();
     return std::isfinite(variance_);
   }
 
@@ -75,6 +80,7 @@ class Covariance {
       if (bundle_.zooms()) out.focal_px.push_back(options_.free_focal ? bundle_.focal_px[c] * std::sqrt(scaled(varianceOf(at + 6))) : kUnknown);
     }
     fillLenses(out);
+    out.slip_px = slip_px_;
     if (options_.free_readout) out.readout = std::sqrt(scaled(corner_(system_.readoutAt(), system_.readoutAt())));
     out.points.resize(bundle_.points.size(), kUnknown);
     parallelFor(
@@ -100,6 +106,55 @@ class Covariance {
       const int place = system_.rowOf(c) / system_.block();
       system_.matrix().block(place, place).diagonal().segment<3>(3).array() += 1;
     }
+  }
+
+  /// Cameras as the noise might have made them as well, under the same lenses and readout.
+  Bundle drawnCameras(Random& random) const {
+    Eigen::MatrixXd step(system_.matrix().rows(), 1);
+    for (double& x : step.reshaped()) x = random.normal();
+    system_.matrix().solveUpper(step);
+    return movedBundle(std::sqrt(scaled(1)) * step.col(0), Eigen::VectorXd::Zero(system_.shared()));
+  }
+
+  /// One of the independent parts that the shared unknowns' deviations are made of, and the cameras that go with it.
+  Bundle movedShared(const Eigen::VectorXd& part) const { return movedBundle(-std::sqrt(scaled(1)) * (border_ * part), std::sqrt(scaled(1)) * part); }
+
+  Bundle movedBundle(const Eigen::VectorXd& step, const Eigen::VectorXd& shared) const {
+    Bundle moved = bundle_;
+    if (moved.arm) *moved.arm += shared.segment<3>(system_.commonAt());
+    for (int c = 0; c < static_cast<int>(moved.cameras.size()); ++c) {
+      const int at = system_.rowOf(c);
+      Pose& pose = moved.cameras[static_cast<std::size_t>(c)];
+      pose.world_from_camera = (pose.world_from_camera * rotationFromVector(step.segment<3>(at))).normalized();
+      if (!options_.fixed_centres) pose.centre += step.segment<3>(at + 3);
+      if (moved.arm) pose.centre = pose.world_from_camera * *moved.arm;
+      if (system_.block() == 7 && options_.free_focal) moved.focal_px[static_cast<std::size_t>(c)] *= std::exp(std::clamp(step[at + 6], -2.0, 2.0));
+    }
+    for (std::size_t l = 0; l < moved.lenses.size(); ++l) {
+      LensParameters values = moved.lenses[l].parameters();
+      const auto& index = system_.lensIndex(static_cast<int>(l));
+      for (std::size_t k = 0; k < index.size(); ++k) values[index[k]] += shared[system_.sharedAt(static_cast<int>(l)) + static_cast<int>(k)];
+      values[0] = std::max(values[0], 0.05 * moved.lenses[l].focal_px);
+      moved.lenses[l].setParameters(values);
+    }
+    if (options_.free_readout) moved.readout = std::clamp(moved.readout + shared[system_.readoutAt()], -1.0, 1.0);
+    return moved;
+  }
+
+  /// RMS insert slip: of a few draws of the cameras, and of each part of the shared unknowns.
+  double slipOfAll() const {
+    constexpr int kDraws = 10;
+    Random random(1);
+    std::vector<Bundle> moved;
+    for (int i = 0; i < kDraws; ++i) moved.push_back(drawnCameras(random));
+    const Eigen::MatrixXd parts = system_.shared() > 0 ? Eigen::MatrixXd(Eigen::LLT<Eigen::MatrixXd>(corner_).matrixL()) : Eigen::MatrixXd();
+    for (int k = 0; k < parts.cols(); ++k) moved.push_back(movedShared(parts.col(k)));
+    std::vector<double> slips(moved.size());
+    parallelFor(static_cast<int>(moved.size()),
+                [&](int i) { slips[static_cast<std::size_t>(i)] = insertSlip(bundle_, moved[static_cast<std::size_t>(i)], kSlipSightings); });
+    double squares = 0;
+    for (std::size_t i = 0; i < slips.size(); ++i) squares += slips[i] * slips[i] / (i < kDraws ? kDraws : 1);
+    return std::sqrt(squares);
   }
 
   /// Orthonormal directions in camera unknowns that move, turn or scale the whole world, and the covariance along them.
@@ -203,7 +258,7 @@ class Covariance {
   Eigen::MatrixXd corner_;  ///< Covariance of the shared unknowns, in units of the noise.
   Eigen::MatrixXd gauge_, along_gauge_, gauge_covariance_, triangle_inverse_;
   Eigen::MatrixXd shared_gauge_;  ///< Covariance of the shared unknowns with the gauge.
-  double variance_ = kUnknown;
+  double variance_ = kUnknown, slip_px_ = kUnknown;
 };
 }  // namespace
 
@@ -212,6 +267,12 @@ double correlatedVariance(const Bundle& bundle, const BundleOptions& options) {
   system.linearise();
   return noiseVariance(system, bundle, system.block() * static_cast<double>(bundle.cameras.size()) + system.shared()) *
          sightingsPerIndependentOne(system, bundle);
+}
+
+double sightingsPerIndependentOne(const Bundle& bundle, const BundleOptions& options) {
+  ReducedSystem system(bundle, options);
+  system.linearise();
+  return sightingsPerIndependentOne(system, bundle);
 }
 
 CameraUncertainty cameraUncertainty(const Bundle& bundle, const BundleOptions& options, const Progress& progress) {

@@ -16,6 +16,7 @@ struct CameraUncertainty {
   std::vector<double> lens_px;                          ///< Of where each lens puts a fixed ray, RMS over the picture; unknown where nothing was free.
   std::vector<std::vector<LensCurvePoint>> lens_curve;  ///< Of every lens.
   double readout = kUnknown;
+  double slip_px = kUnknown;  ///< Of where points of the set land in the pictures, RMS (insert_slip.h): from the covariance of all that was found.
 };
 
 /// Covariance at a solved bundle, with the spread that the residuals show. Errors along one track go together; the correlation
@@ -29,4 +30,7 @@ CameraUncertainty cameraUncertainty(const Bundle& bundle, const BundleOptions& o
 
 /// Variance of one coordinate of a sighting that the residuals show, times how many sightings count as one, px^2.
 double correlatedVariance(const Bundle& bundle, const BundleOptions& options);
+
+/// How many sightings of a track count as one, as the residuals show it; 1 or more.
+double sightingsPerIndependentOne(const Bundle& bundle, const BundleOptions& options);
 }  // namespace dusky

@@ -147,7 +147,8 @@ Json verdictOf(const Solution& solution) {
           {"sentence", verdict.sentence},
           {"explained_share", number(verdict.explained_share)},
           {"noise_floor_px", number(verdict.noise_floor_px)},
-          {"stability_px", nullptr},
+          {"stability_px", number(verdict.stability_px)},
+          {"likely_slip_px", number(verdict.likely_slip_px)},
           {"causes", std::move(causes)}};
 }
 }  // namespace

@@ -108,6 +108,23 @@ SolvedTrack trackOf(const Json& j) {
   return t;
 }
 
+/// Later numbers come after earlier ones: what an older file does not have stays unknown.
+Json evidenceJson(const Evidence& e) {
+  return {number(e.noise_floor_px),    number(e.explained_share), number(e.focal_sigma_share), e.rival.name,
+          number(e.rival.share),       number(e.rival.gain),      number(e.rival.unknowns),    number(e.rival.slip_px),
+          number(e.slip_sigma_px),     number(e.focal_slip_px),   number(e.stability_px),      e.beyond_infinity_share,
+          number(e.noise_over_time_px)};
+}
+
+void readEvidence(const Json& j, Evidence& e) {
+  e.noise_floor_px = numberOf(j.at(0)), e.explained_share = numberOf(j.at(1)), e.focal_sigma_share = numberOf(j.at(2));
+  e.rival.name = j.at(3), e.rival.share = numberOf(j.at(4));
+  if (j.size() < 13) return;
+  e.rival.gain = numberOf(j.at(5)), e.rival.unknowns = j.at(6), e.rival.slip_px = numberOf(j.at(7));
+  e.slip_sigma_px = numberOf(j.at(8)), e.focal_slip_px = numberOf(j.at(9)), e.stability_px = numberOf(j.at(10));
+  e.beyond_infinity_share = j.at(11), e.noise_over_time_px = numberOf(j.at(12));
+}
+
 Json summaryJson(const SolveSummary& s) {
   return {{"termination", s.termination},   {"rounds", s.rounds},
           {"observations", s.observations}, {"holdout_tracks", s.holdout_tracks},
@@ -282,9 +299,7 @@ std::string encode(const Solution& s) {
                   {"rms", number(s.rms_px)},
                   {"holdout_rms", number(s.holdout_rms_px)},
                   {"motion", {s.motion, s.motion_why, s.path_why}},
-                  {"evidence",
-                   {number(s.evidence.noise_floor_px), number(s.evidence.explained_share), number(s.evidence.focal_sigma_share), s.evidence.rival,
-                    number(s.evidence.rival_share)}},
+                  {"evidence", evidenceJson(s.evidence)},
                   {"summary", summaryJson(s.summary)}});
 }
 
@@ -301,12 +316,7 @@ Result<SolutionPtr> decodeSolution(const std::string& bytes) {
     s.holdout_rms_px = numberOf(j.at("holdout_rms"));
     const Json& motion = j.at("motion");
     s.motion = motion.at(0).get<MotionKind>(), s.motion_why = motion.at(1), s.path_why = motion.at(2);
-    const Json& evidence = j.at("evidence");
-    s.evidence = {.noise_floor_px = numberOf(evidence.at(0)),
-                  .explained_share = numberOf(evidence.at(1)),
-                  .focal_sigma_share = numberOf(evidence.at(2)),
-                  .rival = evidence.at(3),
-                  .rival_share = numberOf(evidence.at(4))};
+    readEvidence(j.at("evidence"), s.evidence);
     readSummary(j.at("summary"), s.summary);
   });
 }

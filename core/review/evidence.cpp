@@ -1,9 +1,11 @@
 #include "core/review/evidence.h"
 
+#include <array>
 #include <cmath>
 
 #include "core/adjust/uncertainty.h"
 #include "core/base/parallel.h"
+#include "core/review/beyond_infinity.h"
 #include "core/solve/noise_floor.h"
 #include "core/solve/sort_out.h"
 #include "core/solve/track_share.h"
@@ -35,28 +37,38 @@ class FocalProfile {
     // Under a rolling shutter a frame needs its neighbours.
     if (state_.work.readout == 0) state_.work = thinnedFrames(state_.work, kFrames);
     restTracks(state_.work, kTracksInFrame);
+    tieZoom(state_);
     thinning_ = std::sqrt(static_cast<double>(measured(state_.work).used) / std::max(1, all));
     problem_ = finalOptions(state_, options);
     problem_.max_steps = 100, problem_.free_focal = false;
     for (LensTerms& terms : problem_.lens_terms) terms.free[0] = false;
   }
 
-  double sigmaShare(double claimed) const {
-    const double off = std::clamp(std::isnan(claimed) ? 0.0 : 4 * claimed, 0.01, 0.15);
+  void measure(double claimed, Evidence& evidence) const {
+    const double off = std::clamp(std::isnan(claimed) ? 0.0 : 4 * claimed / thinning_, 0.01, 0.15);
     const double variance = correlatedVariance(makeBundle(state_.work).bundle, problem_);
-    double costs[3];
-    parallelFor(3, [&](int i) { costs[i] = costAt(1 + (i - 1) * off); });
-    const double rise = (std::min(costs[0], costs[2]) - costs[1]) / variance;
+    std::array<Forced, 3> forced;
+    parallelFor(3, [&](int i) { forced[static_cast<std::size_t>(i)] = forcedBy(1 + (i - 1) * off); });
+    // Of the parabola through the three: a share of the tracks has its own least cost a little beside.
+    const double rise = ((forced[0].cost + forced[2].cost) / 2 - forced[1].cost) / variance;
     constexpr double kLeast = 0.05;  // of a squared standard deviation: no more can be told from nothing
-    return thinning_ * off / std::sqrt(std::max(rise, kLeast));
+    const double slip = std::max(slipBetween(forced[1].work, forced[0].work), slipBetween(forced[1].work, forced[2].work));
+    evidence.focal_sigma_share = thinning_ * off / std::sqrt(std::max(rise, kLeast));
+    evidence.focal_slip_px = slip / off * evidence.focal_sigma_share;
   }
 
  private:
-  double costAt(double scale) const {
-    Reconstruction work = state_.work;
-    for (double& focal : work.focal_px) focal *= scale;
-    for (Lens& lens : work.lenses) lens.focal_px *= scale;
-    return adjustReconstruction(work, problem_, progress_.silent()).cost_after;
+  struct Forced {
+    Reconstruction work;
+    double cost = kUnknown;
+  };
+
+  Forced forcedBy(double scale) const {
+    Forced forced{state_.work};
+    for (double& focal : forced.work.focal_px) focal *= scale;
+    for (Lens& lens : forced.work.lenses) lens.focal_px *= scale;
+    forced.cost = adjustReconstruction(forced.work, problem_, progress_.silent()).cost_after;
+    return forced;
   }
 
   SolveState state_;
@@ -64,6 +76,30 @@ class FocalProfile {
   const Progress& progress_;
   double thinning_ = 1;
 };
+
+/// Solves the shot again from where it stands with either half of its tracks, and looks how far the cameras go from there. Each half has twice the variance of
+/// the whole and shares its half of the errors with it: the difference is what the whole may be off.
+/// Source: half-sampling, McCarthy, Review of the International Statistical Institute 37(3), 1969.
+double stabilityByHalves(const TrackSet& tracks, const SolveOptions& options, const Solution& solution, const Progress& progress) {
+  constexpr int kTracksInFrame = 160, kSteps = 12;
+  SolveState state = finalState(solution, tracks, options);
+  const double all = measured(state.work).used;
+  restTracks(state.work, kTracksInFrame);
+  const double share = measured(state.work).used / std::max(1.0, all);
+  BundleOptions problem = finalOptions(state, options);
+  problem.max_steps = kSteps;
+  std::array<double, 2> slips{};
+  parallelFor(2, [&](int half) {
+    Reconstruction work = state.work;
+    int nth = 0;
+    for (WorkTrack& track : work.tracks) {
+      if (track.takesPart() && nth++ % 2 == half) track.resting = true;
+    }
+    adjustReconstruction(work, problem, progress.silent());
+    slips[static_cast<std::size_t>(half)] = slipBetween(state.work, work);
+  });
+  return std::sqrt((slips[0] * slips[0] + slips[1] * slips[1]) / 2 / (2 / share - 1));
+}
 
 bool focalIsKnown(const SolveOptions& options, const Solution& solution) {
   return options.known_lens || options.focal == FocalKnowledge::Locked || options.focal == FocalKnowledge::Near ||
@@ -75,10 +111,17 @@ bool focalIsKnown(const SolveOptions& options, const Solution& solution) {
 Evidence gatherEvidence(const TrackSet& tracks, const SolveOptions& options, const Solution& solution, const Progress& progress) {
   Evidence evidence = solution.evidence;
   if (std::isnan(evidence.noise_floor_px)) evidence.noise_floor_px = noiseFloor(tracks);
+  evidence.noise_over_time_px = noiseOverTime(tracks);
   evidence.explained_share = explainedShare(solution);
   if (!focalIsKnown(options, solution)) {
-    const double claimed = solution.cameras.front().sigma[0] / solution.lens().focal_px;
-    evidence.focal_sigma_share = FocalProfile(tracks, options, solution, progress).sigmaShare(claimed);
+    const SolvedFrame& middle = solution.frames[solution.frames.size() / 2];
+    const double claimed = solution.zooms() ? middle.sigma_focal_px / middle.focal_px : solution.cameras.front().sigma[0] / solution.lens().focal_px;
+    FocalProfile(tracks, options, solution, progress).measure(claimed, evidence);
+  }
+  evidence.stability_px = stabilityByHalves(tracks, options, solution, progress);
+  if (solution.motion != MotionKind::Nodal) {
+    const SolveState state = finalState(solution, tracks, options);
+    evidence.beyond_infinity_share = shareBeyondInfinity(state.work, errorSpread(state.work));
   }
   return evidence;
 }

@@ -104,12 +104,9 @@ Verdict whatHurts(const Solution& solution) {
 // Calibrated by bench/trust_study, never by hand on single shots.
 constexpr double kCheckOver = 1.5, kRejectOver = 4;        // error over the noise floor
 constexpr double kCheckShare = 0.55, kRejectShare = 0.25;  // of the sightings explained
-constexpr double kCheckFocal = 5;                          // standard deviation of the focal length over the picture, in tolerances
-constexpr double kCheckLens = 1;                           // the same of the lens of a camera that only rotates
-constexpr double kCheckRival = 0.1;                        // by how much more another explanation must cost
-
-/// What a wrong place on the set may be before it shows: a pixel, or the noise's own size, px.
-double toleranceOf(const Evidence& evidence) { return std::max(1.0, std::isnan(evidence.noise_floor_px) ? 0.0 : 4 * evidence.noise_floor_px); }
+constexpr double kCheckSlip = 0.75;                        // an insert's likely slip over what it may slip
+constexpr double kCheckBeyond = 0.03;                      // of the kept tracks that lie beyond infinity
+constexpr double kCheckRival = 5;                          // standard deviations by which another explanation must fit worse, or a richer one better
 
 /// RMS of one coordinate, in noise floors; nobody asks for less than a twentieth of a pixel. Unknown where there is no floor.
 double errorOverFloor(const Solution& solution) {
@@ -118,10 +115,41 @@ double errorOverFloor(const Solution& solution) {
   return solution.rms_px / std::sqrt(2.0) / (floor < kFineEnough_px ? kFineEnough_px : floor);
 }
 
+std::string slipText(double px) { return px < 100 ? fmt::format("{:.1f} px", px) : std::string("over 100 px"); }
+
+/// What leaves most room for an insert to slip.
+std::string_view whatLetsSlip(const Solution& solution) {
+  const Evidence& e = solution.evidence;
+  if (solution.motion == MotionKind::Nodal) return "lens";
+  if (e.focal_slip_px > 0.5 * e.likelySlip_px()) return "focal length";
+  return e.slip_sigma_px < 0.5 * e.likelySlip_px() ? "unstable" : "few tracks";
+}
+
+std::string whySlips(const Solution& solution) {
+  const Evidence& e = solution.evidence;
+  const std::string_view what = whatLetsSlip(solution);
+  const std::string slips = fmt::format("An insert may slip by {}: ", slipText(e.likelySlip_px()));
+  if (what == "lens") return slips + "the camera rotates too little to tell its lens. Give the focal length, or a lens file.";
+  if (what == "focal length")
+    return slips + fmt::format("the focal length is known to ±{:.1f} % only, for the move hardly tells it from distance. Give it, or its neighbourhood.",
+                               100 * e.focal_sigma_share);
+  if (what == "unstable")
+    return slips + "each half of the tracks, solved alone, gives another camera. Look for tracks on what moves or slides, and set them aside.";
+  return slips + "that is how well these tracks tell the camera. More tracks or a longer range tell more, and so does what you know of the lens.";
+}
+
+std::string whyTrusted(const Solution& solution) {
+  const Evidence& e = solution.evidence;
+  if (std::isnan(e.noise_floor_px)) return "Nothing speaks against this camera.";
+  const std::string fits = fmt::format("the error is {:.1f} × the noise of the tracks, and {:.0f} % of the sightings are explained.", errorOverFloor(solution),
+                                       100 * e.explained_share);
+  return std::isnan(e.likelySlip_px()) ? "T" + fits.substr(1) : fmt::format("An insert is likely to slip by {:.2f} px; {}", e.likelySlip_px(), fits);
+}
+
 void findCauses(const Solution& solution, Verdict& verdict) {
   const Evidence& evidence = solution.evidence;
-  const auto add = [&](std::string what, double significance, std::string sentence, std::optional<FrameRange> frames = {}) {
-    verdict.causes.push_back({std::move(what), frames, std::move(sentence), significance});
+  const auto add = [&](std::string_view what, double significance, std::string sentence, std::optional<FrameRange> frames = {}) {
+    verdict.causes.push_back({std::string(what), frames, std::move(sentence), significance});
   };
   if (const double over = errorOverFloor(solution); over > kCheckOver) {
     add("unexplained error", over / kCheckOver,
@@ -135,28 +163,25 @@ void findCauses(const Solution& solution, Verdict& verdict) {
         fmt::format("Only {:.0f} % of the sightings are explained. If the set is still, this is not its camera; else mask what moves.",
                     100 * evidence.explained_share));
   }
-  const Lens& lens = solution.lens();
-  const double tolerance = toleranceOf(evidence);
-  const double radius = std::sqrt((lens.width * lens.width + lens.height * lens.height) / 12.0);  // RMS over the picture
-  if (const double off = evidence.focal_sigma_share * radius / tolerance; off > kCheckFocal) {
-    add("focal length", off / kCheckFocal,
-        fmt::format("The focal length is known to ±{:.1f} % only: the move hardly tells it from distance. Give it, or its neighbourhood.",
-                    100 * evidence.focal_sigma_share));
-  }
+  if (const double off = evidence.likelySlip_px() / slipTolerance(evidence.noise_floor_px); off > kCheckSlip)
+    add(whatLetsSlip(solution), off / kCheckSlip, whySlips(solution));
   // Measured: the depths of what is far and the focal length make up for one another there, in a way that no curvature at the solution shows.
   if (solution.motion == MotionKind::Arc) {
     add("small parallax", 1.5,
         "The camera rotates about a point beside it: so little parallax hardly tells the focal length from how far the set is. Give the focal length, or its "
         "neighbourhood, and leave the motion to the tracks.");
   }
-  if (const double off = solution.cameras.front().lens_sigma_px / tolerance; solution.motion == MotionKind::Nodal && off > kCheckLens) {
-    add("lens", off / kCheckLens,
-        fmt::format("The lens is known to ±{:.1f} px over the picture only: the camera rotates too little to tell it. Give the focal length, or a lens file.",
-                    solution.cameras.front().lens_sigma_px));
-  }
-  if (evidence.rival_share < kCheckRival) {
-    add("another explanation", kCheckRival / std::max(0.005, evidence.rival_share),
-        fmt::format("Another explanation is nearly as good: {}. If you know which it was, say so.", evidence.rival));
+  if (const double share = evidence.beyond_infinity_share; share > kCheckBeyond)
+    add("beyond infinity", share / kCheckBeyond,
+        fmt::format(
+            "{:.0f} % of the tracks lie beyond infinity, where nothing is: depths or focal length are bent. Give the focal length, or what you know of the "
+            "lens.",
+            100 * share));
+  const Rival& rival = evidence.rival;
+  if (const double least = rival.unknowns > 0 ? kCheckRival : -kCheckRival; rival.gain > least) {
+    add("another explanation", 1 + (rival.gain - least) / 100,
+        fmt::format("Another explanation fits the tracks as well: {}. If that is the true one, an insert slips by {}. If you know which it was, say so.",
+                    rival.name, slipText(rival.slip_px)));
   }
   if (solution.summary.termination == Termination::StepLimit && !std::isnan(evidence.focal_sigma_share))
     add("unsettled", 1.2, "The solve stopped before it settled: what it found may still move. Carry on from it, or give the focal length.");
@@ -175,16 +200,14 @@ std::string_view describe(TrustLevel level) { return level == TrustLevel::Trust 
 Verdict judgeSolution(const Solution& solution) {
   Verdict verdict = whatHurts(solution);
   verdict.noise_floor_px = solution.evidence.noise_floor_px, verdict.explained_share = solution.evidence.explained_share;
+  verdict.likely_slip_px = solution.evidence.likelySlip_px(), verdict.stability_px = solution.evidence.stability_px;
   findCauses(solution, verdict);
   std::stable_sort(verdict.causes.begin(), verdict.causes.end(), [](const Cause& a, const Cause& b) { return a.significance > b.significance; });
   const Evidence& evidence = solution.evidence;
   const bool rejected = errorOverFloor(solution) > kRejectOver || evidence.explained_share < kRejectShare;
   verdict.level = rejected ? TrustLevel::Reject : verdict.causes.empty() ? TrustLevel::Trust : TrustLevel::Check;
   if (verdict.causes.empty())
-    verdict.sentence = std::isnan(evidence.noise_floor_px)
-                           ? "Nothing speaks against this camera."
-                           : fmt::format("The error is {:.1f} × the noise of the tracks, and {:.0f} % of the sightings are explained.",
-                                         errorOverFloor(solution), 100 * evidence.explained_share);
+    verdict.sentence = whyTrusted(solution);
   else
     verdict.sentence = verdict.causes.front().sentence;
   return verdict;

@@ -19,7 +19,8 @@ std::string_view describe(TrustLevel level);
 
 /// One reason not to trust a solve.
 struct Cause {
-  std::string what;                  ///< "unexplained error", "few tracks explained", "focal length", "lens", "another explanation", "weak part".
+  std::string what;                  ///< "unexplained error", "few tracks explained", "focal length", "lens", "few tracks", "unstable",
+                                     ///< "small parallax", "beyond infinity", "another explanation", "unsettled", "weak part".
   std::optional<FrameRange> frames;  ///< Where; none: all over the shot.
   std::string sentence;              ///< What it is and what to do.
   double significance = 0;           ///< How far it is over what would be usual: 1 is at the limit.
@@ -31,15 +32,17 @@ struct Verdict {
   std::string sentence;       ///< What the level rests on.
   std::vector<Cause> causes;  ///< Against it, gravest first.
   double noise_floor_px = kUnknown, explained_share = kUnknown;
-  std::optional<int> thinnest_frame;      ///< The placed frame with fewest kept tracks; none where no frame is placed.
-  int thinnest_tracks = 0;                ///< Kept tracks there.
-  std::string hurt;                       ///< One sentence: what hurts most, or that nothing does.
-  bool fine = false;                      ///< Nothing stands out.
-  std::optional<FrameRange> hurt_frames;  ///< Frames it is about.
-  std::vector<int> hurt_tracks;           ///< Tracks behind it, worst first.
+  double likely_slip_px = kUnknown, stability_px = kUnknown;  ///< See Evidence.
+  std::optional<int> thinnest_frame;                          ///< The placed frame with fewest kept tracks; none where no frame is placed.
+  int thinnest_tracks = 0;                                    ///< Kept tracks there.
+  std::string hurt;                                           ///< One sentence: what hurts most, or that nothing does.
+  bool fine = false;                                          ///< Nothing stands out.
+  std::optional<FrameRange> hurt_frames;                      ///< Frames it is about.
+  std::vector<int> hurt_tracks;                               ///< Tracks behind it, worst first.
 };
 
-/// Judges a finished solve. Its level: how far the RMS is over the noise floor, the share of sightings explained, and what is known to be weak. What hurts, in
+/// Judges a finished solve. Its level: how far the RMS is over the noise floor, the share of sightings explained, how far an
+/// insert is likely to slip, and what is known to be weak. What hurts, in
 /// order of weight: frames without a camera, a holdout error well above the RMS, frames with few tracks, a run
 /// of frames whose error stands out, else nothing.
 Verdict judgeSolution(const Solution& solution);

@@ -32,6 +32,12 @@ void dropIdleArm(Reconstruction& work) {
   }
 }
 
+Vec3 middleOfPath(const Reconstruction& work) {
+  Vec3 sum = Vec3::Zero();
+  for (const auto& pose : work.poses) sum += pose ? pose->centre : Vec3::Zero();
+  return sum / std::max(1, work.placedFrames());
+}
+
 void scaleWorld(Reconstruction& work, double by) {
   standOnArm(work, by * *work.arm);
   for (WorkTrack& track : work.tracks) {
@@ -73,10 +79,19 @@ void turnFinite(Reconstruction& work) {
 }
 
 void turnInsideOut(Reconstruction& work) {
-  standOnArm(work, -*work.arm);
+  Vec3 middle = Vec3::Zero();
+  if (work.arm) {
+    standOnArm(work, -*work.arm);
+  } else {
+    middle = middleOfPath(work);
+    for (auto& pose : work.poses) {
+      if (pose) pose->centre = 2 * middle - pose->centre;
+    }
+  }
+  const auto nearnessOf = [&](const WorkTrack& track) { return track.at_infinity ? 0 : 1 / std::max(1e-9, (*track.point - middle).norm()); };
   std::vector<double> nearness;
   for (const WorkTrack& track : work.tracks) {
-    if (track.takesPart()) nearness.push_back(track.at_infinity ? 0 : 1 / std::max(1e-9, track.point->norm()));
+    if (track.takesPart()) nearness.push_back(nearnessOf(track));
   }
   if (nearness.empty()) return;
   std::sort(nearness.begin(), nearness.end());
@@ -84,10 +99,21 @@ void turnInsideOut(Reconstruction& work) {
   const double span = share(0.05) + share(0.95);
   for (WorkTrack& track : work.tracks) {
     if (!track.point) continue;
-    const double was = track.at_infinity ? 0 : 1 / std::max(1e-9, track.point->norm());
-    *track.point = track.point->normalized() / std::max(0.02 * span, span - was);
+    const Vec3 direction = track.at_infinity ? *track.point : Vec3(*track.point - middle);
+    *track.point = middle + direction.normalized() / std::max(0.02 * span, span - nearnessOf(track));
     track.at_infinity = false;
   }
+}
+
+double pathOverDistance(const Reconstruction& work) {
+  const Vec3 middle = middleOfPath(work);
+  double reach = 0;
+  std::vector<double> distances;
+  for (const auto& pose : work.poses) reach = std::max(reach, pose ? (pose->centre - middle).norm() : 0);
+  for (const WorkTrack& track : work.tracks) {
+    if (track.takesPart() && !track.at_infinity) distances.push_back((*track.point - middle).norm());
+  }
+  return distances.empty() ? 0 : reach / median(std::move(distances));
 }
 
 }  // namespace dusky

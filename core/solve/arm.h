@@ -20,7 +20,10 @@ void beginBeforeInfinity(Reconstruction& work);
 /// stay there.
 void turnFinite(Reconstruction& work);
 
-/// The camera on the other side of its pivot, and what was near far from it: with small parallax that looks nearly the same.
+/// The camera on the other side of its pivot, or of its path's middle, and what was near far from it: with small parallax that looks nearly the same.
 void turnInsideOut(Reconstruction& work);
+
+/// How far the cameras go from their path's middle, as a share of the usual distance of points from there: small parallax is below a tenth or two.
+double pathOverDistance(const Reconstruction& work);
 
 }  // namespace dusky

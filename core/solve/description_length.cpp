@@ -8,15 +8,63 @@
 namespace dusky {
 namespace {
 
-constexpr double kOutlier = 36;       // squared errors in standard deviations count no more than this
+constexpr double kOutlier = 12;       // squared errors in standard deviations count no more than this
 constexpr double kFocalOfZoom = 0.3;  // unknowns a frame: neighbours have nearly the same focal length
 constexpr int kFewestFrames = 3;
 
-double priceOf(double unknowns, double sightings) { return unknowns * std::log(std::max(2.0, 2 * sightings / kCorrelatedSightings)); }
+/// Squared errors in noise, none counting more than an outlier does; what has no place or falls behind the camera is one.
+double squaresOf(const std::vector<std::optional<Vec2>>& residuals, double sigma_px) {
+  double sum = 0;
+  for (const auto& r : residuals) sum += r ? std::min(r->squaredNorm() / (sigma_px * sigma_px), kOutlier) : kOutlier;
+  return sum;
+}
+
+/// The residuals less the straight drift that explains most of them.
+std::vector<std::optional<Vec2>> withoutDrift(std::vector<std::optional<Vec2>> residuals, const std::vector<WorkObservation>& at) {
+  double n = 0, t = 0, tt = 0;
+  Vec2 sum = Vec2::Zero(), moment = Vec2::Zero();
+  for (std::size_t i = 0; i < residuals.size(); ++i) {
+    if (!residuals[i]) continue;
+    const double when = at[i].frame_index - at.front().frame_index;
+    n += 1, t += when, tt += when * when, sum += *residuals[i], moment += when * *residuals[i];
+  }
+  const double spread = n * tt - t * t;
+  if (!(spread > 0)) return residuals;
+  const Vec2 rate = (n * moment - t * sum) / spread, offset = (sum - t * rate) / n;
+  for (std::size_t i = 0; i < residuals.size(); ++i) {
+    if (residuals[i]) *residuals[i] -= offset + (at[i].frame_index - at.front().frame_index) * rate;
+  }
+  return residuals;
+}
+
+/// A track is explained by a point that stands still, or by one that slides: its drift is four unknowns more, and one track in ten does it.
+DescriptionLength lengthOfTrack(const Reconstruction& work, const Views& views, WorkTrack track, double far_rad, double sigma_px, double correlated) {
+  constexpr double kDrift = 4, kRare = 4.6;
+  track.point.reset();
+  const auto placed = placeNearOrFar(work, views, track, false, far_rad);
+  if (placed) track.point = placed->point;
+  std::vector<std::optional<Vec2>> residuals;
+  for (const WorkObservation& o : track.observations) {
+    const bool seen = placed && work.poses[static_cast<std::size_t>(o.frame_index)];
+    const auto shown = seen ? views.reproject(track, o) : std::nullopt;
+    residuals.push_back(shown ? std::optional<Vec2>(*shown - o.seen) : std::nullopt);
+  }
+  const double independent = static_cast<double>(track.observations.size()) / correlated;
+  DescriptionLength still, slides;
+  still.errors = squaresOf(residuals, sigma_px) / correlated;
+  still.charge(track.at_infinity ? 2 : 3, independent);
+  if (track.observations.size() < 5) return still;
+  slides.errors = squaresOf(withoutDrift(std::move(residuals), track.observations), sigma_px) / correlated;
+  slides.charge((track.at_infinity ? 2 : 3) + kDrift, independent);
+  slides.unknowns += kRare;
+  return slides.total() < still.total() ? slides : still;
+}
 
 }  // namespace
 
-DescriptionLength descriptionLength(const Reconstruction& work, bool nodal, const std::vector<int>& frames, double sigma_px, int most) {
+void DescriptionLength::charge(double unknown, double independent) { count += unknown, unknowns += unknown * std::log(std::max(2.0, 2 * independent)); }
+
+DescriptionLength descriptionLength(const Reconstruction& work, bool nodal, const std::vector<int>& frames, double sigma_px, double correlated, int most) {
   std::vector<std::uint8_t> wanted(work.poses.size(), 0);
   for (const int f : frames) wanted[static_cast<std::size_t>(f)] = 1;
   const auto counts = [&](const WorkObservation& o) { return wanted[static_cast<std::size_t>(o.frame_index)] != 0; };
@@ -33,22 +81,14 @@ DescriptionLength descriptionLength(const Reconstruction& work, bool nodal, cons
   parallelFor(
       taken,
       [&](int i) {
-        DescriptionLength& part = parts[static_cast<std::size_t>(i)];
         WorkTrack track = work.tracks[tracks[static_cast<std::size_t>(i * each)]];
         std::erase_if(track.observations, [&](const WorkObservation& o) { return !counts(o); });
-        track.point.reset();
-        const auto placed = placeNearOrFar(work, views, track, false, far_rad);
-        if (placed) track.point = placed->point;
-        for (const WorkObservation& o : track.observations) {
-          const bool seen = placed && work.poses[static_cast<std::size_t>(o.frame_index)];
-          part.errors += (seen ? std::min(std::pow(views.error(track, o) / sigma_px, 2), kOutlier) : kOutlier) / kCorrelatedSightings;
-        }
-        part.unknowns = priceOf(track.at_infinity ? 2 : 3, static_cast<double>(track.observations.size()));
+        parts[static_cast<std::size_t>(i)] = lengthOfTrack(work, views, std::move(track), far_rad, sigma_px, correlated);
       },
       8);
   DescriptionLength sum;
-  for (const DescriptionLength& part : parts) sum.errors += part.errors, sum.unknowns += part.unknowns;
-  sum.errors *= each, sum.unknowns *= each;
+  for (const DescriptionLength& part : parts) sum.errors += part.errors, sum.unknowns += part.unknowns, sum.count += part.count;
+  sum.errors *= each, sum.unknowns *= each, sum.count *= each;
   std::vector<double> in_frame(work.poses.size(), 0.0);
   double all = 0;
   for (const std::size_t t : tracks) {
@@ -56,10 +96,10 @@ DescriptionLength descriptionLength(const Reconstruction& work, bool nodal, cons
   }
   for (const int f : frames) {
     if (work.poses[static_cast<std::size_t>(f)])
-      sum.unknowns += priceOf((nodal || work.arm ? 3 : 6) + (work.focal_px.empty() ? 0 : kFocalOfZoom), in_frame[static_cast<std::size_t>(f)]);
+      sum.charge((nodal || work.arm ? 3 : 6) + (work.focal_px.empty() ? 0 : kFocalOfZoom), in_frame[static_cast<std::size_t>(f)] / correlated);
   }
-  if (work.readout != 0) sum.unknowns += priceOf(1, all);
-  if (work.arm) sum.unknowns += priceOf(2, all);
+  if (work.readout != 0) sum.charge(1, all / correlated);
+  if (work.arm) sum.charge(2, all / correlated);
   return sum;
 }
 

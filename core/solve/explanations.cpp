@@ -6,6 +6,7 @@
 #include <limits>
 #include <numeric>
 
+#include "core/adjust/uncertainty.h"
 #include "core/solve/arm.h"
 #include "core/solve/description_length.h"
 #include "core/solve/sort_out.h"
@@ -21,7 +22,7 @@ constexpr double kClearlyLess = 6;     // of description length: a chance of one
 /// One explanation on its way.
 struct Candidate {
   SolveState state;
-  double length = 0;  ///< Description length, where there are others to compare it with.
+  DescriptionLength length;  ///< Where there are others to compare it with.
 };
 
 class Explorer {
@@ -32,7 +33,7 @@ class Explorer {
     SolveState base = startingState(task_.tracks, task_.options);
     auto starts = findStarts(base.work, task_.tracks, task_.options, noise_px_, task_.progress);
     if (!starts.ok()) return starts.error();
-    for (SolveStart& start : *starts) candidates_.push_back({begun(base, std::move(start)), 0});
+    for (SolveStart& start : *starts) candidates_.push_back({begun(base, std::move(start)), {}});
     task_.tell(candidates_.front().state);
     placeAll();
     if (task_.progress.stopRequested()) return cancelled();
@@ -52,6 +53,8 @@ class Explorer {
       tryShutter(candidates_[i]);
       tryZoom(i);
     }
+    if (task_.progress.stopRequested()) return cancelled();
+    tryInsideOut();
     if (task_.progress.stopRequested()) return cancelled();
     return chosen();
   }
@@ -89,7 +92,7 @@ class Explorer {
       if (candidates_.size() > 1) settle(state, task_, 2, part(0.2, 0.35, i));
     }
     for (std::size_t i = 0, count = candidates_.size(); i < count && !task_.progress.stopRequested(); ++i) {
-      if (candidates_[i].state.work.arm) candidates_.push_back({reversed(candidates_[i].state), 0});
+      if (candidates_[i].state.work.arm) candidates_.push_back({reversed(candidates_[i].state), {}});
     }
     if (candidates_.size() == 1 || task_.progress.stopRequested()) return;
     measure();
@@ -98,11 +101,18 @@ class Explorer {
     if (task_.progress.stopRequested()) return;
     measure();
     constexpr double kBehind = 1.25;
-    const double least = std::min_element(candidates_.begin(), candidates_.end(), shorter)->length;
-    std::erase_if(candidates_, [&](const Candidate& c) { return c.length > kBehind * least; });
+    // A zoom that was found elsewhere must not hide the one beside the best focal length.
+    const bool constant_is_best = std::min_element(candidates_.begin(), candidates_.end(), shorter)->state.work.focal_px.empty();
+    for (std::size_t i = 0, count = candidates_.size(); i < count && !constant_is_best; ++i) {
+      const SolveState& state = candidates_[i].state;
+      if (state.work.focal_px.empty() && !state.nodal && !state.work.arm) tryZoom(i);
+    }
+    measure();
+    const double least = std::min_element(candidates_.begin(), candidates_.end(), shorter)->length.total();
+    std::erase_if(candidates_, [&](const Candidate& c) { return c.length.total() > kBehind * least; });
   }
 
-  static bool shorter(const Candidate& a, const Candidate& b) { return a.length < b.length; }
+  static bool shorter(const Candidate& a, const Candidate& b) { return a.length.total() < b.length.total(); }
 
   /// The noise as it shows: of what explains most, no less than the floor.
   double sigma() const {
@@ -111,48 +121,56 @@ class Explorer {
     return std::max(noise_px_, least);
   }
 
-  double lengthOf(const SolveState& state, double sigma_px) const {
+  DescriptionLength lengthOf(const SolveState& state, double sigma_px) const {
     std::vector<int> all(state.work.poses.size());
     std::iota(all.begin(), all.end(), 0);
-    return descriptionLength(state.work, state.nodal, all, sigma_px).total();
+    return descriptionLength(state.work, state.nodal, all, sigma_px, correlated_);
   }
 
   void measure() {
     for (Candidate& c : candidates_) c.state.spread_px = errorSpread(c.state.work);
+    measureCorrelation();
     if (candidates_.size() == 1) return;  // nothing to compare it with
     const double sigma_px = sigma();
     for (Candidate& c : candidates_) c.length = lengthOf(c.state, sigma_px);
   }
 
+  /// Of what explains most; what is not explained goes together as well, and keeps a change to be certain.
+  void measureCorrelation() {
+    const auto best =
+        std::min_element(candidates_.begin(), candidates_.end(), [](const Candidate& a, const Candidate& b) { return a.state.spread_px < b.state.spread_px; });
+    constexpr double kLeast = 1.5;
+    const double found = sightingsPerIndependentOne(makeBundle(best->state.work).bundle, robustOptions(best->state, task_.options));
+    correlated_ = std::clamp(found, kLeast, kCorrelatedSightings);
+  }
+
   /// Takes a changed state on for a round, and to the end when it is the shorter explanation then.
   std::optional<SolveState> tried(SolveState state, const SolveState& standing) const {
     const Progress silent = task_.progress.silent();
-    const double sigma_px = sigma(), enough = lengthOf(standing, sigma_px) - kClearlyLess;
+    const double sigma_px = sigma(), enough = lengthOf(standing, sigma_px).total() - kClearlyLess;
     for (const int rounds : {1, 3}) {
       settle(state, task_, rounds, silent);
-      if (task_.progress.stopRequested() || lengthOf(state, sigma_px) > enough) return std::nullopt;
+      if (task_.progress.stopRequested() || lengthOf(state, sigma_px).total() > enough) return std::nullopt;
     }
     return state;
   }
 
-  /// Whether a few steps from a changed state gain more than its unknowns cost, on a share of the frames and tracks.
+  /// Whether a changed state gains more than its unknowns cost, as a score test on a share of the frames and tracks tells it.
   bool promises(SolveState changed, SolveState standing, double unknowns_a_frame, double unknowns) const {
-    constexpr int kTracksInFrame = 40, kFrames = 80;
+    constexpr int kTracksInFrame = 60, kFrames = 100, kFramesOfZoom = 160;
+    const double all = measured(standing.work).used;
     for (SolveState* state : {&standing, &changed}) {
       // A zoom shows from afar; under a rolling shutter a frame needs its neighbours.
-      state->work = changed.readout_free ? runOfFrames(state->work, kFrames) : thinnedFrames(state->work, kFrames);
+      state->work = changed.readout_free ? runOfFrames(state->work, kFrames) : thinnedFrames(state->work, kFramesOfZoom);
       restTracks(state->work, kTracksInFrame);
+      tieZoom(*state);
     }
     const double price = kClearlyLess + unknowns + unknowns_a_frame * standing.work.placedFrames();
-    const double gain = costAfterSteps(std::move(standing)) - costAfterSteps(std::move(changed));
-    return gain > price * kCorrelatedSightings * noise_px_ * noise_px_;
-  }
-
-  double costAfterSteps(SolveState state) const {
-    tieZoom(state);
-    BundleOptions options = robustOptions(state, task_.options);
-    options.max_steps = 4;
-    return adjustReconstruction(state.work, options, task_.progress.silent()).cost_after;
+    const double share = measured(standing.work).used / std::max(1.0, all);
+    const BundleOptions options = robustOptions(standing, task_.options);
+    const double gain =
+        expectedGain(makeBundle(changed.work).bundle, robustOptions(changed, task_.options)) - expectedGain(makeBundle(standing.work).bundle, options);
+    return gain / share > price * correlated_ * noise_px_ * noise_px_;
   }
 
   /// The run of so many neighbouring frames in which the camera turns most.
@@ -193,20 +211,15 @@ class Explorer {
     return state;
   }
 
-  /// A camera that is held to its pivot explains no less than a free one does, but for what the free one's unknowns fit of the noise; and clearly more than one
-  /// on its nodal point.
+  /// A camera that is held to its pivot explains nearly what a free one does, and clearly more than one on its nodal point.
   void dropBentArcs() {
-    constexpr double kShows = 0.8;
+    constexpr double kShows = 0.8, kNearly = 1.1;
     double free_px = std::numeric_limits<double>::infinity(), nodal_px = free_px;
     for (const Candidate& c : candidates_) {
       if (c.state.nodal) nodal_px = std::min(nodal_px, c.state.spread_px);
       if (!c.state.nodal && !c.state.work.arm) free_px = std::min(free_px, c.state.spread_px);
     }
-    std::erase_if(candidates_, [&](const Candidate& c) {
-      const double unknowns = 3.0 * c.state.work.placedFrames(), sightings = 2.0 * measured(c.state.work).used;
-      constexpr double kChance = 0.01;
-      return c.state.work.arm && c.state.spread_px > std::min(kShows * nodal_px, (1 + kChance + 0.5 * unknowns / std::max(1.0, sightings)) * free_px);
-    });
+    std::erase_if(candidates_, [&](const Candidate& c) { return c.state.work.arm && c.state.spread_px > std::min(kShows * nodal_px, kNearly * free_px); });
   }
 
   void tryShutter(Candidate& candidate) const {
@@ -231,9 +244,23 @@ class Explorer {
     if (!promises(state, constant.state, kFocalsOfZoom, 0)) return;
     auto zoom = tried(std::move(state), constant.state);
     if (!zoom) return;
-    Candidate zooming{std::move(*zoom), 0};
+    Candidate zooming{std::move(*zoom), {}};
     tryShutter(zooming);
     candidates_.push_back(std::move(zooming));
+  }
+
+  /// A free path with small parallax beside its reversal.
+  void tryInsideOut() {
+    measure();
+    constexpr double kSmall = 0.15;
+    const auto best = std::min_element(candidates_.begin(), candidates_.end(), shorter);
+    if (best->state.nodal || best->state.work.arm || task_.options.known_lens || pathOverDistance(best->state.work) > kSmall) return;
+    SolveState other = reversed(best->state);
+    const double sigma_px = sigma();
+    if (lengthOf(other, sigma_px).total() > best->length.total()) return;
+    // What bent the one to the tracks was no lens.
+    findLensAgain(other, task_, task_.progress.silent());
+    candidates_.push_back({std::move(other), {}});
   }
 
   Result<SolveState> chosen() {
@@ -242,14 +269,25 @@ class Explorer {
     std::stable_sort(candidates_.begin(), candidates_.end(), shorter);
     SolveState& best = candidates_.front().state;
     best.motion_why = whyMotion() + whyZoom() + whyShutter();
-    for (std::size_t i = 1; i < candidates_.size() && best.rival.empty(); ++i) {
-      const Candidate& other = candidates_[i];
-      if (kindOf(other.state) == kindOf(best)) continue;
-      // The other side of a pivot always looks nearly as good: what counts is the difference, not the share.
-      if (best.work.arm && other.state.work.arm && other.length - candidates_.front().length > 2 * kClearlyLess) continue;
-      best.rival = kindOf(other.state), best.rival_share = other.length / candidates_.front().length - 1;
-    }
+    findRival(best);
     return std::move(best);
+  }
+
+  /// Of the others the one that comes nearest, by its length or by its errors, among those under which an insert would slip more than it may: what shows the
+  /// same is no other explanation.
+  void findRival(SolveState& best) const {
+    const DescriptionLength& least = candidates_.front().length;
+    double nearest = std::numeric_limits<double>::infinity();
+    for (std::size_t i = 1; i < candidates_.size(); ++i) {
+      const Candidate& other = candidates_[i];
+      // The other side of a pivot always looks nearly as good: what counts is the difference, not the share.
+      if (best.work.arm && other.state.work.arm && other.length.total() - least.total() > 2 * kClearlyLess) continue;
+      const double behind = other.length.total() / least.total() - 1, slip_px = slipBetween(other.state.work, best.work);
+      if (slip_px < slipTolerance(noise_px_) || behind >= nearest) continue;
+      const double unknowns = other.length.count - least.count;
+      const double gain = (least.errors - other.length.errors - unknowns) / std::sqrt(std::max(1.0, 2 * std::abs(unknowns)));
+      nearest = behind, best.rival = {kindOf(other.state), behind, gain, unknowns, slip_px};
+    }
   }
 
   static std::string kindOf(const SolveState& state) {
@@ -301,6 +339,7 @@ class Explorer {
 
   const SolveTask& task_;
   const double noise_px_;
+  double correlated_ = kCorrelatedSightings;  ///< Sightings of a track that count as one.
   std::vector<Candidate> candidates_;
 };
 

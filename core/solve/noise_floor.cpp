@@ -13,7 +13,6 @@ namespace dusky {
 namespace {
 
 constexpr int kPairs = 20, kFewestTracks = 24;
-constexpr int kApart = 3;  // frames: far enough to be two views, near enough that lens and shutter hardly matter
 
 struct Common {
   std::vector<Vec2> a, b;
@@ -78,9 +77,9 @@ double spreadOf(const Common& pairs) {
   return sigma;
 }
 
-double floorWithin(const TrackSet& tracks, double reach) {
+double floorWithin(const TrackSet& tracks, double reach, int frames_apart) {
   const int frames = tracks.frames();
-  const int apart = std::min(kApart, frames - 1), pairs = std::min(kPairs, frames - apart);
+  const int apart = std::min(frames_apart, frames - 1), pairs = std::min(kPairs, frames - apart);
   std::vector<double> found(static_cast<std::size_t>(pairs), kUnknown);
   parallelFor(pairs, [&](int i) {
     const int first = pairs > 1 ? i * (frames - 1 - apart) / (pairs - 1) : 0;
@@ -93,11 +92,21 @@ double floorWithin(const TrackSet& tracks, double reach) {
 }  // namespace
 
 double noiseFloor(const TrackSet& tracks) {
+  // Far enough to be two views, near enough that lens and shutter hardly matter.
+  constexpr int kApart = 3;
   constexpr double kMiddle = 0.3, kClearlyLess = 0.75;
   if (tracks.frames() < 2) return kUnknown;
-  const double all = floorWithin(tracks, 1), middle = floorWithin(tracks, kMiddle);
+  const double all = floorWithin(tracks, 1, kApart), middle = floorWithin(tracks, kMiddle, kApart);
   // A strong distortion bends the lines of two views; in the middle of the picture it hardly does.
   return middle < kClearlyLess * all ? middle : all;
+}
+
+double noiseOverTime(const TrackSet& tracks) {
+  double most = kUnknown;
+  for (const int apart : {3, 10, 25}) {
+    if (apart < tracks.frames()) most = std::fmax(most, floorWithin(tracks, 1, apart));
+  }
+  return most;
 }
 
 }  // namespace dusky

@@ -8,4 +8,8 @@ namespace dusky {
 /// Sources: robust fit: see fundamental.h; reweighted to geometric error: Luong and Faugeras, IJCV 17(1), 1996.
 double noiseFloor(const TrackSet& tracks);
 
+/// The same between frames that are up to 25 apart: with what tracks drift on the way, and what lens and shutter bend. Nothing that one camera explains should
+/// be worse. Unknown where too few tracks live so long.
+double noiseOverTime(const TrackSet& tracks);
+
 }  // namespace dusky

@@ -1,5 +1,6 @@
 #include "core/solve/reconstruction.h"
 
+#include "core/adjust/insert_slip.h"
 #include "core/base/random.h"
 #include "core/geometry/triangulation.h"
 #include "core/solve/arm.h"
@@ -162,6 +163,12 @@ MappedBundle makeBundle(const Reconstruction& work, const FramePart& part) {
     if (plane.camera >= 0) bundle.planes.push_back(plane);
   }
   return mapped;
+}
+
+double slipBetween(const Reconstruction& set, const Reconstruction& other) {
+  FramePart common;
+  for (std::size_t f = 0; f < set.poses.size(); ++f) common.in.push_back(set.poses[f] && other.poses[f]);
+  return insertSlip(makeBundle(set, common).bundle, makeBundle(other, common).bundle);
 }
 
 BundleSummary adjustReconstruction(Reconstruction& work, const BundleOptions& options, const Progress& progress, const FramePart& part) {

@@ -103,4 +103,7 @@ struct MappedBundle {
   std::vector<int> point_track;   ///< Bundle point to track index.
 };
 MappedBundle makeBundle(const Reconstruction& work, const FramePart& part = {});
+
+/// What an insert slips, px, when `other`'s cameras are taken for `set`'s, over the frames that both have placed (insert_slip.h).
+double slipBetween(const Reconstruction& set, const Reconstruction& other);
 }  // namespace dusky

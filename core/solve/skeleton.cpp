@@ -93,7 +93,7 @@ std::vector<Pair> promisingPairs(const FrameIndex& index, const std::vector<int>
 class Grower {
  public:
   Grower(const Reconstruction& start, const std::vector<int>& keyframes, const SkeletonStart& with, std::uint64_t seed)
-      : index_(start), keyframes_(keyframes), free_lens_(with.free_lens), seed_(seed) {
+      : index_(start), keyframes_(keyframes), start_focal_px_(with.lens.focal_px), free_lens_(with.free_lens), seed_(seed) {
     work() = start;
     beginWithLens(work(), keyframes, with);
   }
@@ -226,8 +226,15 @@ class Grower {
 
   void adjustNow(bool with_lens, int steps, const Progress& progress) {
     BundleOptions options{.free_focal = with_lens, .loss_px = 1.5, .max_steps = steps, .settled = 1e-4};
-    if (with_lens) options.free_lens = free_lens_, options.prior = roughPrior(work().lens().model);
+    if (with_lens) options.free_lens = free_lens_, options.prior = roughPrior(work().lens().model), nearStart(options);
     adjustReconstruction(work(), options, progress);
+  }
+
+  /// Each start looks about its own focal length: where keyframes hardly tell it, all would run off to where perspective ends.
+  void nearStart(BundleOptions& options) const {
+    constexpr double kNear = 0.15, kNearZoom = 0.5, kWeight = 10 * kRoughCost_px2;
+    options.prior.mean[0] = start_focal_px_, options.prior.weight[0] = kWeight / std::pow(kNear * start_focal_px_, 2);
+    options.zoom_belief = {start_focal_px_, kWeight / (kNearZoom * kNearZoom) / std::max(1, skeleton_.work.placedFrames())};
   }
 
   void measure() {
@@ -248,6 +255,7 @@ class Grower {
 
   FrameIndex index_;
   const std::vector<int>& keyframes_;
+  const double start_focal_px_;
   const LensFreedom free_lens_;
   const std::uint64_t seed_;
   std::map<int, int> tried_;

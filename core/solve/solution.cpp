@@ -59,4 +59,10 @@ int Solution::placedFrames() const {
 int Solution::keptTracks() const {
   return static_cast<int>(std::count_if(tracks.begin(), tracks.end(), [](const SolvedTrack& t) { return t.state == TrackState::Kept && !t.holdout; }));
 }
+
+double Evidence::likelySlip_px() const {
+  // Halves wander farther than their share where the tracks are few: calibrated by bench/trust_study.
+  constexpr double kOfHalves = 0.5;
+  return std::fmax(std::fmax(slip_sigma_px, focal_slip_px), kOfHalves * stability_px);
+}
 }  // namespace dusky

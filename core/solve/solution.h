@@ -1,4 +1,6 @@
 #pragma once
+#include <algorithm>
+#include <cmath>
 #include <memory>
 #include <string>
 #include <vector>
@@ -81,15 +83,34 @@ struct Stretch {
   int first = 0, last = 0;  ///< Frame numbers, both included.
 };
 
+/// The explanation that came nearest to the one chosen.
+struct Rival {
+  std::string name;           ///< "a camera that only rotates, with a zoom"; empty: none was near.
+  double share = kUnknown;    ///< By how much more it costs, of the description length (description_length.h).
+  double gain = kUnknown;     ///< By how much more it lowers the squared errors, in noise, than its further unknowns would by chance, in standard deviations.
+  double unknowns = 0;        ///< How many more it has, may be negative.
+  double slip_px = kUnknown;  ///< What an insert slips under the solve's camera if this other one is the true one.
+};
+
 /// What the errors of a solve are held against.
 struct Evidence {
-  double noise_floor_px = kUnknown;     ///< Standard deviation of one coordinate of the sightings, from the tracks alone (noiseFloor()).
-  double explained_share = kUnknown;    ///< Of the sightings of tracks that live long enough to tell: those that the solve explains.
+  double noise_floor_px = kUnknown;      ///< Standard deviation of one coordinate of the sightings, from the tracks alone (noiseFloor()).
+  double noise_over_time_px = kUnknown;  ///< The same between frames farther apart, with what the tracks drift (noiseOverTime()).
+  double explained_share = kUnknown;     ///< Of the sightings of tracks that live long enough to tell: those that the solve explains.
   double focal_sigma_share = kUnknown;  ///< Standard deviation of the focal length as a share of it, as a profile shows it: how far it can be forced off before
                                         ///< the tracks object. Never trusts the curvature at the solution alone.
-  std::string rival;                    ///< The explanation that came nearest to the one chosen, in words; empty: none was near.
-  double rival_share = kUnknown;        ///< By how much more it costs, of the description length (description_length.h).
+  Rival rival;
+  double slip_sigma_px = kUnknown;   ///< Standard deviation of an insert's slip, by the covariance of all that the cameras found.
+  double focal_slip_px = kUnknown;   ///< The same by the focal length alone, as its profile shows it.
+  double stability_px = kUnknown;    ///< The same as two halves of the tracks show it, each solved alone from here.
+  double beyond_infinity_share = 0;  ///< Of the kept tracks: those whose errors want them beyond infinity (beyond_infinity.h).
+
+  /// How far an insert is likely to slip, by all of these; unknown where none is known.
+  double likelySlip_px() const;
 };
+
+/// What an insert may slip before it counts as wrong: a pixel, or what the noise of the sightings hides.
+inline double slipTolerance(double noise_px) { return std::isnan(noise_px) ? 1.0 : std::max(1.0, 4 * noise_px); }
 
 struct SolveSummary {
   Termination termination = Termination::NotRun;

@@ -80,7 +80,7 @@ void fillUncertainty(const SolveState& state, const SolveTask& task, Solution& o
     if (!sigma.focal_px.empty()) frame.sigma_focal_px = sigma.focal_px[c];
   }
   for (std::size_t p = 0; p < mapped.point_track.size(); ++p) out.tracks[mapped.point_track[p]].sigma_point = sigma.points[p];
-  out.sigma_readout = sigma.readout;
+  out.sigma_readout = sigma.readout, out.evidence.slip_sigma_px = sigma.slip_px;
 }
 
 /// A finished state and what it is worth as a solution.
@@ -100,7 +100,7 @@ Result<Finished> finished(SolveState state, const SolveTask& task, const Progres
   out.rms_px = judgement.rms_px, out.holdout_rms_px = judgement.holdout_rms_px;
   out.motion = motionOf(state), out.motion_why = state.motion_why, out.path_why = state.path_why;
   out.staircase = state.staircase;
-  out.evidence.rival = state.rival, out.evidence.rival_share = state.rival_share;
+  out.evidence.rival = state.rival;
   out.summary.termination = state.termination, out.summary.rounds = state.rounds, out.summary.tolerance_px = state.tolerance_px;
   out.summary.observations = judgement.used, out.summary.holdout_kept = judgement.holdout_kept;
   if (out.placedFrames() < 2 || out.keptTracks() < 8)

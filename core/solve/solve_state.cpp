@@ -90,9 +90,14 @@ void tieZoom(SolveState& state) {
   std::erase_if(work.ties, [](const CameraTie& tie) { return tie.focal > 0; });
   const double spread = std::isnan(state.spread_px) ? 0.5 : std::max(0.02, state.spread_px);
   constexpr double kUsualChange = 0.0015;
-  for (int f = 1; f < static_cast<int>(work.poses.size()); ++f) {
-    const double frames = work.frame_numbers[f] - work.frame_numbers[f - 1];
-    work.ties.push_back({.a = f - 1, .b = f, .focal = std::pow(spread / (kUsualChange * frames), 2), .focal_leap = 1.5 * kUsualChange * frames});
+  std::vector<int> placed;
+  for (int f = 0; f < static_cast<int>(work.poses.size()); ++f) {
+    if (work.poses[f]) placed.push_back(f);
+  }
+  for (std::size_t i = 1; i < placed.size(); ++i) {
+    const double frames = work.frame_numbers[placed[i]] - work.frame_numbers[placed[i - 1]];
+    work.ties.push_back(
+        {.a = placed[i - 1], .b = placed[i], .focal = std::pow(spread / (kUsualChange * frames), 2), .focal_leap = 1.5 * kUsualChange * frames});
   }
 }
 

@@ -17,8 +17,7 @@ struct SolveState {
   bool readout_free = false;                      ///< A rolling shutter is looked for.
   bool lens_settled = false;                      ///< A first settling is done; from then on a readout may be free.
   std::string motion_why, path_why;               ///< What decided about motion, zoom and shutter; about a plainer path (empty: there is none).
-  std::string rival;                              ///< The explanation that came second, in words; empty: none came near.
-  double rival_share = kUnknown;                  ///< By how much its description length is larger, a share.
+  Rival rival;                                    ///< The explanation that came second.
   std::vector<StaircaseStep> staircase;           ///< Climbed so far.
   int rounds = 0;                                 ///< Adjustments of all placed frames.
   double tolerance_px = kUnknown;                 ///< Of the last sorting out.

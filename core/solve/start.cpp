@@ -66,8 +66,8 @@ class Chooser {
     tryAll(starts);
     if (progress_.stopRequested()) return cancelled();
     const bool fits_poorly = poor();
-    findZoom(fits_poorly ? starts : std::vector<SkeletonStart>{});
-    if (options_.lens == LensChoice::Auto && !options_.known_lens && fits_poorly && !(zooming_ && zooming_->median_error_px < toTheNoise())) {
+    findZoom(toTheNoiseAlready() ? std::vector<SkeletonStart>{} : starts);
+    if (options_.lens == LensChoice::Auto && !options_.known_lens && fits_poorly && !(!zooming_.empty() && zooming_.front().median_error_px < toTheNoise())) {
       starts.clear();
       addStarts(starts, options_, tracks_.width, tracks_.height, LensModel::Fisheye, 1);
       for (const double squeeze : {2.0, 1.5}) addStarts(starts, options_, tracks_.width, tracks_.height, LensModel::Anamorphic, squeeze);
@@ -134,6 +134,13 @@ class Chooser {
     return !moves && !(turning && turning->median_error_px < fits());
   }
 
+  /// Whether one focal length leaves nothing to be explained.
+  bool toTheNoiseAlready() {
+    const Skeleton* moving = bestMoving();
+    const Turning* turning = bestTurning();
+    return (moving && moving->median_error_px < toTheNoise()) || (turning && turning->median_error_px < toTheNoise());
+  }
+
   /// A median error that leaves nothing to be explained.
   double toTheNoise() const { return kMedianOfSpread * 1.3 * (std::isnan(noise_px_) ? 0.1 : std::max(noise_px_, 0.03)); }
   /// A median error that needs no other explanation: a few times what the noise makes it, for the keyframes are rough.
@@ -176,11 +183,11 @@ class Chooser {
     Turning* turning = bestTurning();
     if (options_.motion == CameraMotion::Nodal && !turning)
       return cannotSolve("Too few tracks agree on a camera that only rotates. Track more features, or let it move.");
-    if (!moving && !turning && !zooming_)
+    if (!moving && !turning && zooming_.empty())
       return cannotSolve("Too few tracks agree on a camera: no pair of frames shares enough of them with parallax. Track more features, or a shorter range.");
     std::vector<SolveStart> all;
     if (moving) all.push_back({std::move(moving->work), false, 0, moving->median_error_px});
-    if (zooming_) all.push_back({std::move(zooming_->work), false, 0, zooming_->median_error_px});
+    for (Skeleton& zooming : zooming_) all.push_back({std::move(zooming.work), false, 0, zooming.median_error_px});
     for (const auto* pivot : {turning, zooming_turning_ ? &*zooming_turning_ : nullptr}) {
       if (auto arc = pivot ? arcFrom(*pivot) : std::nullopt) all.push_back(std::move(*arc));
     }
@@ -273,10 +280,25 @@ class Chooser {
     const Reconstruction* best = moving ? &moving->work : turning ? &turning->work : nullptr;
     if (best) starts.push_back({best->lens(), true, firstFreedom(options_, best->lens().model)});
     for (SkeletonStart& start : starts) start.zoom = true, start.free_lens[0] = false;
+    std::vector<Skeleton> moving_zooms;
     for (Tried& one : triedWith(starts)) {
-      if (one.moving && one.moving->placed_tracks >= 12 && (!zooming_ || costOf(*one.moving) < costOf(*zooming_))) zooming_ = std::move(one.moving);
+      if (one.moving && one.moving->placed_tracks >= 12) moving_zooms.push_back(std::move(*one.moving));
       if (one.turning && !std::isnan(one.turning->median_error_px) && (!zooming_turning_ || costOf(*one.turning) < costOf(*zooming_turning_)))
         zooming_turning_ = std::move(one.turning);
+    }
+    keepZooms(std::move(moving_zooms));
+  }
+
+  /// The best zoom, and others that do nearly as well with other focal lengths: a few keyframes hardly tell them apart, all frames do.
+  void keepZooms(std::vector<Skeleton> found) {
+    constexpr double kNearlyAsGood = 1.08, kOtherFocal = 1.25;
+    constexpr std::size_t kMost = 3;
+    const auto focal = [&](const Skeleton& s) { return s.work.focal_px[static_cast<std::size_t>(keyframes_[keyframes_.size() / 2])]; };
+    std::stable_sort(found.begin(), found.end(), [&](const Skeleton& a, const Skeleton& b) { return costOf(a) < costOf(b); });
+    for (Skeleton& one : found) {
+      const auto same = [&](const Skeleton& kept) { return std::abs(std::log(focal(one) / focal(kept))) < std::log(kOtherFocal); };
+      if (zooming_.size() == kMost || (!zooming_.empty() && costOf(one) > kNearlyAsGood * costOf(zooming_.front()))) return;
+      if (std::none_of(zooming_.begin(), zooming_.end(), same)) zooming_.push_back(std::move(one));
     }
   }
 
@@ -287,7 +309,7 @@ class Chooser {
   const std::vector<int> keyframes_;
   const Reconstruction work_;
   std::vector<Tried> tried_;
-  std::optional<Skeleton> zooming_;
+  std::vector<Skeleton> zooming_;  ///< The best first.
   std::optional<Turning> zooming_turning_;
 };
 }  // namespace

@@ -99,7 +99,7 @@ SolveState warmStart(const Solution& earlier, const TrackSet& tracks, const Solv
   state.nodal = earlier.motion == MotionKind::Nodal;
   if (earlier.motion == MotionKind::Arc) work.arm = armOf(earlier);
   state.staircase = earlier.staircase;
-  state.rival = earlier.evidence.rival, state.rival_share = earlier.evidence.rival_share;
+  state.rival = earlier.evidence.rival;
   state.motion_why = earlier.motion_why;  // what is said of the path is found anew
   return state;
 }

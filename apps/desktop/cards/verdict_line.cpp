@@ -24,6 +24,8 @@ QString wordOf(TrustLevel level) {
 
 /// The first sentence only, so that it fits on the line; all of them are in the tooltip.
 QString summaryOf(const Verdict& verdict) {
+  if (verdict.level == TrustLevel::Trust && !std::isnan(verdict.likely_slip_px))
+    return VerdictLine::tr("Trust: an insert slips by about %1 px.").arg(verdict.likely_slip_px, 0, 'f', 2);
   if (verdict.level == TrustLevel::Trust) return VerdictLine::tr("Trust: nothing stands out.");
   QString sentence = QString::fromStdString(verdict.sentence);
   const int colon = static_cast<int>(sentence.indexOf(": "));
@@ -40,6 +42,8 @@ QString evidenceOf(const Verdict& verdict) {
                  .arg(verdict.noise_floor_px, 0, 'f', 2)
                  .arg(100 * verdict.explained_share, 0, 'f', 0);
   }
+  if (!std::isnan(verdict.stability_px))
+    lines << VerdictLine::tr("Solved again from either half of the tracks, an insert moves by %1 px.").arg(verdict.stability_px, 0, 'f', 2);
   if (verdict.hurt_frames) lines << VerdictLine::tr("Click: go there and select the tracks behind it.");
   return lines.join("<br>");
 }

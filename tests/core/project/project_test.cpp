@@ -275,7 +275,10 @@ TEST(ResultCodec, TracksAndSolutionsSurviveTheirBytes) {
   solution.staircase = {{"k1", 0.4, kUnknown, true, 0.6, kUnknown, "holdout falls"}};
   solution.stretches = {{18, 20}};
   solution.motion_why = "because";
-  solution.evidence = {.noise_floor_px = 0.2, .explained_share = 0.9, .rival = "a camera that only rotates", .rival_share = 0.3};
+  solution.evidence = {.noise_floor_px = 0.2,
+                       .explained_share = 0.9,
+                       .rival = {.name = "a camera that only rotates", .share = 0.3, .gain = 2, .unknowns = -40, .slip_px = 4},
+                       .stability_px = 0.7};
   solution.frames[1].focal_px = 1200, solution.frames[1].sigma_focal_px = 3;
   solution.tracks[2].at_infinity = true;
   solution.cameras.front().sigma[3] = kUnknown;
@@ -291,8 +294,10 @@ TEST(ResultCodec, TracksAndSolutionsSurviveTheirBytes) {
   EXPECT_EQ((*read)->evidence.noise_floor_px, 0.2);
   EXPECT_EQ((*read)->evidence.explained_share, 0.9);
   EXPECT_TRUE(std::isnan((*read)->evidence.focal_sigma_share));
-  EXPECT_EQ((*read)->evidence.rival, solution.evidence.rival);
-  EXPECT_EQ((*read)->evidence.rival_share, 0.3);
+  EXPECT_EQ((*read)->evidence.rival.name, solution.evidence.rival.name);
+  EXPECT_EQ((*read)->evidence.rival.share, 0.3);
+  EXPECT_EQ((*read)->evidence.rival.slip_px, 4);
+  EXPECT_EQ((*read)->evidence.stability_px, 0.7);
 }
 
 TEST(ResultCodec, DamagedBytesAreRefusedNotRead) {

@@ -59,16 +59,38 @@ TEST(Verdict, MostSightingsThrownOutIsNoCamera) {
 
 TEST(Verdict, SaysWhatTheFootageCannotTell) {
   Solution s = fineSolution();
-  s.evidence.focal_sigma_share = 0.06;
+  s.evidence.focal_sigma_share = 0.06, s.evidence.focal_slip_px = 3.4;
   EXPECT_EQ(causesOf(s), std::vector<std::string>{"focal length"});
   EXPECT_THAT(judgeSolution(s).sentence, HasSubstr("6.0 %"));
+  EXPECT_THAT(judgeSolution(s).sentence, HasSubstr("3.4 px"));
+  s.motion = MotionKind::Nodal;
+  EXPECT_EQ(causesOf(s), std::vector<std::string>{"lens"});
   s = fineSolution();
-  s.evidence.rival = "a camera that only rotates, with a zoom", s.evidence.rival_share = 0.02;
+  s.evidence.slip_sigma_px = 0.2, s.evidence.stability_px = 5;
+  EXPECT_EQ(causesOf(s), std::vector<std::string>{"unstable"});
+  s.evidence.slip_sigma_px = 2;
+  EXPECT_EQ(causesOf(s), std::vector<std::string>{"few tracks"});
+}
+
+TEST(Verdict, AFocalLengthThatHardlyMattersIsNoCause) {
+  Solution s = fineSolution();
+  s.evidence.focal_sigma_share = 0.06, s.evidence.focal_slip_px = 0.3;
+  EXPECT_EQ(judgeSolution(s).level, TrustLevel::Trust) << "a wall shows the same with any";
+  EXPECT_THAT(judgeSolution(s).sentence, HasSubstr("0.30 px"));
+}
+
+TEST(Verdict, NamesAnotherExplanationThatFitsAsWell) {
+  Solution s = fineSolution();
+  s.evidence.rival = {.name = "a camera that only rotates, with a zoom", .share = 0.02, .gain = -2, .unknowns = -300, .slip_px = 12};
   EXPECT_EQ(causesOf(s), std::vector<std::string>{"another explanation"});
   EXPECT_THAT(judgeSolution(s).sentence, HasSubstr("only rotates, with a zoom"));
-  s = fineSolution();
-  s.motion = MotionKind::Nodal, s.cameras.front().lens_sigma_px = 3;
-  EXPECT_EQ(causesOf(s), std::vector<std::string>{"lens"});
+  EXPECT_THAT(judgeSolution(s).sentence, HasSubstr("12.0 px"));
+  s.evidence.rival.gain = -20;
+  EXPECT_EQ(judgeSolution(s).level, TrustLevel::Trust) << "fits clearly worse";
+  s.evidence.rival = {.name = "a camera that moves", .gain = 0.5, .unknowns = 300, .slip_px = 12};
+  EXPECT_EQ(judgeSolution(s).level, TrustLevel::Trust) << "a richer one fits a little better by chance";
+  s.evidence.rival.gain = 30;
+  EXPECT_EQ(judgeSolution(s).level, TrustLevel::Check);
 }
 
 TEST(Verdict, ACameraBesideItsPivotIsToBeCheckedUntilTheFocalLengthIsKnown) {
@@ -99,8 +121,8 @@ TEST(Verdict, AnUnsettledSolveIsToBeChecked) {
 
 TEST(Verdict, TheGravestCauseComesFirst) {
   Solution s = fineSolution();
-  s.evidence.focal_sigma_share = 0.02, s.evidence.rival_share = 0.01;
-  EXPECT_EQ(causesOf(s), (std::vector<std::string>{"another explanation", "focal length"}));
+  s.evidence.focal_slip_px = 3, s.evidence.rival.gain = 0;
+  EXPECT_EQ(causesOf(s), (std::vector<std::string>{"focal length", "another explanation"}));
 }
 
 TEST(Verdict, WhatIsWeakInAPartIsACauseWithItsFrames) {
@@ -120,7 +142,7 @@ TEST(Evidence, AMoveWithoutRotationLeavesTheFocalLengthOpenAndSaysSo) {
   EXPECT_GT((*s)->evidence.focal_sigma_share, 0.05);
   EXPECT_EQ(judgeSolution(**s).level, TrustLevel::Check);
   EXPECT_THAT(causesOf(**s), ::testing::Contains("focal length"));
-  const auto told = reviewedSolve(makeSyntheticShot(plan).tracks, {.focal = FocalKnowledge::Near, .focal_px = 1100}, {});
+  const auto told = reviewedSolve(makeSyntheticShot(plan).tracks, {.focal = FocalKnowledge::Near, .focal_px = 1100, .focal_tolerance = 0.001}, {});
   ASSERT_TRUE(told.ok());
   EXPECT_EQ(judgeSolution(**told).level, TrustLevel::Trust) << judgeSolution(**told).sentence;
 }

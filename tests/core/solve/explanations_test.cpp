@@ -105,6 +105,32 @@ TEST(Explanations, NothingIsClaimedThatIsNotThere) {
   }
 }
 
+TEST(Explanations, SlidingTracksMoveNoTripod) {
+  // Each slides in a direction of its own: with depths to suit, a free path would take many of them in.
+  for (std::uint64_t seed = 61; seed < 64; ++seed) {
+    SyntheticPlan plan = tripod(seed);
+    plan.noise_px = 0.1, plan.slide_share = 0.2, plan.slide_px = 1.5;
+    const SyntheticShot shot = makeSyntheticShot(plan);
+    const SolutionPtr s = solvedOf(shot);
+    EXPECT_EQ(s->motion, MotionKind::Nodal) << s->motion_why;
+    EXPECT_LT(slipOf(shot, *s), 1);
+  }
+}
+
+TEST(Explanations, AZoomDoesNotRunOffToEndlessFocalLengths) {
+  for (std::uint64_t seed = 71; seed < 74; ++seed) {
+    SyntheticPlan plan{.frames = 60, .points = 500, .noise_px = 0.1, .life = 40, .seed = seed};
+    auto random = std::make_shared<Random>(seed);
+    plan.set = [random](const Vec3& from, const Vec3& ray) -> std::optional<Vec3> { return Vec3(from + random->between(2, 10) * ray.normalized()); };
+    plan.path = [](int i) { return Pose{walkingOn(i, 0.001).world_from_camera, Vec3(0.004 * i, 1.5, -0.003 * i)}; };
+    plan.focal_px = zoomIn(1500, 750, plan.frames);
+    const SyntheticShot shot = makeSyntheticShot(plan);
+    const SolutionPtr s = solvedOf(shot);
+    ASSERT_TRUE(s->zooms()) << s->motion_why;
+    EXPECT_LT(slipOf(shot, *s), 1.5);
+  }
+}
+
 TEST(Explanations, ALittleDistortionIsNotTakenForFocalLength) {
   // Held at nothing it would bend the focal length by per cents, at an error that looks like noise.
   SyntheticPlan plan{.frames = 70, .points = 900, .noise_px = 0.1, .life = 20, .seed = 41};
@@ -115,6 +141,22 @@ TEST(Explanations, ALittleDistortionIsNotTakenForFocalLength) {
   const SolutionPtr s = solvedOf(shot);
   EXPECT_LT(std::abs(s->lens().focal_px - 1900), 3 * s->cameras.front().sigma[0]);
   EXPECT_LT(slipOf(shot, *s), 1);
+}
+
+TEST(DescriptionLength, ASlideCostsItsUnknownsAndNotEverySighting) {
+  SyntheticPlan plan = tripod(52);
+  plan.slide_share = 0.2, plan.slide_px = 3;
+  const SyntheticShot still = makeSyntheticShot(tripod(52)), sliding = makeSyntheticShot(plan);
+  const auto lengthOf = [](const SyntheticShot& shot) {
+    Reconstruction work = makeReconstruction(shot.tracks, {}, 0, 1);
+    work.lenses = {shot.plan.lens};
+    std::vector<int> frames;
+    for (std::size_t f = 0; f < work.poses.size(); ++f) work.poses[f] = shot.poses[f], frames.push_back(static_cast<int>(f));
+    return descriptionLength(work, true, frames, kNoise, 1).total();
+  };
+  const double tracks = 0.2 * static_cast<double>(sliding.tracks.tracks.size());
+  EXPECT_GT(lengthOf(sliding), lengthOf(still) + 5 * tracks);
+  EXPECT_LT(lengthOf(sliding), lengthOf(still) + 40 * tracks);
 }
 
 TEST(DescriptionLength, ThrowingSightingsOutNeverPays) {
