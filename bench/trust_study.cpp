@@ -55,7 +55,8 @@ Outcome judge(std::uint64_t seed) {
   out.tally.silent = !right && trusted, out.tally.doubted = right && !trusted;
   out.zoom_found = s.zooms(), out.readout_found = s.readout != 0;
   out.line = fmt::format(
-      "{} {:6} slip {:8.3f} rms {:.3f} floor {:.3f} explained {:.2f} sigma {:.3f} focal {:.3f} halves {:.3f} rival {:.3f} {:.1f} {:.0f} {:.2f} beyond {:.3f} drift {:.3f} "
+      "{} {:6} slip {:8.3f} rms {:.3f} floor {:.3f} explained {:.2f} sigma {:.3f} focal {:.3f} halves {:.3f} rival {:.3f} {:.1f} {:.0f} {:.2f} beyond {:.3f} "
+      "drift {:.3f} "
       "fsig {:.4f} lsig {:.2f} {} zoom {:d} readout {:.2f} {:.1f} s | {}",
       right            ? "right"
       : out.tally.open ? "open "

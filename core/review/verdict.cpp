@@ -103,17 +103,19 @@ Verdict whatHurts(const Solution& solution) {
 
 // Calibrated by bench/trust_study, never by hand on single shots.
 constexpr double kCheckOver = 1.5, kRejectOver = 4;        // error over the noise floor
+constexpr double kCheckOverTime = 1.15;                    // the same with what the tracks drift: no camera that is right is much above that
 constexpr double kCheckShare = 0.55, kRejectShare = 0.25;  // of the sightings explained
+constexpr double kHeldFirmly = 0.25;                       // of what an insert may slip: there a step limit is no reason to doubt
 constexpr double kCheckSlip = 0.75;                        // an insert's likely slip over what it may slip
 constexpr double kCheckBeyond = 0.03;                      // of the kept tracks that lie beyond infinity
 constexpr double kCheckRival = 5;                          // standard deviations by which another explanation must fit worse, or a richer one better
 
-/// RMS of one coordinate, in noise floors; nobody asks for less than a twentieth of a pixel. Unknown where there is no floor.
-double errorOverFloor(const Solution& solution) {
+/// RMS of one coordinate, in so much noise; nobody asks for less than a twentieth of a pixel. Unknown where the noise is.
+double errorOver(const Solution& solution, double noise_px) {
   constexpr double kFineEnough_px = 0.05;
-  const double floor = solution.evidence.noise_floor_px;
-  return solution.rms_px / std::sqrt(2.0) / (floor < kFineEnough_px ? kFineEnough_px : floor);
+  return solution.rms_px / std::sqrt(2.0) / (noise_px < kFineEnough_px ? kFineEnough_px : noise_px);
 }
+double errorOverFloor(const Solution& solution) { return errorOver(solution, solution.evidence.noise_floor_px); }
 
 std::string slipText(double px) { return px < 100 ? fmt::format("{:.1f} px", px) : std::string("over 100 px"); }
 
@@ -151,20 +153,21 @@ void findCauses(const Solution& solution, Verdict& verdict) {
   const auto add = [&](std::string_view what, double significance, std::string sentence, std::optional<FrameRange> frames = {}) {
     verdict.causes.push_back({std::string(what), frames, std::move(sentence), significance});
   };
-  if (const double over = errorOverFloor(solution); over > kCheckOver) {
-    add("unexplained error", over / kCheckOver,
+  const double over = errorOverFloor(solution), over_time = errorOver(solution, evidence.noise_over_time_px);
+  if (const double share = std::fmax(over / kCheckOver, over_time / kCheckOverTime); share > 1) {
+    add("unexplained error", share,
         fmt::format(
             "The error is {:.1f} × the noise that the tracks show by themselves: something is not explained. A zoom, a rolling shutter or a lens of another "
             "kind would look like this; say what is known of the camera.",
-            over));
+            std::fmax(over, over_time)));
   }
   if (evidence.explained_share < kCheckShare) {
     add("few tracks explained", kCheckShare / std::max(0.01, evidence.explained_share),
         fmt::format("Only {:.0f} % of the sightings are explained. If the set is still, this is not its camera; else mask what moves.",
                     100 * evidence.explained_share));
   }
-  if (const double off = evidence.likelySlip_px() / slipTolerance(evidence.noise_floor_px); off > kCheckSlip)
-    add(whatLetsSlip(solution), off / kCheckSlip, whySlips(solution));
+  const double likely = evidence.likelySlip_px();
+  if (const double off = likely / slipTolerance(evidence.noise_floor_px); off > kCheckSlip) add(whatLetsSlip(solution), off / kCheckSlip, whySlips(solution));
   // Measured: the depths of what is far and the focal length make up for one another there, in a way that no curvature at the solution shows.
   if (solution.motion == MotionKind::Arc) {
     add("small parallax", 1.5,
@@ -183,7 +186,9 @@ void findCauses(const Solution& solution, Verdict& verdict) {
         fmt::format("Another explanation fits the tracks as well: {}. If that is the true one, an insert slips by {}. If you know which it was, say so.",
                     rival.name, slipText(rival.slip_px)));
   }
-  if (solution.summary.termination == Termination::StepLimit && !std::isnan(evidence.focal_sigma_share))
+  // What still moves may go where nothing holds it; where an insert is held firmly, the rest of the way is short.
+  const bool held = likely < kHeldFirmly * slipTolerance(evidence.noise_floor_px);
+  if (solution.summary.termination == Termination::StepLimit && !std::isnan(evidence.focal_sigma_share) && !held)
     add("unsettled", 1.2, "The solve stopped before it settled: what it found may still move. Carry on from it, or give the focal length.");
   if (!verdict.fine) add("weak part", 1, verdict.hurt, verdict.hurt_frames);
 }

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "core/base/random.h"
+#include "core/review/beyond_infinity.h"
 #include "core/review/reviewed_solve.h"
 #include "tests/support/judge_by_truth.h"
 #include "tests/support/random_shot.h"
@@ -45,7 +46,10 @@ TEST(Verdict, AnErrorAboveTheNoiseIsToBeChecked) {
   EXPECT_EQ(verdict.sentence, verdict.causes.front().sentence);
   s.rms_px *= 3;
   EXPECT_EQ(judgeSolution(s).level, TrustLevel::Reject);
-  s.rms_px = s.holdout_rms_px = 0.06, s.evidence.noise_floor_px = 0.01;
+  s = fineSolution();
+  s.evidence.noise_over_time_px = 0.2 / 1.3;
+  EXPECT_EQ(causesOf(s), std::vector<std::string>{"unexplained error"}) << "more than what the tracks drift";
+  s.rms_px = s.holdout_rms_px = 0.06, s.evidence.noise_floor_px = s.evidence.noise_over_time_px = 0.01;
   EXPECT_EQ(judgeSolution(s).level, TrustLevel::Trust) << "nobody asks for less than a twentieth of a pixel";
 }
 
@@ -77,6 +81,40 @@ TEST(Verdict, AFocalLengthThatHardlyMattersIsNoCause) {
   s.evidence.focal_sigma_share = 0.06, s.evidence.focal_slip_px = 0.3;
   EXPECT_EQ(judgeSolution(s).level, TrustLevel::Trust) << "a wall shows the same with any";
   EXPECT_THAT(judgeSolution(s).sentence, HasSubstr("0.30 px"));
+}
+
+TEST(Verdict, TracksBeyondInfinityAreACause) {
+  Solution s = fineSolution();
+  s.evidence.beyond_infinity_share = 0.02;
+  EXPECT_EQ(judgeSolution(s).level, TrustLevel::Trust) << "a few by chance";
+  s.evidence.beyond_infinity_share = 0.2;
+  EXPECT_EQ(causesOf(s), std::vector<std::string>{"beyond infinity"});
+  EXPECT_THAT(judgeSolution(s).sentence, HasSubstr("20 %"));
+}
+
+TEST(Evidence, BentFocalLengthPutsTracksBeyondInfinity) {
+  // What is far, seen by a camera that turns as it goes: a turn that is a little too large asks for depths that nothing has.
+  SyntheticPlan plan{.frames = 40, .points = 200, .noise_px = 0.1, .life = 0, .seed = 5};
+  auto random = std::make_shared<Random>(6);
+  plan.set = [random](const Vec3& from, const Vec3& ray) -> std::optional<Vec3> { return Vec3(from + random->between(200, 900) * ray.normalized()); };
+  plan.path = [](int i) { return Pose{Eigen::Quaterniond(0, 1, 0, 0), Vec3(0.05 * i, 1.6, 0)}; };
+  const SyntheticShot shot = makeSyntheticShot(plan);
+  Reconstruction work = makeReconstruction(shot.tracks, {}, 0, 1);
+  work.lenses = {plan.lens};
+  for (std::size_t f = 0; f < work.poses.size(); ++f) work.poses[f] = shot.poses[f];
+  for (WorkTrack& track : work.tracks) track.point = shot.points[static_cast<std::size_t>(track.id - 1)];
+  EXPECT_LT(shareBeyondInfinity(work, plan.noise_px), 0.02);
+  for (std::size_t f = 0; f < work.poses.size(); ++f) {
+    const double turn = 0.002 * static_cast<double>(f) / 39;
+    work.poses[f]->world_from_camera = work.poses[f]->world_from_camera * rotationFromVector(Vec3(0, turn, 0));
+  }
+  const double one_way = shareBeyondInfinity(work, plan.noise_px);
+  for (std::size_t f = 0; f < work.poses.size(); ++f) {
+    const double turn = -0.004 * static_cast<double>(f) / 39;
+    work.poses[f]->world_from_camera = work.poses[f]->world_from_camera * rotationFromVector(Vec3(0, turn, 0));
+  }
+  EXPECT_GT(std::max(one_way, shareBeyondInfinity(work, plan.noise_px)), 0.5);
+  EXPECT_LT(std::min(one_way, shareBeyondInfinity(work, plan.noise_px)), 0.02) << "turned the other way they only come nearer";
 }
 
 TEST(Verdict, NamesAnotherExplanationThatFitsAsWell) {
@@ -117,6 +155,8 @@ TEST(Verdict, AnUnsettledSolveIsToBeChecked) {
   Solution s = fineSolution();
   s.summary.termination = Termination::StepLimit;
   EXPECT_EQ(causesOf(s), std::vector<std::string>{"unsettled"});
+  s.evidence.slip_sigma_px = 0.05;
+  EXPECT_EQ(judgeSolution(s).level, TrustLevel::Trust) << "what is held firmly goes nowhere";
 }
 
 TEST(Verdict, TheGravestCauseComesFirst) {
