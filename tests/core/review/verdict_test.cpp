@@ -105,12 +105,12 @@ TEST(Evidence, BentFocalLengthPutsTracksBeyondInfinity) {
   for (WorkTrack& track : work.tracks) track.point = shot.points[static_cast<std::size_t>(track.id - 1)];
   EXPECT_LT(shareBeyondInfinity(work, plan.noise_px), 0.02);
   for (std::size_t f = 0; f < work.poses.size(); ++f) {
-    const double turn = 0.002 * static_cast<double>(f) / 39;
+    const double turn = 0.02 * static_cast<double>(f) / 39;
     work.poses[f]->world_from_camera = work.poses[f]->world_from_camera * rotationFromVector(Vec3(0, turn, 0));
   }
   const double one_way = shareBeyondInfinity(work, plan.noise_px);
   for (std::size_t f = 0; f < work.poses.size(); ++f) {
-    const double turn = -0.004 * static_cast<double>(f) / 39;
+    const double turn = -0.04 * static_cast<double>(f) / 39;
     work.poses[f]->world_from_camera = work.poses[f]->world_from_camera * rotationFromVector(Vec3(0, turn, 0));
   }
   EXPECT_GT(std::max(one_way, shareBeyondInfinity(work, plan.noise_px)), 0.5);
@@ -190,7 +190,7 @@ TEST(Evidence, AMoveWithoutRotationLeavesTheFocalLengthOpenAndSaysSo) {
 TEST(Evidence, RandomShotsAreNotTrustedWhenTheyAreWrong) {
   // A few of bench/trust_study's, drawn for this test alone.
   int right = 0, trusted_and_wrong = 0;
-  for (std::uint64_t seed = 9001; seed <= 9012; ++seed) {
+  for (std::uint64_t seed = 9001; seed <= 9006; ++seed) {
     const RandomShot random = randomShot(seed);
     const SyntheticShot shot = makeSyntheticShot(random.plan);
     const auto s = reviewedSolve(shot.tracks, {}, {});
@@ -200,8 +200,8 @@ TEST(Evidence, RandomShotsAreNotTrustedWhenTheyAreWrong) {
     right += good;
     trusted_and_wrong += !good && judgeSolution(**s).level == TrustLevel::Trust;
   }
-  EXPECT_GE(right, 6);
-  EXPECT_LE(trusted_and_wrong, 1);
+  EXPECT_GE(right, 3);
+  EXPECT_EQ(trusted_and_wrong, 0);
 }
 
 }  // namespace dusky::testing
