@@ -150,6 +150,10 @@ class Explorer {
     const double sigma_px = sigma(), enough = lengthOf(standing, sigma_px).total() - kClearlyLess;
     for (const int rounds : {1, 3}) {
       settle(state, task_, rounds, silent);
+      // No camera reads a frame so fast that it would not show, nor so slowly that it would take longer than a frame.
+      constexpr double kLeastReadout = 0.03, kMostReadout = 1;
+      const double readout = std::abs(state.work.readout);
+      if (state.readout_free && !standing.readout_free && (readout < kLeastReadout || readout > kMostReadout)) return std::nullopt;
       if (task_.progress.stopRequested() || lengthOf(state, sigma_px).total() > enough) return std::nullopt;
     }
     return state;
@@ -228,7 +232,7 @@ class Explorer {
     state.readout_free = true, state.lens_settled = true;
     if (!promises(state, candidate.state, 0, 1)) return;
     auto rolling = tried(std::move(state), candidate.state);
-    if (!rolling || std::abs(rolling->work.readout) > 1) return;
+    if (!rolling) return;
     // What the shutter did was no lens.
     findLensAgain(*rolling, task_, task_.progress.silent());
     candidate.state = std::move(*rolling);

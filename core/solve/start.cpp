@@ -66,7 +66,7 @@ class Chooser {
     tryAll(starts);
     if (progress_.stopRequested()) return cancelled();
     const bool fits_poorly = poor();
-    findZoom(toTheNoiseAlready() ? std::vector<SkeletonStart>{} : starts);
+    findZoom(nearlyToTheNoise() ? std::vector<SkeletonStart>{} : starts);
     if (options_.lens == LensChoice::Auto && !options_.known_lens && fits_poorly && !(!zooming_.empty() && zooming_.front().median_error_px < toTheNoise())) {
       starts.clear();
       addStarts(starts, options_, tracks_.width, tracks_.height, LensModel::Fisheye, 1);
@@ -134,11 +134,12 @@ class Chooser {
     return !moves && !(turning && turning->median_error_px < fits());
   }
 
-  /// Whether one focal length leaves nothing to be explained.
-  bool toTheNoiseAlready() {
+  /// Whether one focal length leaves so little to be explained that a zoom is looked for beside it only: keyframes are rough.
+  bool nearlyToTheNoise() {
+    constexpr double kRough = 1.25;
     const Skeleton* moving = bestMoving();
     const Turning* turning = bestTurning();
-    return (moving && moving->median_error_px < toTheNoise()) || (turning && turning->median_error_px < toTheNoise());
+    return (moving && moving->median_error_px < kRough * toTheNoise()) || (turning && turning->median_error_px < kRough * toTheNoise());
   }
 
   /// A median error that leaves nothing to be explained.
@@ -204,7 +205,11 @@ class Chooser {
     dropIdleArcs(all);
     const SolveStart& best = all.front();
     if (best.median_error_px > kRoughPx) return cannotSolve(whyHopeless(best));
-    std::erase_if(all, [least = best.length](const SolveStart& start) { return start.length > kFarBehind * least || start.median_error_px > kRoughPx; });
+    // Beside what fits nearly to the noise, errors of several times as much are no explanation, however few unknowns they need.
+    constexpr double kHopeless = 4;
+    const double most_px = best.median_error_px < fits() ? std::min(kRoughPx, kHopeless * best.median_error_px) : kRoughPx;
+    std::erase_if(all,
+                  [least = best.length, most_px](const SolveStart& start) { return start.length > kFarBehind * least || start.median_error_px > most_px; });
     for (SolveStart& start : all) {
       // All tracks take part again; those that rested have no place yet.
       for (WorkTrack& track : start.work.tracks) track.resting = false;
@@ -212,14 +217,16 @@ class Chooser {
     return all;
   }
 
-  /// A zoom can do all that one focal length can: where it is no shorter, it found nothing.
+  /// A zoom can do all that one focal length can: where it is no shorter, or fits hardly better, it found nothing. One that shows between the keyframes only is
+  /// found later, beside the constant one.
   static void dropIdleZooms(std::vector<SolveStart>& starts) {
+    constexpr double kShows = 0.97;
     const auto zooms = [](const SolveStart& s) { return !s.work.focal_px.empty(); };
-    double constant[2] = {1e300, 1e300};
+    double constant[2] = {1e300, 1e300}, error[2] = {1e300, 1e300};
     for (const SolveStart& s : starts) {
-      if (!zooms(s)) constant[s.nodal] = std::min(constant[s.nodal], s.length);
+      if (!zooms(s)) constant[s.nodal] = std::min(constant[s.nodal], s.length), error[s.nodal] = std::min(error[s.nodal], s.median_error_px);
     }
-    std::erase_if(starts, [&](const SolveStart& s) { return zooms(s) && s.length >= constant[s.nodal]; });
+    std::erase_if(starts, [&](const SolveStart& s) { return zooms(s) && (s.length >= constant[s.nodal] || s.median_error_px > kShows * error[s.nodal]); });
   }
 
   /// A camera that rotates about a point beside it can do all that one on its nodal point can.
