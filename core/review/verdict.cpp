@@ -105,7 +105,6 @@ Verdict whatHurts(const Solution& solution) {
 constexpr double kCheckOver = 1.5, kRejectOver = 4;        // error over the noise floor
 constexpr double kCheckOverTime = 1.15;                    // the same with what the tracks drift: no camera that is right is much above that
 constexpr double kCheckShare = 0.55, kRejectShare = 0.25;  // of the sightings explained
-constexpr double kHeldFirmly = 0.25;                       // of what an insert may slip: there a step limit is no reason to doubt
 constexpr double kCheckSlip = 0.75;                        // an insert's likely slip over what it may slip
 constexpr double kCheckBeyond = 0.03;                      // of the kept tracks that lie beyond infinity
 constexpr double kCheckRival = 5;                          // standard deviations by which another explanation must fit worse, or a richer one better
@@ -186,9 +185,7 @@ void findCauses(const Solution& solution, Verdict& verdict) {
         fmt::format("Another explanation fits the tracks as well: {}. If that is the true one, an insert slips by {}. If you know which it was, say so.",
                     rival.name, slipText(rival.slip_px)));
   }
-  // What still moves may go where nothing holds it; where an insert is held firmly, the rest of the way is short.
-  const bool held = likely < kHeldFirmly * slipTolerance(evidence.noise_floor_px);
-  if (solution.summary.termination == Termination::StepLimit && !std::isnan(evidence.focal_sigma_share) && !held)
+  if (solution.summary.termination == Termination::StepLimit && !std::isnan(evidence.focal_sigma_share))
     add("unsettled", 1.2, "The solve stopped before it settled: what it found may still move. Carry on from it, or give the focal length.");
   if (!verdict.fine) add("weak part", 1, verdict.hurt, verdict.hurt_frames);
 }
