@@ -44,7 +44,7 @@ Outcome judge(std::uint64_t seed) {
   const auto truth = judgeByTruth(shot, s);
   const Verdict verdict = judgeSolution(s);
   const double slip = truth.ok() ? truth->slip_rms_px : 1e9;
-  const double limit_px = std::max(1.0, 4 * random.plan.noise_px);
+  const double limit_px = slipTolerance(random.plan.noise_px);
   const bool right = slip <= limit_px, trusted = verdict.level == TrustLevel::Trust;
   out.tally.right = right, out.tally.wrong = !right;
   // Where the best that can be reached from the truth is off as well, a camera that is not trusted is the right answer.

@@ -1,7 +1,7 @@
 #include "core/adjust/bundle.h"
 
 #include "core/base/parallel.h"
-#include "core/adjust/reduced_system.h"
+#include "core/adjust/bundle_state.h"
 
 namespace dusky {
 namespace {
@@ -13,49 +13,17 @@ constexpr double kFastest = 0.1;        // of what the damping falls to with a s
 constexpr double kLittle = 0.05, kAsPredicted = 0.5, kFalls = 0.3, kCalmDamping = 1e-5, kEndDamping = 1e-6;
 constexpr int kTooOften = 2;  // that an older matrix led astray: the way bends, and each such step is lost
 
-/// What moves.
-struct State {
-  std::vector<Pose> cameras;
-  std::vector<Vec3> points;
-  std::vector<Lens> lenses;
-  std::vector<double> focal_px;
-  double readout;
-  std::optional<Vec3> arm;
-
-  explicit State(const Bundle& b) : cameras(b.cameras), points(b.points), lenses(b.lenses), focal_px(b.focal_px), readout(b.readout), arm(b.arm) {}
-  void swapWith(Bundle& b) {
-    cameras.swap(b.cameras), points.swap(b.points), lenses.swap(b.lenses), focal_px.swap(b.focal_px);
-    std::swap(readout, b.readout), std::swap(arm, b.arm);
-  }
-};
-
-State moved(const Bundle& from, const ReducedSystem& system, const BundleOptions& options) {
-  State to(from);
-  if (to.arm) *to.arm += system.sharedStep().segment<3>(system.commonAt());
-  parallelFor(
-      static_cast<int>(to.cameras.size()),
-      [&](int c) {
-        const auto step = system.cameraStep(c);
-        to.cameras[c].world_from_camera = (to.cameras[c].world_from_camera * rotationFromVector(step.head<3>())).normalized();
-        if (!options.fixed_centres) to.cameras[c].centre += step.segment<3>(3);
-        if (to.arm) to.cameras[c].centre = to.cameras[c].world_from_camera * *to.arm;
-        if (system.block() == 7 && options.free_focal) to.focal_px[c] *= std::exp(std::clamp(step[6], -0.5, 0.5));
-      },
-      64);
+BundleState moved(const Bundle& from, const ReducedSystem& system, const BundleOptions& options) {
+  constexpr double kMostZoom = 0.5;
+  BundleState to(from);
+  to.moveCameras(system, options, system.cameraSteps(), system.sharedStep(), kMostZoom);
   for (std::size_t j = 0; j < to.points.size(); ++j) {
     to.points[j] = system.movedPoint(static_cast<int>(j), from.points[j], system.pointSteps()[j]);
   }
-  for (std::size_t l = 0; l < to.lenses.size(); ++l) {
-    LensParameters values = to.lenses[l].parameters();
-    const auto& index = system.lensIndex(static_cast<int>(l));
-    for (std::size_t k = 0; k < index.size(); ++k) values[index[k]] += system.sharedStep()[system.sharedAt(static_cast<int>(l)) + static_cast<int>(k)];
-    to.lenses[l].setParameters(values);
-  }
-  if (options.free_readout) to.readout = std::clamp(to.readout + system.sharedStep()[system.readoutAt()], -1.0, 1.0);
   return to;
 }
 
-bool plausible(const State& state) {
+bool plausible(const BundleState& state) {
   const auto sound = [&](double focal) { return focal > 0.05 * state.lenses.front().width && focal < 100.0 * state.lenses.front().width; };
   return std::all_of(state.lenses.begin(), state.lenses.end(), [&](const Lens& lens) { return sound(lens.focal_px); }) &&
          std::all_of(state.focal_px.begin(), state.focal_px.end(), sound);
@@ -84,7 +52,7 @@ BundleSummary adjust(Bundle& bundle, const BundleOptions& options, const Progres
     progress.report(static_cast<double>(summary.steps) / options.max_steps, "adjusting cameras and points");
     double next_cost = cost;
     if ((again ? system.solveAgain() : system.solve(damping)) && !progress.stopRequested()) {
-      State state = moved(bundle, system, options);
+      BundleState state = moved(bundle, system, options);
       if (plausible(state)) {
         state.swapWith(bundle);
         system.refitPoints(bundle.points);

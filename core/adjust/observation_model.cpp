@@ -181,7 +181,9 @@ double bundleCost(const Bundle& bundle, const BundleOptions& options) {
     total += tie.centre * (bundle.cameras[tie.a].centre - bundle.cameras[tie.b].centre).squaredNorm();
     if (bundle.zooms() && tie.focal > 0) total += tie.focal * leapLoss(std::log(bundle.focal_px[tie.a] / bundle.focal_px[tie.b]), tie.focal_leap);
   }
-  for (const double focal : bundle.focal_px) total += options.zoom_belief.weight * std::pow(std::log(focal / options.zoom_belief.mean_px), 2);
+  if (const FocalBelief& belief = options.zoom_belief; belief.weight > 0) {
+    for (const double focal : bundle.focal_px) total += belief.weight * std::pow(std::log(focal / belief.mean_px), 2);
+  }
   for (const CameraPlane& plane : bundle.planes) total += plane.weight * std::pow(plane.normal.dot(bundle.cameras[plane.camera].centre) - plane.offset, 2);
   return total;
 }

@@ -34,6 +34,7 @@ class ReducedSystem {
 
   // The last step.
   Eigen::VectorXd::ConstSegmentReturnType cameraStep(int camera) const { return camera_step_.segment(rowOf(camera), block_); }
+  const Eigen::VectorXd& cameraSteps() const { return camera_step_; }
   const std::vector<Vec3>& pointSteps() const { return point_steps_; }
   /// A point after a step. Along the ray from the first camera that saw it what goes evenly is the inverse of its distance, as in the pictures: a step that
   /// overshoots neither ends behind the camera nor creeps. Source: Civera, Davison and Montiel, IEEE Transactions on Robotics 24(5), 2008.

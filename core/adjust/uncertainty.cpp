@@ -7,8 +7,8 @@
 #include "core/base/parallel.h"
 #include "core/base/random.h"
 #include "core/geometry/essential.h"
+#include "core/adjust/bundle_state.h"
 #include "core/adjust/insert_slip.h"
-#include "core/adjust/reduced_system.h"
 
 namespace dusky {
 namespace {
@@ -36,8 +36,6 @@ double sightingsPerIndependentOne(const ReducedSystem& system, const Bundle& bun
   const double rho = alone > 0 ? std::clamp(together / alone, 0.0, 0.98) : 0.0;
   return (1 + rho) / (1 - rho);
 }
-
-constexpr int kSlipSightings = 2000;
 
 /// The covariance, worked out from the reduced system and its border.
 class Covariance {
@@ -120,30 +118,19 @@ class Covariance {
   Bundle movedShared(const Eigen::VectorXd& part) const { return movedBundle(-std::sqrt(scaled(1)) * (border_ * part), std::sqrt(scaled(1)) * part); }
 
   Bundle movedBundle(const Eigen::VectorXd& step, const Eigen::VectorXd& shared) const {
+    constexpr double kMostZoom = 2, kLeastFocal = 0.05;
+    BundleState state(bundle_);
+    state.moveCameras(system_, options_, step, shared, kMostZoom);
+    for (std::size_t l = 0; l < state.lenses.size(); ++l)
+      state.lenses[l].focal_px = std::max(state.lenses[l].focal_px, kLeastFocal * bundle_.lenses[l].focal_px);
     Bundle moved = bundle_;
-    if (moved.arm) *moved.arm += shared.segment<3>(system_.commonAt());
-    for (int c = 0; c < static_cast<int>(moved.cameras.size()); ++c) {
-      const int at = system_.rowOf(c);
-      Pose& pose = moved.cameras[static_cast<std::size_t>(c)];
-      pose.world_from_camera = (pose.world_from_camera * rotationFromVector(step.segment<3>(at))).normalized();
-      if (!options_.fixed_centres) pose.centre += step.segment<3>(at + 3);
-      if (moved.arm) pose.centre = pose.world_from_camera * *moved.arm;
-      if (system_.block() == 7 && options_.free_focal) moved.focal_px[static_cast<std::size_t>(c)] *= std::exp(std::clamp(step[at + 6], -2.0, 2.0));
-    }
-    for (std::size_t l = 0; l < moved.lenses.size(); ++l) {
-      LensParameters values = moved.lenses[l].parameters();
-      const auto& index = system_.lensIndex(static_cast<int>(l));
-      for (std::size_t k = 0; k < index.size(); ++k) values[index[k]] += shared[system_.sharedAt(static_cast<int>(l)) + static_cast<int>(k)];
-      values[0] = std::max(values[0], 0.05 * moved.lenses[l].focal_px);
-      moved.lenses[l].setParameters(values);
-    }
-    if (options_.free_readout) moved.readout = std::clamp(moved.readout + shared[system_.readoutAt()], -1.0, 1.0);
+    state.swapWith(moved);
     return moved;
   }
 
   /// RMS insert slip: of a few draws of the cameras, and of each part of the shared unknowns.
   double slipOfAll() const {
-    constexpr int kDraws = 10;
+    constexpr int kDraws = 10, kSightings = 2000;
     Random random(1);
     std::vector<Bundle> moved;
     for (int i = 0; i < kDraws; ++i) moved.push_back(drawnCameras(random));
@@ -151,7 +138,7 @@ class Covariance {
     for (int k = 0; k < parts.cols(); ++k) moved.push_back(movedShared(parts.col(k)));
     std::vector<double> slips(moved.size());
     parallelFor(static_cast<int>(moved.size()),
-                [&](int i) { slips[static_cast<std::size_t>(i)] = insertSlip(bundle_, moved[static_cast<std::size_t>(i)], kSlipSightings); });
+                [&](int i) { slips[static_cast<std::size_t>(i)] = insertSlip(bundle_, moved[static_cast<std::size_t>(i)], kSightings); });
     double squares = 0;
     for (std::size_t i = 0; i < slips.size(); ++i) squares += slips[i] * slips[i] / (i < kDraws ? kDraws : 1);
     return std::sqrt(squares);

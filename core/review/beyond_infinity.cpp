@@ -44,10 +44,7 @@ std::optional<double> nearnessInSigmas(const Reconstruction& work, const Views& 
 
 double shareBeyondInfinity(const Reconstruction& work, double sigma_px) {
   constexpr double kFar = 30, kSurely = 3;  // paths' reaches; standard deviations
-  Vec3 middle = Vec3::Zero();
-  for (const auto& pose : work.poses) middle += pose ? Vec3(pose->centre / work.placedFrames()) : Vec3::Zero();
-  double reach = 0;
-  for (const auto& pose : work.poses) reach = std::max(reach, pose ? (pose->centre - middle).norm() : 0);
+  const auto [middle, reach] = pathExtent(work);
   if (!(reach > 0) || !(sigma_px > 0)) return 0;
   const Views views(work);
   std::vector<std::uint8_t> kept(work.tracks.size(), 0), beyond(work.tracks.size(), 0);

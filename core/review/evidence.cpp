@@ -30,8 +30,7 @@ double explainedShare(const Solution& solution) {
 /// Forces the focal length off, lets everything else follow, and looks how much the tracks mind.
 class FocalProfile {
  public:
-  FocalProfile(const TrackSet& tracks, const SolveOptions& options, const Solution& solution, const Progress& progress)
-      : state_(finalState(solution, tracks, options)), progress_(progress) {
+  FocalProfile(const SolveState& state, const SolveOptions& options, const Progress& progress) : state_(state), progress_(progress) {
     constexpr int kFrames = 60, kTracksInFrame = 80;
     const int all = measured(state_.work).used;
     // Under a rolling shutter a frame needs its neighbours.
@@ -80,9 +79,8 @@ class FocalProfile {
 /// Solves the shot again from where it stands with either half of its tracks, and looks how far the cameras go from there. Each half has twice the variance of
 /// the whole and shares its half of the errors with it: the difference is what the whole may be off.
 /// Source: half-sampling, McCarthy, Review of the International Statistical Institute 37(3), 1969.
-double stabilityByHalves(const TrackSet& tracks, const SolveOptions& options, const Solution& solution, const Progress& progress) {
+double stabilityByHalves(SolveState state, const SolveOptions& options, const Progress& progress) {
   constexpr int kTracksInFrame = 160, kSteps = 12;
-  SolveState state = finalState(solution, tracks, options);
   const double all = measured(state.work).used;
   restTracks(state.work, kTracksInFrame);
   const double share = measured(state.work).used / std::max(1.0, all);
@@ -113,16 +111,14 @@ Evidence gatherEvidence(const TrackSet& tracks, const SolveOptions& options, con
   if (std::isnan(evidence.noise_floor_px)) evidence.noise_floor_px = noiseFloor(tracks);
   evidence.noise_over_time_px = noiseOverTime(tracks);
   evidence.explained_share = explainedShare(solution);
+  const SolveState state = finalState(solution, tracks, options);
   if (!focalIsKnown(options, solution)) {
     const SolvedFrame& middle = solution.frames[solution.frames.size() / 2];
     const double claimed = solution.zooms() ? middle.sigma_focal_px / middle.focal_px : solution.cameras.front().sigma[0] / solution.lens().focal_px;
-    FocalProfile(tracks, options, solution, progress).measure(claimed, evidence);
+    FocalProfile(state, options, progress).measure(claimed, evidence);
   }
-  evidence.stability_px = stabilityByHalves(tracks, options, solution, progress);
-  if (solution.motion != MotionKind::Nodal) {
-    const SolveState state = finalState(solution, tracks, options);
-    evidence.beyond_infinity_share = shareBeyondInfinity(state.work, errorSpread(state.work));
-  }
+  evidence.stability_px = stabilityByHalves(state, options, progress);
+  if (solution.motion != MotionKind::Nodal) evidence.beyond_infinity_share = shareBeyondInfinity(state.work, errorSpread(state.work));
   return evidence;
 }
 

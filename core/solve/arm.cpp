@@ -32,12 +32,6 @@ void dropIdleArm(Reconstruction& work) {
   }
 }
 
-Vec3 middleOfPath(const Reconstruction& work) {
-  Vec3 sum = Vec3::Zero();
-  for (const auto& pose : work.poses) sum += pose ? pose->centre : Vec3::Zero();
-  return sum / std::max(1, work.placedFrames());
-}
-
 void scaleWorld(Reconstruction& work, double by) {
   standOnArm(work, by * *work.arm);
   for (WorkTrack& track : work.tracks) {
@@ -83,7 +77,7 @@ void turnInsideOut(Reconstruction& work) {
   if (work.arm) {
     standOnArm(work, -*work.arm);
   } else {
-    middle = middleOfPath(work);
+    middle = pathExtent(work).middle;
     for (auto& pose : work.poses) {
       if (pose) pose->centre = 2 * middle - pose->centre;
     }
@@ -106,10 +100,8 @@ void turnInsideOut(Reconstruction& work) {
 }
 
 double pathOverDistance(const Reconstruction& work) {
-  const Vec3 middle = middleOfPath(work);
-  double reach = 0;
+  const auto [middle, reach] = pathExtent(work);
   std::vector<double> distances;
-  for (const auto& pose : work.poses) reach = std::max(reach, pose ? (pose->centre - middle).norm() : 0);
   for (const WorkTrack& track : work.tracks) {
     if (track.takesPart() && !track.at_infinity) distances.push_back((*track.point - middle).norm());
   }

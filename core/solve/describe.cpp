@@ -10,22 +10,14 @@ namespace {
 
 /// Where directions are shown: about the middle of the path, so far away that the path hardly counts.
 struct FarPlace {
-  Vec3 middle = Vec3::Zero();
-  double distance = kFarDistance;
+  Vec3 middle;
+  double distance;
 };
 
 FarPlace farPlaceOf(const Reconstruction& work) {
-  FarPlace far;
-  std::vector<Vec3> centres;
-  for (const auto& camera : work.poses) {
-    if (camera) centres.push_back(camera->centre);
-  }
-  for (const Vec3& c : centres) far.middle += c / static_cast<double>(centres.size());
-  double spread = 0;
-  for (const Vec3& c : centres) spread = std::max(spread, (c - far.middle).norm());
+  const auto [middle, reach] = pathExtent(work);
   constexpr double kFarAway = 3000;
-  if (spread > 1e-9) far.distance = kFarAway * spread;
-  return far;
+  return {middle, reach > 1e-9 ? kFarAway * reach : kFarDistance};
 }
 
 SolvedTrack describeTrack(const Reconstruction& work, const Views& views, const FarPlace& far, const WorkTrack& track, const Track& source) {

@@ -54,6 +54,7 @@ class Explorer {
       tryZoom(i);
     }
     if (task_.progress.stopRequested()) return cancelled();
+    measure();
     tryInsideOut();
     if (task_.progress.stopRequested()) return cancelled();
     return chosen();
@@ -107,7 +108,7 @@ class Explorer {
       const SolveState& state = candidates_[i].state;
       if (state.work.focal_px.empty() && !state.nodal && !state.work.arm) tryZoom(i);
     }
-    measure();
+    if (!constant_is_best) measure();
     const double least = std::min_element(candidates_.begin(), candidates_.end(), shorter)->length.total();
     std::erase_if(candidates_, [&](const Candidate& c) { return c.length.total() > kBehind * least; });
   }
@@ -255,7 +256,6 @@ class Explorer {
 
   /// A free path with small parallax beside its reversal.
   void tryInsideOut() {
-    measure();
     constexpr double kSmall = 0.15;
     const auto best = std::min_element(candidates_.begin(), candidates_.end(), shorter);
     if (best->state.nodal || best->state.work.arm || task_.options.known_lens || pathOverDistance(best->state.work) > kSmall) return;
@@ -265,10 +265,10 @@ class Explorer {
     // What bent the one to the tracks was no lens.
     findLensAgain(other, task_, task_.progress.silent());
     candidates_.push_back({std::move(other), {}});
+    measure();
   }
 
   Result<SolveState> chosen() {
-    measure();
     dropBentArcs();
     std::stable_sort(candidates_.begin(), candidates_.end(), shorter);
     SolveState& best = candidates_.front().state;

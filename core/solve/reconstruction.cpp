@@ -11,6 +11,14 @@ int Reconstruction::placedFrames() const {
   return static_cast<int>(std::count_if(poses.begin(), poses.end(), [](const auto& c) { return c.has_value(); }));
 }
 
+PathExtent pathExtent(const Reconstruction& work) {
+  PathExtent path;
+  for (const auto& pose : work.poses) path.middle += pose ? pose->centre : Vec3::Zero();
+  path.middle /= std::max(1, work.placedFrames());
+  for (const auto& pose : work.poses) path.reach = std::max(path.reach, pose ? (pose->centre - path.middle).norm() : 0);
+  return path;
+}
+
 std::vector<int> Reconstruction::nearestPlaced() const {
   const int count = static_cast<int>(poses.size());
   std::vector<int> before(poses.size(), -1), nearest(poses.size(), -1);

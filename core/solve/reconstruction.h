@@ -93,6 +93,13 @@ struct FramePart {
   std::vector<std::uint8_t> held;  ///< Of those: it stays as it is.
 };
 
+/// The middle of the placed cameras, and how far they go from there.
+struct PathExtent {
+  Vec3 middle = Vec3::Zero();
+  double reach = 0;
+};
+PathExtent pathExtent(const Reconstruction& work);
+
 /// A bundle of all placed cameras and of the tracks that take part; `adjustReconstruction` runs it and takes the result back.
 BundleSummary adjustReconstruction(Reconstruction& work, const BundleOptions& options, const Progress& progress, const FramePart& part = {});
 

@@ -67,7 +67,7 @@ class Chooser {
     if (progress_.stopRequested()) return cancelled();
     const bool fits_poorly = poor();
     findZoom(nearlyToTheNoise() ? std::vector<SkeletonStart>{} : starts);
-    if (options_.lens == LensChoice::Auto && !options_.known_lens && fits_poorly && !(!zooming_.empty() && zooming_.front().median_error_px < toTheNoise())) {
+    if (options_.lens == LensChoice::Auto && !options_.known_lens && fits_poorly && (zooming_.empty() || zooming_.front().median_error_px >= toTheNoise())) {
       starts.clear();
       addStarts(starts, options_, tracks_.width, tracks_.height, LensModel::Fisheye, 1);
       for (const double squeeze : {2.0, 1.5}) addStarts(starts, options_, tracks_.width, tracks_.height, LensModel::Anamorphic, squeeze);

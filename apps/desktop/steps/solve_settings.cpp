@@ -156,8 +156,9 @@ QWidget* knownLens(Session& session) {
 }
 
 /// The readout time that the solve found, beside the field for one that is known.
-QLabel* foundReadout(Session& session) {
+void addFoundReadout(Session& session, QVBoxLayout& column) {
   auto* label = quietLabel("");
+  column.addWidget(label);  // shown without a place it would be a window of its own
   label->setObjectName("foundReadout");
   const auto refresh = [&session, label] {
     const SolutionPtr& solution = session.model.solution();
@@ -172,7 +173,6 @@ QLabel* foundReadout(Session& session) {
   };
   QObject::connect(&session.model, &DocumentModel::resultsChanged, label, refresh);
   refresh();
-  return label;
 }
 
 /// Fields that are read only with some choices stand back with the others.
@@ -233,7 +233,7 @@ QWidget* solveSettings(Session& session) {
       [](const Document& d, bool on) { return changeLens("Change readout time", d, &LensSettings::free_readout, on); });
   readout->setToolTip(QObject::tr("From the value on, where the camera moves enough to tell."));
   body.column->addWidget(readout);
-  body.column->addWidget(foundReadout(session));
+  addFoundReadout(session, *body.column);
   auto* global = new SwitchField(
       QObject::tr("Global shutter"), session.model, [](const Document& d) { return d.lens.global_shutter; },
       [](const Document& d, bool on) { return changeLens("Change shutter", d, &LensSettings::global_shutter, on); });

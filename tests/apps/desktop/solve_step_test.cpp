@@ -4,6 +4,7 @@
 #include <QApplication>
 #include <QComboBox>
 #include <QFile>
+#include <QLabel>
 #include <QPushButton>
 
 #include "apps/desktop/steps/staircase_view.h"
@@ -89,6 +90,19 @@ TEST_F(SolveStepTest, TheStaircaseIsShownAndAForcedGroupStands) {
   EXPECT_EQ(stepOf("k2")->why, "forced on");
   EXPECT_EQ(stepOf("decentring"), steps.end());
   EXPECT_EQ(chart->height(), 20 + 20 * static_cast<int>(steps.size()));
+}
+
+TEST_F(SolveStepTest, TheReadoutThatWasSolvedWithIsShown) {
+  auto* found = window->findChild<QLabel*>("foundReadout");
+  ASSERT_TRUE(found);
+  solve();
+  EXPECT_TRUE(found->isHidden()) << "all rows are read at once";
+  LensSettings rolling = document().lens;
+  rolling.readout_ms = 2;
+  session().model.set("Change readout time", &Document::lens, rolling);
+  solve();
+  EXPECT_FALSE(found->isHidden());
+  EXPECT_TRUE(found->text().contains("2.0 ms")) << found->text().toStdString();
 }
 
 TEST_F(SolveStepTest, CarryingOnTakesWhatWasSetAsideOut) {
