@@ -261,7 +261,7 @@ class Explorer {
     if (best->state.nodal || best->state.work.arm || task_.options.known_lens || pathOverDistance(best->state.work) > kSmall) return;
     SolveState other = reversed(best->state);
     const double sigma_px = sigma();
-    if (lengthOf(other, sigma_px).total() > best->length.total()) return;
+    if (lengthOf(other, sigma_px).total() > lengthOf(best->state, sigma_px).total()) return;
     // What bent the one to the tracks was no lens.
     findLensAgain(other, task_, task_.progress.silent());
     candidates_.push_back({std::move(other), {}});
