@@ -133,6 +133,13 @@ Json staircaseOf(const Solution& solution) {
   return steps;
 }
 
+Json moversOf(const Solution& solution) {
+  Json movers = Json::array();
+  for (const Mover& m : solution.movers)
+    movers.push_back({{"name", m.name}, {"first", m.first}, {"last", m.last}, {"tracks", m.tracks}, {"rms_px", number(m.rms_px)}});
+  return movers;
+}
+
 Json verdictOf(const Solution& solution) {
   const Verdict verdict = judgeSolution(solution);
   Json causes = Json::array();
@@ -184,6 +191,7 @@ std::string reportJson(const DeliveryInput& input) {
                  {"readout", {{"frames", s.readout}, {"sigma", number(s.sigma_readout)}}},
                  {"readout_ms", 1000 * s.readout / input.footage.fps},
                  {"verdict", verdictOf(s)},
+                 {"movers", moversOf(s)},
                  {"staircase", staircaseOf(s)},
                  {"timings_s",
                   {{"decode", number(input.timings.decode_s)},

@@ -108,12 +108,26 @@ SolvedTrack trackOf(const Json& j) {
   return t;
 }
 
+Json patternsJson(const std::vector<ResidualPattern>& patterns) {
+  Json list = Json::array();
+  for (const ResidualPattern& p : patterns) list.push_back({p.kind, number(p.sigmas), number(p.amplitude_px)});
+  return list;
+}
+
+Json moversJson(const std::vector<Mover>& movers) {
+  Json list = Json::array();
+  for (const Mover& m : movers) list.push_back({m.name, m.first, m.last, m.tracks, number(m.rms_px), number(m.kept_share)});
+  return list;
+}
+
+Mover moverOf(const Json& j) { return {j.at(0), j.at(1), j.at(2), j.at(3).get<std::vector<int>>(), numberOf(j.at(4)), numberOf(j.at(5))}; }
+
 /// Later numbers come after earlier ones: what an older file does not have stays unknown.
 Json evidenceJson(const Evidence& e) {
-  return {number(e.noise_floor_px),    number(e.explained_share), number(e.focal_sigma_share), e.rival.name,
-          number(e.rival.share),       number(e.rival.gain),      number(e.rival.unknowns),    number(e.rival.slip_px),
-          number(e.slip_sigma_px),     number(e.focal_slip_px),   number(e.stability_px),      e.beyond_infinity_share,
-          number(e.noise_over_time_px)};
+  return {number(e.noise_floor_px),     number(e.explained_share), number(e.focal_sigma_share), e.rival.name,
+          number(e.rival.share),        number(e.rival.gain),      number(e.rival.unknowns),    number(e.rival.slip_px),
+          number(e.slip_sigma_px),      number(e.focal_slip_px),   number(e.stability_px),      e.beyond_infinity_share,
+          number(e.noise_over_time_px), patternsJson(e.patterns)};
 }
 
 void readEvidence(const Json& j, Evidence& e) {
@@ -123,6 +137,8 @@ void readEvidence(const Json& j, Evidence& e) {
   e.rival.gain = numberOf(j.at(5)), e.rival.unknowns = j.at(6), e.rival.slip_px = numberOf(j.at(7));
   e.slip_sigma_px = numberOf(j.at(8)), e.focal_slip_px = numberOf(j.at(9)), e.stability_px = numberOf(j.at(10));
   e.beyond_infinity_share = j.at(11), e.noise_over_time_px = numberOf(j.at(12));
+  if (j.size() < 14) return;
+  for (const Json& p : j.at(13)) e.patterns.push_back({p.at(0).get<PatternKind>(), numberOf(p.at(1)), numberOf(p.at(2))});
 }
 
 Json summaryJson(const SolveSummary& s) {
@@ -295,6 +311,7 @@ std::string encode(const Solution& s) {
                   {"staircase", steps},
                   {"cameras", cameras},
                   {"stretches", stretches},
+                  {"movers", moversJson(s.movers)},
                   {"readout", {s.readout, number(s.sigma_readout)}},
                   {"rms", number(s.rms_px)},
                   {"holdout_rms", number(s.holdout_rms_px)},
@@ -311,6 +328,9 @@ Result<SolutionPtr> decodeSolution(const std::string& bytes) {
     s.cameras.clear();
     for (const Json& camera : j.at("cameras")) s.cameras.push_back(cameraOf(camera));
     for (const Json& stretch : j.at("stretches")) s.stretches.push_back({stretch.at(0), stretch.at(1)});
+    if (j.contains("movers")) {
+      for (const Json& mover : j.at("movers")) s.movers.push_back(moverOf(mover));
+    }
     s.readout = j.at("readout").at(0), s.sigma_readout = numberOf(j.at("readout").at(1));
     s.rms_px = numberOf(j.at("rms"));
     s.holdout_rms_px = numberOf(j.at("holdout_rms"));

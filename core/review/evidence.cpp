@@ -2,11 +2,14 @@
 
 #include <array>
 #include <cmath>
+#include <set>
 
 #include "core/adjust/uncertainty.h"
 #include "core/base/parallel.h"
 #include "core/review/beyond_infinity.h"
+#include "core/review/residual_patterns.h"
 #include "core/solve/noise_floor.h"
+#include "core/solve/readout_search.h"
 #include "core/solve/sort_out.h"
 #include "core/solve/track_share.h"
 #include "core/solve/warm_start.h"
@@ -16,9 +19,11 @@ namespace {
 
 double explainedShare(const Solution& solution) {
   constexpr int kLongEnough = 5;  // frames: shorter tracks say little either way
+  std::set<int> moving;
+  for (const Mover& mover : solution.movers) moving.insert(mover.tracks.begin(), mover.tracks.end());
   long all = 0, explained = 0;
   for (const SolvedTrack& track : solution.tracks) {
-    if (track.reason == AsideReason::ByArtist || track.life < kLongEnough) continue;
+    if (track.reason == AsideReason::ByArtist || track.life < kLongEnough || moving.count(track.id) > 0) continue;
     for (const TrackError& e : track.errors) {
       ++all;
       explained += e.used && track.state == TrackState::Kept;
@@ -108,8 +113,10 @@ bool focalIsKnown(const SolveOptions& options, const Solution& solution) {
 
 Evidence gatherEvidence(const TrackSet& tracks, const SolveOptions& options, const Solution& solution, const Progress& progress) {
   Evidence evidence = solution.evidence;
-  if (std::isnan(evidence.noise_floor_px)) evidence.noise_floor_px = noiseFloor(tracks);
-  evidence.noise_over_time_px = noiseOverTime(tracks);
+  const bool rolls = solution.readout != 0;
+  const TrackSet still = rolls ? withoutRolling(tracks, solution.readout) : TrackSet{};
+  if (std::isnan(evidence.noise_floor_px) || rolls) evidence.noise_floor_px = noiseFloor(rolls ? still : tracks);
+  evidence.noise_over_time_px = noiseOverTime(rolls ? still : tracks);
   evidence.explained_share = explainedShare(solution);
   const SolveState state = finalState(solution, tracks, options);
   if (!focalIsKnown(options, solution)) {
@@ -117,6 +124,7 @@ Evidence gatherEvidence(const TrackSet& tracks, const SolveOptions& options, con
     const double claimed = solution.zooms() ? middle.sigma_focal_px / middle.focal_px : solution.cameras.front().sigma[0] / solution.lens().focal_px;
     FocalProfile(state, options, progress).measure(claimed, evidence);
   }
+  evidence.patterns = residualPatterns(state, options, std::fmax(evidence.noise_floor_px, evidence.noise_over_time_px));
   evidence.stability_px = stabilityByHalves(state, options, progress);
   if (solution.motion != MotionKind::Nodal) evidence.beyond_infinity_share = shareBeyondInfinity(state.work, errorSpread(state.work));
   return evidence;

@@ -1,6 +1,7 @@
 #include "core/review/reviewed_solve.h"
 
 #include "core/review/evidence.h"
+#include "core/review/movers.h"
 #include "core/review/warnings.h"
 
 namespace dusky {
@@ -10,6 +11,7 @@ Result<SolutionPtr> reviewedSolve(const TrackSet& tracks, const SolveOptions& op
   auto solved = solveShot(tracks, options, progress, on_partial, from);
   if (!solved.ok()) return solved;
   auto reviewed = std::make_shared<Solution>(**solved);
+  reviewed->movers = findMovers(tracks, options, *reviewed, progress);
   reviewed->evidence = gatherEvidence(tracks, options, *reviewed, progress);
   addWarnings(tracks, options, *reviewed);
   return SolutionPtr(std::move(reviewed));

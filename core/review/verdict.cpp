@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "core/base/numbers.h"
@@ -107,11 +108,14 @@ constexpr double kCheckOverTime = 1.15;                    // the same with what
 constexpr double kCheckShare = 0.55, kRejectShare = 0.25;  // of the sightings explained
 constexpr double kCheckSlip = 0.75;                        // an insert's likely slip over what it may slip
 constexpr double kCheckBeyond = 0.03;                      // of the kept tracks that lie beyond infinity
+constexpr double kCheckPattern = 6, kPatternShows = 0.2;   // standard deviations; of the noise
+constexpr double kCheckMover = 0.6;                        // of the kept tracks about it: which of the two is the set?
 constexpr double kCheckRival = 5;                          // standard deviations by which another explanation must fit worse, or a richer one better
 
-/// RMS of one coordinate, in so much noise; nobody asks for less than a twentieth of a pixel. Unknown where the noise is.
+constexpr double kFineEnough_px = 0.05;  // nobody asks for less
+
+/// RMS of one coordinate, in so much noise. Unknown where the noise is.
 double errorOver(const Solution& solution, double noise_px) {
-  constexpr double kFineEnough_px = 0.05;
   return solution.rms_px / std::sqrt(2.0) / (noise_px < kFineEnough_px ? kFineEnough_px : noise_px);
 }
 double errorOverFloor(const Solution& solution) { return errorOver(solution, solution.evidence.noise_floor_px); }
@@ -147,6 +151,25 @@ std::string whyTrusted(const Solution& solution) {
   return std::isnan(e.likelySlip_px()) ? "T" + fits.substr(1) : fmt::format("An insert is likely to slip by {:.2f} px; {}", e.likelySlip_px(), fits);
 }
 
+Cause causeOf(const ResidualPattern& pattern) {
+  static constexpr std::array<std::string_view, 4> kNames = {"lens pattern", "shutter pattern", "zoom pattern", "path pattern"};
+  static constexpr std::array<std::string_view, 4> kSentences = {
+      "the lens bends otherwise than was solved. Leave more of it free, or choose another lens model.",
+      "they go with row and speed: the shutter rolls otherwise than was solved. Give its readout time, or have it found.",
+      "the set is drawn larger or smaller than the solve has it: the focal length changes. Solve it as a zoom.",
+      "the camera went beside the path that it is held to. Leave its motion free."};
+  const auto kind = static_cast<std::size_t>(pattern.kind);
+  return {std::string(kNames[kind]), std::nullopt, fmt::format("{:.2f} px of the errors follow a pattern: {}", pattern.amplitude_px, kSentences[kind]),
+          pattern.sigmas / kCheckPattern};
+}
+
+void findPatterns(const Evidence& evidence, Verdict& verdict) {
+  const double shows_px = kPatternShows * std::fmax(evidence.noise_floor_px, kFineEnough_px);
+  for (const ResidualPattern& pattern : evidence.patterns) {
+    if (pattern.sigmas > kCheckPattern && pattern.amplitude_px > shows_px) verdict.causes.push_back(causeOf(pattern));
+  }
+}
+
 void findCauses(const Solution& solution, Verdict& verdict) {
   const Evidence& evidence = solution.evidence;
   const auto add = [&](std::string_view what, double significance, std::string sentence, std::optional<FrameRange> frames = {}) {
@@ -179,6 +202,14 @@ void findCauses(const Solution& solution, Verdict& verdict) {
             "{:.0f} % of the tracks lie beyond infinity, where nothing is: depths or focal length are bent. Give the focal length, or what you know of the "
             "lens.",
             100 * share));
+  findPatterns(evidence, verdict);
+  for (const Mover& mover : solution.movers) {
+    if (mover.kept_share > kCheckMover)
+      add("another motion", mover.kept_share / kCheckMover,
+          fmt::format("{} tracks move together on their own, beside the {:.0f} that are kept there: look which of the two is the set.", mover.tracks.size(),
+                      static_cast<double>(mover.tracks.size()) / mover.kept_share),
+          FrameRange{mover.first, mover.last});
+  }
   const Rival& rival = evidence.rival;
   if (const double least = rival.unknowns > 0 ? kCheckRival : -kCheckRival; rival.gain > least) {
     add("another explanation", 1 + (rival.gain - least) / 100,

@@ -37,6 +37,13 @@ void aboutStretches(const Solution& solution, Warnings& warnings) {
   }
 }
 
+void aboutMovers(const Solution& solution, Warnings& warnings) {
+  for (const Mover& mover : solution.movers) {
+    warnings.push_back(
+        fmt::format("{}: {} tracks move together on their own, frames {}–{}. They are set aside.", mover.name, mover.tracks.size(), mover.first, mover.last));
+  }
+}
+
 void aboutDepth(const Solution& solution, Warnings& warnings) {
   if (solution.motion == MotionKind::Nodal) {
     warnings.push_back(fmt::format("The camera only rotates, so nothing has a depth: points lie on a sphere of radius {:g} about it.", kFarDistance));
@@ -78,6 +85,7 @@ void addWarnings(const TrackSet& tracks, const SolveOptions& options, Solution& 
   Warnings& warnings = solution.summary.warnings;
   aboutStretches(solution, warnings);
   aboutFrames(tracks, solution, warnings);
+  aboutMovers(solution, warnings);
   aboutDepth(solution, warnings);
   aboutLens(options, solution, warnings);
   if (solution.holdout_rms_px > 1.3 * solution.rms_px) {

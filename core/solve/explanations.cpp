@@ -9,6 +9,7 @@
 #include "core/adjust/uncertainty.h"
 #include "core/solve/arm.h"
 #include "core/solve/description_length.h"
+#include "core/solve/readout_search.h"
 #include "core/solve/sort_out.h"
 #include "core/solve/start.h"
 #include "core/solve/track_share.h"
@@ -151,10 +152,7 @@ class Explorer {
     const double sigma_px = sigma(), enough = lengthOf(standing, sigma_px).total() - kClearlyLess;
     for (const int rounds : {1, 3}) {
       settle(state, task_, rounds, silent);
-      // No camera reads a frame so fast that it would not show, nor so slowly that it would take longer than a frame.
-      constexpr double kLeastReadout = 0.03, kMostReadout = 1;
-      const double readout = std::abs(state.work.readout);
-      if (state.readout_free && !standing.readout_free && (readout < kLeastReadout || readout > kMostReadout)) return std::nullopt;
+      if (state.readout_free && !standing.readout_free && !isLikelyReadout(state.work.readout)) return std::nullopt;
       if (task_.progress.stopRequested() || lengthOf(state, sigma_px).total() > enough) return std::nullopt;
     }
     return state;
@@ -166,7 +164,7 @@ class Explorer {
     const double all = measured(standing.work).used;
     for (SolveState* state : {&standing, &changed}) {
       // A zoom shows from afar; under a rolling shutter a frame needs its neighbours.
-      state->work = changed.readout_free ? runOfFrames(state->work, kFrames) : thinnedFrames(state->work, kFramesOfZoom);
+      state->work = changed.readout_free ? turningRun(state->work, kFrames) : thinnedFrames(state->work, kFramesOfZoom);
       restTracks(state->work, kTracksInFrame);
       tieZoom(*state);
     }
@@ -176,26 +174,6 @@ class Explorer {
     const double gain =
         expectedGain(makeBundle(changed.work).bundle, robustOptions(changed, task_.options)) - expectedGain(makeBundle(standing.work).bundle, options);
     return gain / share > price * correlated_ * noise_px_ * noise_px_;
-  }
-
-  /// The run of so many neighbouring frames in which the camera turns most.
-  static Reconstruction runOfFrames(const Reconstruction& work, int count) {
-    const int frames = static_cast<int>(work.poses.size());
-    if (frames <= count) return work;
-    std::vector<double> turned(static_cast<std::size_t>(frames) + 1, 0.0);
-    for (int f = 0; f < frames; ++f) {
-      const bool both = f > 0 && work.poses[f] && work.poses[f - 1];
-      turned[f + 1] = turned[f] + (both ? work.poses[f]->world_from_camera.angularDistance(work.poses[f - 1]->world_from_camera) : 0);
-    }
-    int first = 0;
-    for (int f = 0; f + count <= frames; ++f) {
-      if (turned[f + count] - turned[f] > turned[first + count] - turned[first]) first = f;
-    }
-    Reconstruction run = work;
-    for (int f = 0; f < frames; ++f) {
-      if (f < first || f >= first + count) run.poses[f].reset();
-    }
-    return run;
   }
 
   /// Small parallax looks nearly the same with the camera on the other side of its pivot and the set's depths turned inside out: both are carried on.
@@ -338,7 +316,7 @@ class Explorer {
   std::string whyShutter() const {
     const SolveState& best = candidates_.front().state;
     if (best.work.readout == 0 || task_.options.free_readout || task_.options.readout != 0) return "";
-    return fmt::format(" Its shutter rolls: the rows are read over {:.2f} of a frame.", std::abs(best.work.readout));
+    return whyRolling(best.work.readout);
   }
 
   const SolveTask& task_;

@@ -77,7 +77,7 @@ double spreadOf(const Common& pairs) {
   return sigma;
 }
 
-double floorWithin(const TrackSet& tracks, double reach, int frames_apart) {
+std::vector<double> noiseOfPairs(const TrackSet& tracks, double reach, int frames_apart) {
   const int frames = tracks.frames();
   const int apart = std::min(frames_apart, frames - 1), pairs = std::min(kPairs, frames - apart);
   std::vector<double> found(static_cast<std::size_t>(pairs), kUnknown);
@@ -85,15 +85,23 @@ double floorWithin(const TrackSet& tracks, double reach, int frames_apart) {
     const int first = pairs > 1 ? i * (frames - 1 - apart) / (pairs - 1) : 0;
     found[static_cast<std::size_t>(i)] = spreadOf(commonIn(tracks, tracks.frameAt(first), tracks.frameAt(first + apart), reach));
   });
+  return found;
+}
+
+double floorWithin(const TrackSet& tracks, double reach, int frames_apart) {
+  std::vector<double> found = noiseOfPairs(tracks, reach, frames_apart);
   std::erase_if(found, [](double sigma) { return std::isnan(sigma); });
   return found.empty() ? kUnknown : median(std::move(found));
 }
 
+// Far enough to be two views, near enough that lens and shutter hardly matter.
+constexpr int kApart = 3;
+
 }  // namespace
 
+std::vector<double> pairNoise(const TrackSet& tracks) { return tracks.frames() < 2 ? std::vector<double>{} : noiseOfPairs(tracks, 1, kApart); }
+
 double noiseFloor(const TrackSet& tracks) {
-  // Far enough to be two views, near enough that lens and shutter hardly matter.
-  constexpr int kApart = 3;
   constexpr double kMiddle = 0.3, kClearlyLess = 0.75;
   if (tracks.frames() < 2) return kUnknown;
   const double all = floorWithin(tracks, 1, kApart), middle = floorWithin(tracks, kMiddle, kApart);

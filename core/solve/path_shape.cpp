@@ -24,6 +24,20 @@ Axes axesOf(const std::vector<Vec3>& places) {
   return axes;
 }
 
+/// The scale is free: without this the world would shrink until nothing is off its line any more. The two cameras that are farthest apart along the path stay
+/// there.
+void keepItsLength(Reconstruction& work, const Axes& axes, double weight) {
+  const Vec3 along = axes.directions.col(2);
+  int first = -1, last = -1;
+  const auto at = [&](int f) { return along.dot(work.poses[static_cast<std::size_t>(f)]->centre); };
+  for (int f = 0; f < static_cast<int>(work.poses.size()); ++f) {
+    if (!work.poses[static_cast<std::size_t>(f)]) continue;
+    if (first < 0 || at(f) < at(first)) first = f;
+    if (last < 0 || at(f) > at(last)) last = f;
+  }
+  for (const int f : {first, last}) work.planes.push_back({.camera = f, .normal = along, .offset = at(f), .weight = weight});
+}
+
 }  // namespace
 
 void shapePath(Reconstruction& work, CameraMotion motion, double spread_px) {
@@ -45,6 +59,7 @@ void shapePath(Reconstruction& work, CameraMotion motion, double spread_px) {
       work.planes.push_back({.camera = f, .normal = normal, .offset = normal.dot(axes.middle), .weight = weight});
     }
   }
+  keepItsLength(work, axes, weight);
 }
 
 PathShape pathShape(const Solution& solution) {

@@ -85,6 +85,25 @@ Reconstruction thinnedFrames(const Reconstruction& work, int most) {
   return thinned;
 }
 
+Reconstruction turningRun(const Reconstruction& work, int count) {
+  const int frames = static_cast<int>(work.poses.size());
+  if (frames <= count) return work;
+  std::vector<double> turned(static_cast<std::size_t>(frames) + 1, 0.0);
+  for (int f = 0; f < frames; ++f) {
+    const bool both = f > 0 && work.poses[f] && work.poses[f - 1];
+    turned[f + 1] = turned[f] + (both ? work.poses[f]->world_from_camera.angularDistance(work.poses[f - 1]->world_from_camera) : 0);
+  }
+  int first = 0;
+  for (int f = 0; f + count <= frames; ++f) {
+    if (turned[f + count] - turned[f] > turned[first + count] - turned[first]) first = f;
+  }
+  Reconstruction run = work;
+  for (int f = 0; f < frames; ++f) {
+    if (f < first || f >= first + count) run.poses[f].reset();
+  }
+  return run;
+}
+
 Views::Views(const Reconstruction& work) : work_(work) {
   for (std::size_t f = 0; f < work.poses.size(); ++f) lenses_.push_back(work.lensAt(static_cast<int>(f)));
   if (work.readout == 0) return;

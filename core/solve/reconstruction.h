@@ -79,6 +79,9 @@ Reconstruction makeReconstruction(const TrackSet& tracks, const std::vector<int>
 /// A reconstruction with at most so many of its placed frames, evenly spread; the first and the last stay.
 Reconstruction thinnedFrames(const Reconstruction& work, int most);
 
+/// A reconstruction with that run of so many neighbouring frames only in which the camera turns most.
+Reconstruction turningRun(const Reconstruction& work, int count);
+
 /// Least-squares place of one track from its placed cameras (all observations, or the used ones only), the parallax of it. A far track gets
 /// its mean direction.
 struct Placed {

@@ -1,5 +1,6 @@
 #include "core/solve/skeleton.h"
 
+#include <array>
 #include <cmath>
 #include <limits>
 #include <map>
@@ -64,6 +65,7 @@ std::vector<Vec3> raysOf(const Lens& lens, const std::vector<Vec2>& pixels) {
 }
 
 /// Belief that neighbouring keyframes have nearly one focal length: the logarithm changes by about this much a frame, px^2 of cost for one.
+constexpr std::array<double, 5> kLonger = {1, 0.9, 1.11, 0.8, 1.25};  // what a zoom is tried with from one keyframe to another
 constexpr double kZoomPerFrame = 0.01;
 constexpr double kRoughCost_px2 = 1.0;
 
@@ -71,6 +73,7 @@ struct Pair {
   int a = 0, b = 0;
   double promise = 0;  ///< Before any geometry: shared tracks times motion.
   TwoView view;
+  double ratio = 1;  ///< Focal length in b over that in a.
   double worth() const { return static_cast<double>(view.inliers.size()) * std::min(view.median_parallax_rad / 0.07, 1.0); }
 };
 
@@ -123,13 +126,10 @@ class Grower {
 
   bool placeFirstPair() {
     std::vector<Pair> pairs = promisingPairs(index_, keyframes_, work().width());
-    parallelFor(static_cast<int>(pairs.size()), [&](int i) {
-      const Common common = index_.between(pairs[i].a, pairs[i].b);
-      pairs[i].view =
-          relatePair(raysOf(work().lensAt(pairs[i].a), common.a), raysOf(work().lensAt(pairs[i].b), common.b), 0.5 * tolerance(pairs[i].a), seed_ + i);
-    });
+    parallelFor(static_cast<int>(pairs.size()), [&](int i) { relate(pairs[i], seed_ + i); });
     const auto best = std::max_element(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.worth() < b.worth(); });
     if (best == pairs.end() || best->view.inliers.size() < 10 || best->view.median_parallax_rad < 1e-3) return false;
+    if (!work().focal_px.empty()) work().focal_px[best->b] *= best->ratio;
     const RelativePose& relative = best->view.relative;
     work().poses[best->a] = Pose{};
     work().poses[best->b] = Pose{Eigen::Quaterniond(Mat3(relative.rotation.transpose())), -relative.rotation.transpose() * relative.direction};
@@ -137,6 +137,20 @@ class Grower {
     const Views views(work());
     for (int i : best->view.inliers) placeOne(views, common.tracks[i], 0.003);
     return true;
+  }
+
+  /// Of a zoom, the second frame's focal length may be another one: the ratio that two-view geometry likes best, if it likes it clearly better.
+  void relate(Pair& pair, std::uint64_t seed) {
+    const Common common = index_.between(pair.a, pair.b);
+    const std::vector<Vec3> a = raysOf(work().lensAt(pair.a), common.a);
+    for (std::size_t i = 0; i < (work().focal_px.empty() ? 1 : kLonger.size()); ++i) {
+      Lens lens = work().lensAt(pair.b);
+      lens.focal_px *= kLonger[i];
+      TwoView view = relatePair(a, raysOf(lens, common.b), 0.5 * tolerance(pair.a), seed);
+      constexpr double kClearly = 0.9;
+      if (i > 0 && !(view.cost < kClearly * pair.view.cost)) continue;
+      pair.view = std::move(view), pair.ratio = kLonger[i];
+    }
   }
 
   /// Gives a track a place when all its placed keyframes agree on one.
@@ -187,12 +201,11 @@ class Grower {
     if (best < 0 || best_count < 6) return false;
     ++tried_[best];
     // A zoom: from the nearest camera's focal length on, shorter and longer.
-    static const std::vector<double> longer = {1, 0.9, 1.11, 0.8, 1.25};
     const double near = focalNear(best);
     std::size_t most = 0;
-    for (std::size_t i = 0; i < (work().focal_px.empty() ? 1 : longer.size()); ++i) {
+    for (std::size_t i = 0; i < (work().focal_px.empty() ? 1 : kLonger.size()); ++i) {
       Lens lens = work().lensAt(best);
-      if (!work().focal_px.empty()) lens.focal_px = near * longer[i];
+      if (!work().focal_px.empty()) lens.focal_px = near * kLonger[i];
       const auto found = resectWith(lens, best);
       if (!found || found->inliers.size() <= most + most / 20) continue;
       most = found->inliers.size();

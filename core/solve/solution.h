@@ -92,6 +92,25 @@ struct Rival {
   double slip_px = kUnknown;  ///< What an insert slips under the solve's camera if this other one is the true one.
 };
 
+/// Tracks that move together on their own: one rigid motion explains them, and it is not the set's.
+struct Mover {
+  std::string name;              ///< "Mover A" ...
+  int first = 0, last = 0;       ///< Frames in which several of its tracks are seen, both included.
+  std::vector<int> tracks;       ///< Ids, ascending.
+  double rms_px = kUnknown;      ///< Of its tracks under its own motion.
+  double kept_share = kUnknown;  ///< Its tracks beside the kept tracks that live in these frames.
+};
+
+/// What errors that are no noise follow, and so where they come from: the lens, rows and speed, a focal length that changes, a path that is held.
+enum class PatternKind : std::uint8_t { Lens, Shutter, Zoom, Path };
+
+/// How much of a solve's errors follows one pattern.
+struct ResidualPattern {
+  PatternKind kind = PatternKind::Lens;
+  double sigmas = 0;        ///< How far what it would gain stands out over chance, in standard deviations.
+  double amplitude_px = 0;  ///< RMS of the errors that it would take away.
+};
+
 /// What the errors of a solve are held against.
 struct Evidence {
   double noise_floor_px = kUnknown;      ///< Standard deviation of one coordinate of the sightings, from the tracks alone (noiseFloor()).
@@ -100,10 +119,11 @@ struct Evidence {
   double focal_sigma_share = kUnknown;  ///< Standard deviation of the focal length as a share of it, as a profile shows it: how far it can be forced off before
                                         ///< the tracks object. Never trusts the curvature at the solution alone.
   Rival rival;
-  double slip_sigma_px = kUnknown;   ///< Standard deviation of an insert's slip, by the covariance of all that the cameras found.
-  double focal_slip_px = kUnknown;   ///< The same by the focal length alone, as its profile shows it.
-  double stability_px = kUnknown;    ///< The same as two halves of the tracks show it, each solved alone from here.
-  double beyond_infinity_share = 0;  ///< Of the kept tracks: those whose errors want them beyond infinity (beyond_infinity.h).
+  double slip_sigma_px = kUnknown;        ///< Standard deviation of an insert's slip, by the covariance of all that the cameras found.
+  double focal_slip_px = kUnknown;        ///< The same by the focal length alone, as its profile shows it.
+  double stability_px = kUnknown;         ///< The same as two halves of the tracks show it, each solved alone from here.
+  double beyond_infinity_share = 0;       ///< Of the kept tracks: those whose errors want them beyond infinity (beyond_infinity.h).
+  std::vector<ResidualPattern> patterns;  ///< Those that can be told, strongest first.
 
   /// How far an insert is likely to slip, by all of these; unknown where none is known.
   double likelySlip_px() const;
@@ -137,6 +157,7 @@ struct Solution {
   std::string motion_why;  ///< Why it moves or only rotates, in a sentence.
   std::string path_why;    ///< Why its path is held to a line or a plane; empty where it was not found to be one.
   std::vector<Stretch> stretches;
+  std::vector<Mover> movers;  ///< Most tracks first; their tracks are set aside.
   std::vector<StaircaseStep> staircase;
   Evidence evidence;  ///< Completed by the review.
   SolveSummary summary;

@@ -8,6 +8,7 @@
 #include "core/solve/describe.h"
 #include "core/solve/explanations.h"
 #include "core/solve/noise_floor.h"
+#include "core/solve/readout_search.h"
 #include "core/solve/sort_out.h"
 #include "core/solve/path_shape.h"
 #include "core/solve/stages.h"
@@ -139,9 +140,47 @@ Result<SolveState> carriedOn(const SolveTask& task, const Solution& from) {
   return state;
 }
 
+/// Gives a state that was found on tracks without their rolling the tracks as they are, and finds how they roll. False where that is no shutter.
+bool rollAgain(SolveState& state, const SolveTask& task, double readout) {
+  const SolveState rolling = startingState(task.tracks, task.options);
+  for (std::size_t t = 0; t < rolling.work.tracks.size(); ++t) {
+    const auto& seen = rolling.work.tracks[t].observations;
+    for (std::size_t i = 0; i < seen.size(); ++i) state.work.tracks[t].observations[i].seen = seen[i].seen;
+  }
+  state.work.readout = readout, state.readout_free = state.lens_settled = true;
+  state.motion_why += whyRolling(readout);
+  settle(state, task, task.options.max_rounds, task.progress.part(0.85, 0.93));
+  return isLikelyReadout(state.work.readout);
+}
+
+/// Where the tracks tell a rolling shutter by themselves, what explains them is looked for without it, so that no path or lens has to make up for it.
+Result<SolveState> explained(const SolveTask& task, double& noise_px) {
+  noise_px = noiseFloor(task.tracks);
+  const bool open = task.options.auto_readout && !task.options.free_readout && task.options.readout == 0;
+  const ReadoutFound shutter = open ? findReadout(task.tracks) : ReadoutFound{};
+  if (!shutter.clear()) return findExplanation(task, noise_px);
+  SolveOptions options = task.options;
+  options.auto_readout = false;
+  double readout = shutter.readout;
+  for (const bool again : {false, true}) {
+    const TrackSet still = withoutRolling(task.tracks, readout);
+    const double still_noise_px = noiseFloor(still);
+    auto state = findExplanation({still, options, task.progress, task.show}, still_noise_px);
+    if (task.progress.stopRequested()) return cancelled();
+    if (!state.ok() || !rollAgain(*state, task, readout)) break;
+    // What the first readout left over may have been taken for something else.
+    constexpr double kNear = 0.03;
+    noise_px = still_noise_px;
+    if (again || std::abs(state->work.readout - readout) < kNear) return state;
+    readout = state->work.readout;
+  }
+  noise_px = noiseFloor(task.tracks);
+  return findExplanation(task, noise_px);
+}
+
 Result<SolutionPtr> solveFrom(const SolveTask& task, const Solution* from) {
-  const double noise_px = from ? from->evidence.noise_floor_px : noiseFloor(task.tracks);
-  auto state = from ? carriedOn(task, *from) : findExplanation(task, noise_px);
+  double noise_px = from ? from->evidence.noise_floor_px : kUnknown;
+  auto state = from ? carriedOn(task, *from) : explained(task, noise_px);
   if (!state.ok()) return state.error();
   task.tell(*state);
   if (from) settle(*state, task, task.options.max_rounds, task.progress.part(0.85, 0.93));

@@ -125,12 +125,39 @@ void setTrouble(RandomShot& shot, Random& random) {
   if (random.uniform() < 0.25) plan.readout = random.between(0.25, 0.4);
 }
 
+/// What came to the world of this study later, drawn apart so that the shot of a seed stays otherwise what it was.
+void setMoreTrouble(RandomShot& shot, Random random) {
+  SyntheticPlan& plan = shot.plan;
+  if (plan.mover && random.uniform() < 0.3) {
+    const Vec3 velocity = random.between(0.003, 0.03) * Vec3(random.normal(), 0.2 * random.normal(), random.normal());
+    plan.mover_share = std::min(0.35, 1.5 * plan.mover_share);
+    plan.other_mover = [=](int i) { return Pose{Eigen::Quaterniond::Identity(), i * velocity}; };
+  }
+  if (!plan.focal_px && random.uniform() < 0.1) {
+    shot.breathes = random.between(0.003, 0.015);
+    const double from = random.between(0.1, 0.6), length = random.between(0.1, 0.3), last = plan.frames - 1, focal = plan.lens.focal_px;
+    plan.focal_px = [=, share = shot.breathes](int i) { return focal * (1 + share * eased((i / last - from) / length)); };
+  }
+  if (plan.readout == 0 && random.uniform() < 0.1) {
+    shot.halts = plan.frames / 5 + random.index(plan.frames / 5);
+    const int from = plan.frames / 5 + random.index(plan.frames / 3), frames = shot.halts;
+    plan.path = [from, frames, path = plan.path](int i) { return path(i < from ? i : i < from + frames ? from : i - frames); };
+  }
+  if (random.uniform() < 0.1) plan.gap_from = random.index(plan.frames), plan.gap_frames = 4 + random.index(12);
+}
+
 }  // namespace
 
 std::string RandomShot::text() const {
-  return fmt::format("{:10} {:3} frames, lives {:2}, noise {:.2f}, wander {:2.0f} %, slide {:2.0f} % {:.1f} px, mover {:2.0f} %, zoom {:.2f}, readout {:.2f}",
-                     kind, plan.frames, plan.life, plan.noise_px, 100 * plan.outlier_share, 100 * plan.slide_share, plan.slide_px, 100 * plan.mover_share, zoom,
-                     plan.readout);
+  return fmt::format(
+      "{:10} {:3} frames, lives {:2}, noise {:.2f}, wander {:2.0f} %, slide {:2.0f} % {:.1f} px, mover {:2.0f} % {}, zoom {:.2f}, readout {:.2f}, breathes "
+      "{:.3f}, "
+      "halts {}, gap {}",
+      kind, plan.frames, plan.life, plan.noise_px, 100 * plan.outlier_share, 100 * plan.slide_share, plan.slide_px, 100 * plan.mover_share,
+      plan.other_mover ? 2
+      : plan.mover     ? 1
+                       : 0,
+      zoom, plan.readout, breathes, halts, plan.gap_frames);
 }
 
 RandomShot randomShot(std::uint64_t seed) {
@@ -148,6 +175,7 @@ RandomShot randomShot(std::uint64_t seed) {
   setMove(shot, random);
   plan.points = std::min(6000, static_cast<int>(random.between(90, 220) * plan.frames / std::min(plan.life, plan.frames) * 1.5));
   setTrouble(shot, random);
+  setMoreTrouble(shot, Random(seed + 77));
   return shot;
 }
 

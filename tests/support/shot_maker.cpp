@@ -43,10 +43,16 @@ struct Hit {
   Vec3 place = Vec3::Zero();
   int texture = 0;
   double shade = 0, low = 0, contrast = 0;
+  double gloss = 0;
+  Vec3 normal = Vec3::Zero();
 
   double grey(const Vec3& ray) const {
     if (thing < 0) return 0.82 - 0.25 * std::max(0.0, ray.normalized().y());
-    return shade * (low + contrast * dusky::testing::texture(place, texture));
+    const double own = dusky::testing::texture(place, texture);
+    if (gloss == 0) return shade * (low + contrast * own);
+    constexpr int kSurroundings = 900;
+    const Vec3 mirrored = (ray - 2 * ray.dot(normal) * normal).normalized();
+    return shade * (low + contrast * ((1 - gloss) * own + gloss * dusky::testing::texture(3 * mirrored, kSurroundings)));
   }
 };
 
@@ -56,14 +62,15 @@ struct PlacedBox {
   Vec3 centre, half;
   double radius = 0;
   int texture = 0;
+  double gloss = 0;
 };
 
 class Set {
  public:
-  Set(const ShotPlan& plan, int frame) : plan_(plan) {
+  Set(const ShotPlan& plan, double frame) : plan_(plan) {
     for (const Box& box : plan.boxes) {
-      boxes_.push_back(
-          {Eigen::AngleAxisd(-box.turn_rad, Vec3::UnitY()).toRotationMatrix(), box.centre + frame * box.velocity, box.half, box.half.norm(), box.texture});
+      boxes_.push_back({Eigen::AngleAxisd(-box.turn_rad, Vec3::UnitY()).toRotationMatrix(), box.centre + frame * box.velocity, box.half, box.half.norm(),
+                        box.texture, box.gloss});
     }
   }
 
@@ -123,7 +130,7 @@ class Set {
     }
     if (near > far || near <= 1e-6 || near >= hit.distance) return;
     constexpr double shade[3] = {0.8, 1.0, 0.9};
-    hit = {near, 2 + 3 * index + axis, o + near * r, 10 + box.texture * 3 + axis, shade[axis], 0.15, 0.75};
+    hit = {near, 2 + 3 * index + axis, o + near * r, 10 + box.texture * 3 + axis, shade[axis], 0.15, 0.75, box.gloss, box.box_from_world.row(axis).transpose()};
   }
 
   const ShotPlan& plan_;
@@ -201,32 +208,57 @@ MadeShot::MadeShot(ShotPlan plan) : plan_(std::move(plan)) {
   choosePoints();
 }
 
-/// One ray a pixel, and samples x samples where a pixel's neighbours show another thing.
+namespace {
+/// The camera and the set as they are at one moment, in frames.
+struct Moment {
+  Pose pose;
+  Set set;
+  Moment(const ShotPlan& plan, double at) : pose(plan.path(plan.frames > 1 ? at / (plan.frames - 1) : 0.0)), set(plan, at) {}
+  Hit cast(const Vec3& camera_ray) const { return set.cast(pose.centre, pose.direction(camera_ray)); }
+  double grey(const Vec3& camera_ray) const { return cast(camera_ray).grey(pose.direction(camera_ray)); }
+};
+
+/// The moments in which a row is lit; the middle one last.
+std::vector<Moment> momentsOf(const ShotPlan& plan, int index, int row) {
+  const double middle = index + plan.readout * ((row + 0.5) / plan.height - 0.5);
+  std::vector<Moment> moments;
+  for (int s = 0; plan.shutter > 0 && s < plan.blur_samples; ++s) moments.emplace_back(plan, middle + plan.shutter * ((s + 0.5) / plan.blur_samples - 0.5));
+  moments.emplace_back(plan, middle);
+  return moments;
+}
+}  // namespace
+
+void MadeShot::castRays(const Lens& lens) {
+  if (!rays_.empty() && lens == rays_lens_) return;
+  const int w = plan_.width, h = plan_.height;
+  rays_.assign(static_cast<std::size_t>(w) * h, Vec3::UnitZ());
+  rays_lens_ = lens;
+  parallelFor(
+      h,
+      [&](int y) {
+        for (int x = 0; x < w; ++x) rays_[static_cast<std::size_t>(y) * w + x] = lens.undistort(Vec2(x + 0.5, y + 0.5)).value_or(Vec2::Zero()).homogeneous();
+      },
+      8);
+}
+
+/// One ray a pixel for each moment it is lit in, and samples x samples where a pixel's neighbours show another thing.
 void MadeShot::render(int index) {
-  const Pose& pose = truth_.poses[index];
   const Lens& lens = truth_.lenses[index];
-  const Set set(plan_, index);
   const int w = plan_.width, h = plan_.height, n = plan_.samples;
-  if (rays_.empty() || !(lens == rays_lens_)) {
-    rays_.assign(static_cast<std::size_t>(w) * h, Vec3::UnitZ());
-    rays_lens_ = lens;
-    parallelFor(
-        h,
-        [&](int y) {
-          for (int x = 0; x < w; ++x) rays_[static_cast<std::size_t>(y) * w + x] = lens.undistort(Vec2(x + 0.5, y + 0.5)).value_or(Vec2::Zero()).homogeneous();
-        },
-        8);
-  }
+  castRays(lens);
   FloatPlane picture(w, h);
   Plane<int> things(w, h);
   parallelFor(
       h,
       [&](int y) {
+        std::vector<Moment> moments = momentsOf(plan_, index, y);
         for (int x = 0; x < w; ++x) {
-          const Vec3 ray = pose.direction(rays_[static_cast<std::size_t>(y) * w + x]);
-          const Hit hit = set.cast(pose.centre, ray);
+          const Vec3& ray = rays_[static_cast<std::size_t>(y) * w + x];
+          const Hit hit = moments.back().cast(ray);
           things.at(x, y) = hit.thing;
-          picture.at(x, y) = static_cast<float>(hit.grey(ray));
+          double grey = 0;
+          for (std::size_t m = 0; m + 1 < moments.size(); ++m) grey += moments[m].grey(ray) / static_cast<double>(moments.size() - 1);
+          picture.at(x, y) = static_cast<float>(moments.size() > 1 ? grey : hit.grey(moments.back().pose.direction(ray)));
         }
       },
       4);
@@ -234,6 +266,8 @@ void MadeShot::render(int index) {
       h,
       [&](int y) {
         Random random(static_cast<std::uint64_t>(plan_.seed) * 7919 + static_cast<std::uint64_t>(index) * 10007 + static_cast<std::uint64_t>(y));
+        const std::vector<Moment> moments = momentsOf(plan_, index, y);
+        const std::size_t lit = std::max<std::size_t>(1, moments.size() - 1);
         for (int x = 0; x < w; ++x) {
           const int here = things.at(x, y);
           const bool edge = things.at(std::max(x - 1, 0), y) != here || things.at(std::min(x + 1, w - 1), y) != here ||
@@ -243,8 +277,8 @@ void MadeShot::render(int index) {
             grey = 0;
             for (int s = 0; s < n * n; ++s) {
               const Vec2 pixel(x + (s % n + 0.5) / n, y + (s / n + 0.5) / n);
-              const Vec3 ray = pose.direction(lens.undistort(pixel).value_or(Vec2::Zero()).homogeneous());
-              grey += set.cast(pose.centre, ray).grey(ray) / (n * n);
+              const Vec3 ray = lens.undistort(pixel).value_or(Vec2::Zero()).homogeneous();
+              grey += moments[static_cast<std::size_t>(s) % lit].grey(ray) / (n * n);
             }
           }
           picture.at(x, y) = static_cast<float>(std::clamp(255.0 * grey + plan_.noise * random.normal(), 0.0, 255.0));

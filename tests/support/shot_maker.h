@@ -15,6 +15,7 @@ struct Box {
   double turn_rad = 0;
   int texture = 0;
   Vec3 velocity = Vec3::Zero();  ///< Units per frame: an actor in the shot.
+  double gloss = 0;              ///< Share of what its faces show that is a reflection of what is far: it slides over them as the camera moves.
 };
 
 /// What a made-up shot looks like. World: Y up, ground at y = 0 (a height field of gentle bumps), walls and boxes on it.
@@ -28,7 +29,10 @@ struct ShotPlan {
   bool wall = true;           ///< A wall behind the boxes.
   double noise = 1.0;         ///< Sigma of the picture noise, grey levels.
   int seed = 5;
-  int samples = 3;  ///< Rays across and down a pixel at edges.
+  int samples = 3;       ///< Rays across and down a pixel at edges.
+  double readout = 0;    ///< Rolling shutter: from the first row to the last, frame intervals. The middle row is read when the truth stands.
+  double shutter = 0;    ///< How long a row is lit, frame intervals: motion blur; 0: a moment.
+  int blur_samples = 5;  ///< Moments that are averaged in it.
 };
 
 /// The usual set (a dozen boxes of all sizes before a wall on bumpy ground) with a camera path of a kind.
@@ -60,6 +64,7 @@ class MadeShot final : public FrameSource {
 
  private:
   void render(int index);
+  void castRays(const Lens& lens);
   void choosePoints();
 
   ShotPlan plan_;

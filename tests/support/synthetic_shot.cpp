@@ -92,12 +92,17 @@ SyntheticShot makeSyntheticShot(const SyntheticPlan& plan) {
     const bool moves = !wanders && !slides && plan.mover && others.uniform() < plan.mover_share;
     const double slide_direction = others.between(0, 2 * M_PI);
     if (slides || moves) shot.outlier.back() = true;
+    const bool on_other = moves && plan.other_mover && others.uniform() < 0.5;
+    const auto& mover = on_other ? plan.other_mover : plan.mover;
+    shot.moves.push_back(moves + on_other);
     for (int f = begin; f < end; ++f) {
       const Vec2 noise(plan.noise_px * random.normal(), plan.noise_px * random.normal());
       if (wanders) wander += Vec2(3 * astray.normal() + 2, 3 * astray.normal() - 1);
       if (slides) wander = plan.slide_px * (f - begin) / std::max(1, end - 1 - begin) * Vec2(std::cos(slide_direction), std::sin(slide_direction));
-      const Vec3 point = moves ? carried(plan.mover(seen_by[i]), plan.mover(f), shot.points[i]) : shot.points[i];
+      const Vec3 point = moves ? carried(mover(seen_by[i]), mover(f), shot.points[i]) : shot.points[i];
       const auto at = rolled(plan, f, point);
+      constexpr double kLostInGap = 0.65;
+      if (f >= plan.gap_from && f < plan.gap_from + plan.gap_frames && others.uniform() < kLostInGap) continue;
       if (!at || at->x() < 0 || at->y() < 0 || at->x() > plan.lens.width || at->y() > plan.lens.height) continue;
       track.observations.push_back({plan.first_frame + f, *at + noise + wander});
     }

@@ -19,11 +19,13 @@ struct SyntheticPlan {
   std::function<Pose(int index)> path;  ///< Unset: a walk with a slow turn.
   /// Where a ray from a camera meets the set, if it does; unset: every other point on the ground, the rest above it.
   std::function<std::optional<Vec3>(const Vec3& from, const Vec3& ray)> set;
-  std::function<double(int index)> focal_px;  ///< A zoom; unset: the lens's own.
-  double readout = 0;                         ///< Of a rolling shutter, frame intervals.
-  double slide_share = 0, slide_px = 0;       ///< Tracks that creep off by so much over their life: reflections, edges at different depths.
-  double mover_share = 0;                     ///< Tracks on a thing that moves on its own, rigidly ...
-  std::function<Pose(int index)> mover;       ///< ... so: world from its own axes.
+  std::function<double(int index)> focal_px;   ///< A zoom; unset: the lens's own.
+  double readout = 0;                          ///< Of a rolling shutter, frame intervals.
+  double slide_share = 0, slide_px = 0;        ///< Tracks that creep off by so much over their life: reflections, edges at different depths.
+  double mover_share = 0;                      ///< Tracks on a thing that moves on its own, rigidly ...
+  std::function<Pose(int index)> mover;        ///< ... so: world from its own axes.
+  std::function<Pose(int index)> other_mover;  ///< Half of those are on a second thing, if there is one.
+  int gap_from = 0, gap_frames = 0;            ///< From the frame of this index on, for so many, most sightings are lost: a flash, smoke.
 };
 
 /// The truth, and the tracks that follow from it. Points lie on the ground (y = 0) and above it; the camera walks at 1.6.
@@ -32,6 +34,7 @@ struct SyntheticShot {
   std::vector<Pose> poses;
   std::vector<Vec3> points;   ///< Of track id i + 1 at i.
   std::vector<bool> outlier;  ///< Wanders off, slides or belongs to what moves.
+  std::vector<int> moves;     ///< Which of the things that move it is on, from 1; 0: none.
   TrackSet tracks;
 };
 

@@ -3,8 +3,9 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
-#include <QStringList>
 #include <cmath>
+
+#include "apps/desktop/model/verdict_text.h"
 
 namespace dusky::desktop {
 namespace {
@@ -18,10 +19,6 @@ QPushButton* part(const char* name, const QString& tip) {
   return button;
 }
 
-QString wordOf(TrustLevel level) {
-  return level == TrustLevel::Trust ? VerdictLine::tr("Trust") : level == TrustLevel::Check ? VerdictLine::tr("Check") : VerdictLine::tr("Do not use");
-}
-
 /// The first sentence only, so that it fits on the line; all of them are in the tooltip.
 QString summaryOf(const Verdict& verdict) {
   if (verdict.level == TrustLevel::Trust && !std::isnan(verdict.likely_slip_px))
@@ -33,19 +30,8 @@ QString summaryOf(const Verdict& verdict) {
   return VerdictLine::tr("%1: %2%3").arg(wordOf(verdict.level), sentence, verdict.hurt_frames ? VerdictLine::tr("  Show them →") : QString());
 }
 
-QString evidenceOf(const Verdict& verdict) {
-  QStringList lines = {QString("<b>%1</b>").arg(wordOf(verdict.level))};
-  if (verdict.causes.empty()) lines << QString::fromStdString(verdict.sentence).toHtmlEscaped();
-  for (const Cause& cause : verdict.causes) lines << QString::fromStdString(cause.sentence).toHtmlEscaped();
-  if (!std::isnan(verdict.noise_floor_px)) {
-    lines << VerdictLine::tr("Noise of the tracks by themselves: %1 px. Explained: %2 % of the sightings.")
-                 .arg(verdict.noise_floor_px, 0, 'f', 2)
-                 .arg(100 * verdict.explained_share, 0, 'f', 0);
-  }
-  if (!std::isnan(verdict.stability_px))
-    lines << VerdictLine::tr("Solved again from either half of the tracks, an insert moves by %1 px.").arg(verdict.stability_px, 0, 'f', 2);
-  if (verdict.hurt_frames) lines << VerdictLine::tr("Click: go there and select the tracks behind it.");
-  return lines.join("<br>");
+QString tipOf(const Verdict& verdict) {
+  return verdict.hurt_frames ? evidenceOf(verdict) + VerdictLine::tr("<br>Click: go there and select the tracks behind it.") : evidenceOf(verdict);
 }
 }  // namespace
 
@@ -111,7 +97,7 @@ void VerdictLine::showSolved(const Solution& solution, const Verdict& verdict) {
   coverage_->setText(tr("every frame ≥ %1 tracks").arg(verdict.thinnest_tracks));
   const bool stale = session_.model.workspace().status(Step::Solve).state == StepState::Stale;
   hurt_->setText(stale ? tr("Settings changed since this solve: solve again.  →") : summaryOf(verdict));
-  hurt_->setToolTip(evidenceOf(verdict));
+  hurt_->setToolTip(tipOf(verdict));
   QFont font = hurt_->font();
   font.setBold(!stale && verdict.level != TrustLevel::Trust);
   hurt_->setFont(font);

@@ -155,26 +155,6 @@ QWidget* knownLens(Session& session) {
   return row;
 }
 
-/// The readout time that the solve found, beside the field for one that is known.
-void addFoundReadout(Session& session, QVBoxLayout& column) {
-  auto* label = quietLabel("");
-  column.addWidget(label);  // shown without a place it would be a window of its own
-  label->setObjectName("foundReadout");
-  const auto refresh = [&session, label] {
-    const SolutionPtr& solution = session.model.solution();
-    const double fps = session.model.workspace().footage().fps;
-    const bool rolls = solution && !session.model.partial() && solution->readout != 0 && fps > 0;
-    label->setVisible(rolls);
-    if (!rolls) return;
-    const double ms = 1000 / fps, sigma = ms * solution->sigma_readout;
-    const QString found = QString::number(ms * solution->readout, 'f', 1);
-    label->setText(std::isnan(sigma) ? QObject::tr("Solved with a readout of %1 ms.").arg(found)
-                                     : QObject::tr("Found: a readout of %1 ± %2 ms.").arg(found, QString::number(sigma, 'f', 1)));
-  };
-  QObject::connect(&session.model, &DocumentModel::resultsChanged, label, refresh);
-  refresh();
-}
-
 /// Fields that are read only with some choices stand back with the others.
 void enableFields(Session& session, QWidget* focal, QWidget* tolerance, QWidget* known) {
   const LensSettings& lens = session.model.document().lens;
@@ -233,7 +213,6 @@ QWidget* solveSettings(Session& session) {
       [](const Document& d, bool on) { return changeLens("Change readout time", d, &LensSettings::free_readout, on); });
   readout->setToolTip(QObject::tr("From the value on, where the camera moves enough to tell."));
   body.column->addWidget(readout);
-  addFoundReadout(session, *body.column);
   auto* global = new SwitchField(
       QObject::tr("Global shutter"), session.model, [](const Document& d) { return d.lens.global_shutter; },
       [](const Document& d, bool on) { return changeLens("Change shutter", d, &LensSettings::global_shutter, on); });
@@ -259,6 +238,7 @@ QWidget* solveSettings(Session& session) {
   refreshCarry();
   body.column->addWidget(run);
   body.column->addWidget(carry);
+  body.column->addWidget(solveFindings(session));
   body.column->addWidget(new StaircaseView(session));
   body.column->addWidget(quietLabel(QObject::tr("What of the lens may be found:")));
   body.column->addWidget(releaseFields(session));

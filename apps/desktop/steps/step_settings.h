@@ -19,6 +19,8 @@ QWidget* tracksSettings(Session& session);
 /// Tracks by hand; part of tracksSettings.
 QWidget* handSettings(Session& session);
 QWidget* solveSettings(Session& session);
+/// What the solve found and how far it can be trusted; part of solveSettings.
+QWidget* solveFindings(Session& session);
 /// Takes a lens from a file and locks it; a file that holds none goes out as a problem.
 void useLensFile(Session& session, const QString& path);
 QWidget* sceneSettings(Session& session, TrackActions& actions);

@@ -105,6 +105,29 @@ TEST_F(SolveStepTest, TheReadoutThatWasSolvedWithIsShown) {
   EXPECT_TRUE(found->text().contains("2.0 ms")) << found->text().toStdString();
 }
 
+TEST_F(SolveStepTest, TheVerdictStandsThereWithItsReasonsAndAMoverIsSelectedByAClick) {
+  auto* verdict = window->findChild<QLabel*>("solveVerdict");
+  auto* movers = window->findChild<QWidget*>("movers");
+  ASSERT_TRUE(verdict && movers);
+  EXPECT_TRUE(verdict->isHidden() && movers->isHidden());
+  solve();
+  EXPECT_FALSE(verdict->isHidden());
+  EXPECT_TRUE(verdict->text().contains("Noise of the tracks by themselves")) << verdict->text().toStdString();
+  EXPECT_TRUE(movers->isHidden()) << "nothing moves here";
+  auto with = std::make_shared<Solution>(*session().model.solution());
+  const std::vector<int> ids = {with->tracks[3].id, with->tracks[5].id, with->tracks[8].id};
+  with->movers = {{"Mover A", 4, 10, ids, 0.2, 0.1}};
+  session().model.takeSolution(with, session().model.workspace().solutionKeys());
+  QTest::qWait(20);
+  EXPECT_FALSE(movers->isHidden());
+  auto* button = window->findChild<QPushButton*>("Mover A");
+  ASSERT_TRUE(button);
+  EXPECT_TRUE(button->text().contains("3 tracks, frames 4–10")) << button->text().toStdString();
+  ASSERT_TRUE(click(*window, "Mover A"));
+  EXPECT_EQ(session().selection.ids(), ids);
+  EXPECT_EQ(session().playback.frame(), 7);
+}
+
 TEST_F(SolveStepTest, CarryingOnTakesWhatWasSetAsideOut) {
   solve();
   const SolutionPtr first = session().model.solution();

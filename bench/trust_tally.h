@@ -1,0 +1,52 @@
+#pragma once
+#include <array>
+#include <functional>
+#include <map>
+#include <string>
+
+#include "core/base/result.h"
+#include "core/deliver/compare.h"
+#include "core/solve/solution.h"
+
+namespace dusky::testing {
+
+/// Solves judged by their truth: how many are right, how many are wrong, and how many of those without a word.
+struct Tally {
+  int shots = 0, right = 0, refused = 0, wrong = 0, open = 0, silent = 0, doubted = 0;
+  void add(const Tally& o);
+};
+
+/// One solve, judged.
+struct Outcome {
+  Tally tally;
+  double slip_px = kUnknown, likely_px = kUnknown, limit_px = 1;
+  double seconds = 0;
+  bool trusted = false;
+  bool zoom = false, zoom_found = false, shutter = false, shutter_found = false;
+  bool nearly_zooms = false;  ///< Its focal length changes, by too little for that to be a must: a zoom that is found is no mistake.
+  std::string line;
+};
+
+/// `is_open`: whether even the best that can be reached from the truth is off; asked for a wrong solve that is not trusted: then that is the right answer.
+Outcome outcomeOf(const Result<SolutionPtr>& solved, const Result<Comparison>& truth, double noise_px, double seconds, const std::function<bool()>& is_open);
+
+/// All outcomes: by kind, zooms and shutters, and how well the verdict is calibrated: by the slip it calls likely, how often that was more than may be.
+class Study {
+ public:
+  void add(const std::string& kind, const Outcome& outcome);
+  void print() const;
+
+ private:
+  struct Bucket {
+    int shots = 0, wrong = 0, beyond = 0;
+  };
+  void printCalibration() const;
+
+  std::map<std::string, Tally> kinds_;
+  Tally all_;
+  std::array<Bucket, 7> buckets_{};
+  double seconds_ = 0;
+  int zooms_ = 0, zooms_found_ = 0, zooms_claimed_ = 0, shutters_ = 0, shutters_found_ = 0, shutters_claimed_ = 0;
+};
+
+}  // namespace dusky::testing
