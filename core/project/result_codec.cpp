@@ -124,10 +124,23 @@ Mover moverOf(const Json& j) { return {j.at(0), j.at(1), j.at(2), j.at(3).get<st
 
 /// Later numbers come after earlier ones: what an older file does not have stays unknown.
 Json evidenceJson(const Evidence& e) {
-  return {number(e.noise_floor_px),     number(e.explained_share), number(e.focal_sigma_share), e.rival.name,
-          number(e.rival.share),        number(e.rival.gain),      number(e.rival.unknowns),    number(e.rival.slip_px),
-          number(e.slip_sigma_px),      number(e.focal_slip_px),   number(e.stability_px),      e.beyond_infinity_share,
-          number(e.noise_over_time_px), patternsJson(e.patterns)};
+  return {number(e.noise_floor_px),
+          number(e.explained_share),
+          number(e.focal_sigma_share),
+          e.rival.name,
+          number(e.rival.share),
+          number(e.rival.gain),
+          number(e.rival.unknowns),
+          number(e.rival.slip_px),
+          number(e.slip_sigma_px),
+          number(e.focal_slip_px),
+          number(e.stability_px),
+          e.beyond_infinity_share,
+          number(e.noise_over_time_px),
+          patternsJson(e.patterns),
+          number(e.scale_sigma_share),
+          e.scale_frame,
+          number(e.flatness)};
 }
 
 void readEvidence(const Json& j, Evidence& e) {
@@ -138,6 +151,8 @@ void readEvidence(const Json& j, Evidence& e) {
   e.slip_sigma_px = numberOf(j.at(8)), e.focal_slip_px = numberOf(j.at(9)), e.stability_px = numberOf(j.at(10));
   e.beyond_infinity_share = j.at(11), e.noise_over_time_px = numberOf(j.at(12));
   if (j.size() < 14) return;
+  if (j.size() > 16) e.flatness = numberOf(j.at(16));
+  if (j.size() > 15) e.scale_sigma_share = numberOf(j.at(14)), e.scale_frame = j.at(15);
   for (const Json& p : j.at(13)) e.patterns.push_back({p.at(0).get<PatternKind>(), numberOf(p.at(1)), numberOf(p.at(2))});
 }
 

@@ -7,7 +7,9 @@
 #include "core/adjust/uncertainty.h"
 #include "core/base/parallel.h"
 #include "core/review/beyond_infinity.h"
+#include "core/review/flat_set.h"
 #include "core/review/residual_patterns.h"
+#include "core/review/scale_link.h"
 #include "core/solve/noise_floor.h"
 #include "core/solve/readout_search.h"
 #include "core/solve/sort_out.h"
@@ -126,6 +128,11 @@ Evidence gatherEvidence(const TrackSet& tracks, const SolveOptions& options, con
   }
   evidence.patterns = residualPatterns(state, options, std::fmax(evidence.noise_floor_px, evidence.noise_over_time_px));
   evidence.stability_px = stabilityByHalves(state, options, progress);
+  if (solution.motion != MotionKind::Nodal && solution.motion != MotionKind::Arc) {
+    const ScaleLink link = weakestScaleLink(state.work, errorSpread(state.work));
+    evidence.scale_sigma_share = link.sigma_share, evidence.scale_frame = state.work.frame_numbers[static_cast<std::size_t>(link.frame)];
+  }
+  if (solution.motion != MotionKind::Nodal && !focalIsKnown(options, solution)) evidence.flatness = flatness(state.work);
   if (solution.motion != MotionKind::Nodal) evidence.beyond_infinity_share = shareBeyondInfinity(state.work, errorSpread(state.work));
   return evidence;
 }

@@ -20,7 +20,8 @@ std::string_view describe(TrustLevel level);
 /// One reason not to trust a solve.
 struct Cause {
   std::string what;                  ///< "unexplained error", "few tracks explained", "focal length", "lens", "few tracks", "unstable",
-                                     ///< "small parallax", "beyond infinity", "another explanation", "unsettled", "weak part", "another motion";
+                                     ///< "small parallax", "beyond infinity", "another explanation", "unsettled", "weak part", "another motion",
+                                     ///< "scale break", "flat set";
                                      ///< what errors follow: "lens pattern", "shutter pattern", "zoom pattern", "path pattern".
   std::optional<FrameRange> frames;  ///< Where; none: all over the shot.
   std::string sentence;              ///< What it is and what to do.

@@ -51,7 +51,7 @@ void shapePath(Reconstruction& work, CameraMotion motion, double spread_px) {
   const Axes axes = axesOf(centres);
   const double extent = axes.extent[2];
   if (extent < 1e-9) return;
-  constexpr double kShare = 1e-3;
+  constexpr double kShare = 1e-5;  // a belief that gives way would bend the focal length: what makes the path longer makes its wobble look smaller
   const double weight = std::pow(std::max(0.05, spread_px) / (kShare * extent), 2);
   for (int f = 0; f < static_cast<int>(work.poses.size()); ++f) {
     for (int k = 0; k < (motion == CameraMotion::Rail ? 2 : 1); ++k) {

@@ -34,15 +34,25 @@ bool ReadoutFound::clear() const {
   return gain > kGain && sigmas > kSigmas && isLikelyReadout(readout);
 }
 
+namespace {
+/// Where a track was `late` frames before one of its sightings: on the parabola through it and its neighbours; at an end on the line.
+Vec2 before(const std::vector<Observation>& seen, std::size_t i, double late) {
+  const Vec2& here = seen[i].position;
+  const std::size_t a = i > 0 ? i - 1 : 0, b = std::min(i + 1, seen.size() - 1);
+  const double from = seen[i].frame - seen[a].frame, to = seen[b].frame - seen[i].frame;
+  if (from == 0 || to == 0) return here - late / (from + to) * (seen[b].position - seen[a].position);
+  const Vec2 slope_a = (here - seen[a].position) / from, slope_b = (seen[b].position - here) / to;
+  const Vec2 bend = (slope_b - slope_a) / (from + to), slope = (slope_a * to + slope_b * from) / (from + to);
+  return here - late * slope + late * late * bend;
+}
+}  // namespace
+
 TrackSet withoutRolling(const TrackSet& tracks, double readout) {
   TrackSet out = tracks;
   for (std::size_t t = 0; t < tracks.tracks.size(); ++t) {
     const std::vector<Observation>& seen = tracks.tracks[t].observations;
-    for (std::size_t i = 0; i < seen.size() && seen.size() > 1; ++i) {
-      const Observation &before = seen[i > 0 ? i - 1 : 0], &after = seen[std::min(i + 1, seen.size() - 1)];
-      const Vec2 speed = (after.position - before.position) / (after.frame - before.frame);
-      out.tracks[t].observations[i].position -= readout * (seen[i].position.y() / tracks.height - 0.5) * speed;
-    }
+    for (std::size_t i = 0; i < seen.size() && seen.size() > 1; ++i)
+      out.tracks[t].observations[i].position = before(seen, i, readout * (seen[i].position.y() / tracks.height - 0.5));
   }
   return out;
 }

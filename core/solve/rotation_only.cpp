@@ -154,14 +154,10 @@ int placeRotations(Reconstruction& work, std::uint64_t seed) {
     if (!work.poses[f]) work.focal_px[f] = work.focalBetween(static_cast<int>(f));
   }
   const auto by_frame = tracksByFrame(work);
-  const Views views(work);
   int placed = 0;
   for (const auto& [frame, near] : missingNearFirst(work)) {
-    if (near < 0) continue;
-    const auto turn = turnOf(views, work, frame, by_frame[frame], Vec3::Zero(), 0.3, seed + static_cast<std::uint64_t>(frame));
-    if (!turn) continue;
-    work.poses[frame] = Pose{turn->rotation, Vec3::Zero()};
-    addDirections(views, work, frame, by_frame[frame]);
+    if (near < 0 || !placeRotation(work, frame, near, by_frame[frame], seed)) continue;
+    addDirections(Views(work), work, frame, by_frame[frame]);
     ++placed;
   }
   return placed;

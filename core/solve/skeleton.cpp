@@ -95,11 +95,19 @@ std::vector<Pair> promisingPairs(const FrameIndex& index, const std::vector<int>
 
 class Grower {
  public:
-  Grower(const Reconstruction& start, const std::vector<int>& keyframes, const SkeletonStart& with, std::uint64_t seed)
-      : index_(start), keyframes_(keyframes), start_focal_px_(with.lens.focal_px), free_lens_(with.free_lens), seed_(seed) {
+  Grower(const Reconstruction& start, const std::vector<int>& keyframes, const SkeletonStart& with, std::uint64_t seed, bool first_pair_zooms)
+      : first_pair_zooms_(first_pair_zooms && with.zoom),
+        index_(start),
+        keyframes_(keyframes),
+        start_focal_px_(with.lens.focal_px),
+        free_lens_(with.free_lens),
+        seed_(seed) {
     work() = start;
     beginWithLens(work(), keyframes, with);
   }
+
+  /// Whether the first pair was taken with two focal lengths.
+  bool zoomedInPair() const { return zoomed_in_pair_; }
 
   std::optional<Skeleton> run(const Progress& progress) {
     if (!placeFirstPair()) return std::nullopt;
@@ -130,6 +138,7 @@ class Grower {
     const auto best = std::max_element(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.worth() < b.worth(); });
     if (best == pairs.end() || best->view.inliers.size() < 10 || best->view.median_parallax_rad < 1e-3) return false;
     if (!work().focal_px.empty()) work().focal_px[best->b] *= best->ratio;
+    zoomed_in_pair_ = best->ratio != 1;
     const RelativePose& relative = best->view.relative;
     work().poses[best->a] = Pose{};
     work().poses[best->b] = Pose{Eigen::Quaterniond(Mat3(relative.rotation.transpose())), -relative.rotation.transpose() * relative.direction};
@@ -143,11 +152,11 @@ class Grower {
   void relate(Pair& pair, std::uint64_t seed) {
     const Common common = index_.between(pair.a, pair.b);
     const std::vector<Vec3> a = raysOf(work().lensAt(pair.a), common.a);
-    for (std::size_t i = 0; i < (work().focal_px.empty() ? 1 : kLonger.size()); ++i) {
+    for (std::size_t i = 0; i < (first_pair_zooms_ ? kLonger.size() : 1); ++i) {
       Lens lens = work().lensAt(pair.b);
       lens.focal_px *= kLonger[i];
       TwoView view = relatePair(a, raysOf(lens, common.b), 0.5 * tolerance(pair.a), seed);
-      constexpr double kClearly = 0.9;
+      constexpr double kClearly = 0.75;
       if (i > 0 && !(view.cost < kClearly * pair.view.cost)) continue;
       pair.view = std::move(view), pair.ratio = kLonger[i];
     }
@@ -266,6 +275,8 @@ class Grower {
     skeleton_.placed_keyframes = placedKeyframes();
   }
 
+  const bool first_pair_zooms_;
+  bool zoomed_in_pair_ = false;
   FrameIndex index_;
   const std::vector<int>& keyframes_;
   const double start_focal_px_;
@@ -349,6 +360,13 @@ void beginWithLens(Reconstruction& work, const std::vector<int>& keyframes, cons
 
 std::optional<Skeleton> growSkeleton(const Reconstruction& start, const std::vector<int>& keyframes, const SkeletonStart& with, std::uint64_t seed,
                                      const Progress& progress) {
-  return Grower(start, keyframes, with, seed).run(progress);
+  Grower grower(start, keyframes, with, seed, true);
+  auto grown = grower.run(progress);
+  if (!grower.zoomedInPair() || progress.stopRequested()) return grown;
+  const auto costOf = [&](const Skeleton& s) { return costOfPlaced(s.median_error_px, s.placed_keyframes, keyframes.size()); };
+  // Noise can make a change of focal length look good in two frames: what all keyframes make of it decides.
+  auto plain = Grower(start, keyframes, with, seed, false).run(progress);
+  if (!plain || (grown && costOf(*grown) <= costOf(*plain))) return grown;
+  return plain;
 }
 }  // namespace dusky

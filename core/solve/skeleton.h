@@ -1,4 +1,5 @@
 #pragma once
+#include <algorithm>
 #include <optional>
 #include <vector>
 
@@ -15,6 +16,11 @@ struct Skeleton {
   double median_parallax_rad = 0;
   int placed_tracks = 0, placed_keyframes = 0;
 };
+
+/// What so many placed keyframes are worth: their median error, more for those that have no camera.
+inline double costOfPlaced(double median_error_px, int placed, std::size_t keyframes) {
+  return (median_error_px + 0.05) * static_cast<double>(keyframes) / std::max(1, placed);
+}
 
 /// What a skeleton is tried with.
 struct SkeletonStart {

@@ -12,6 +12,7 @@ std::string_view describe(AsideReason reason) {
     case AsideReason::HighError: return "error too high";
     case AsideReason::FewGoodFrames: return "too few good frames";
     case AsideReason::NoParallax: return "no parallax";
+    case AsideReason::Slides: return "slides";
   }
   return "";
 }

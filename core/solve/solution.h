@@ -16,7 +16,7 @@ namespace dusky {
 enum class TrackState : std::uint8_t { Kept, SetAside, Unplaced };
 
 /// Why a track was set aside or stayed without a place.
-enum class AsideReason : std::uint8_t { None, ByArtist, HighError, FewGoodFrames, NoParallax };
+enum class AsideReason : std::uint8_t { None, ByArtist, HighError, FewGoodFrames, NoParallax, Slides };
 std::string_view describe(AsideReason reason);
 
 /// One observation as the solve sees it.
@@ -123,6 +123,9 @@ struct Evidence {
   double focal_slip_px = kUnknown;        ///< The same by the focal length alone, as its profile shows it.
   double stability_px = kUnknown;         ///< The same as two halves of the tracks show it, each solved alone from here.
   double beyond_infinity_share = 0;       ///< Of the kept tracks: those whose errors want them beyond infinity (beyond_infinity.h).
+  double scale_sigma_share = kUnknown;    ///< Standard deviation of one part's scale beside the other's, where the path hangs together least (scale_link.h).
+  int scale_frame = 0;                    ///< The last frame before that place.
+  double flatness = kUnknown;             ///< Of a set under an unknown focal length: how far it is from a plane, beside how far it reaches (flat_set.h).
   std::vector<ResidualPattern> patterns;  ///< Those that can be told, strongest first.
 
   /// How far an insert is likely to slip, by all of these; unknown where none is known.

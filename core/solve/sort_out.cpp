@@ -19,7 +19,7 @@ AsideReason sortOutTrack(const Reconstruction& work, const Views& views, WorkTra
   for (WorkObservation& o : track.observations) {
     if (!work.poses[o.frame_index]) continue;
     ++seen;
-    o.used = views.error(track, o) <= limits.tolerance_px;
+    o.used = views.error(track, o) <= limits.toleranceIn(o.frame_index);
     good += o.used;
   }
   if (good < limits.min_frames) return AsideReason::FewGoodFrames;
@@ -39,6 +39,26 @@ double errorSpread(const Reconstruction& work) {
   return median(std::move(errors)) / kMedianOfSpread;
 }
 
+Limits withFramesOff(const Reconstruction& work, Limits limits) {
+  constexpr double kWide = 2.5;
+  constexpr std::size_t kFewest = 6;
+  const Views views(work);
+  std::vector<std::vector<double>> errors(work.poses.size());
+  for (const WorkTrack& track : work.tracks) {
+    if (!track.takesPart()) continue;
+    for (const WorkObservation& o : track.observations) {
+      if (work.poses[o.frame_index]) errors[static_cast<std::size_t>(o.frame_index)].push_back(views.error(track, o));
+    }
+  }
+  limits.tolerance_in_frame.assign(work.poses.size(), limits.tolerance_px);
+  for (std::size_t f = 0; f < errors.size(); ++f) {
+    if (errors[f].size() < kFewest) continue;
+    const double usual = median(std::move(errors[f]));
+    if (usual > limits.tolerance_px) limits.tolerance_in_frame[f] = std::min(kWide * usual, kRoughLimits.tolerance_px);
+  }
+  return limits;
+}
+
 void sortOut(Reconstruction& work, const Limits& limits) {
   const Views views(work);
   parallelFor(
@@ -48,6 +68,47 @@ void sortOut(Reconstruction& work, const Limits& limits) {
         if (track.point && !track.resting) track.reason = sortOutTrack(work, views, track, limits);
       },
       32);
+}
+
+namespace {
+/// How much of a track's squared errors a straight drift takes away, px^2; nothing for one that lives too short to tell.
+std::optional<double> driftOf(const Reconstruction& work, const Views& views, const WorkTrack& track) {
+  constexpr int kFewest = 8;
+  double n = 0, t = 0, tt = 0;
+  Vec2 sum = Vec2::Zero(), moment = Vec2::Zero();
+  for (const WorkObservation& o : track.observations) {
+    if (!o.used || !work.poses[o.frame_index]) continue;
+    const auto shown = views.reproject(track, o);
+    if (!shown) continue;
+    const double when = o.frame_index - track.observations.front().frame_index;
+    const Vec2 off = *shown - o.seen;
+    n += 1, t += when, tt += when * when, sum += off, moment += when * off;
+  }
+  const double spread = tt - t * t / n;
+  return n >= kFewest && spread > 0 ? std::optional((moment - t / n * sum).squaredNorm() / spread) : std::nullopt;
+}
+}  // namespace
+
+void setSlidersAside(Reconstruction& work) {
+  constexpr double kClearly = 30, kMedian = 1.386;  // of a chi-squared with two degrees of freedom
+  const Views views(work);
+  std::vector<std::optional<double>> drifts(work.tracks.size());
+  parallelFor(
+      static_cast<int>(work.tracks.size()),
+      [&](int t) {
+        if (work.tracks[t].point && !work.tracks[t].resting && work.tracks[t].reason == AsideReason::None) drifts[t] = driftOf(work, views, work.tracks[t]);
+      },
+      32);
+  std::vector<double> usual;
+  for (std::size_t t = 0; t < drifts.size(); ++t) {
+    if (drifts[t] && work.tracks[t].takesPart()) usual.push_back(*drifts[t]);
+  }
+  constexpr std::size_t kFewestTracks = 24;
+  if (usual.size() < kFewestTracks) return;
+  const double most = kClearly * median(std::move(usual)) / kMedian;
+  for (std::size_t t = 0; t < drifts.size(); ++t) {
+    if (drifts[t] && *drifts[t] > most) work.tracks[t].reason = AsideReason::Slides;
+  }
 }
 
 std::optional<Placed> placeNearOrFar(const Reconstruction& work, const Views& views, WorkTrack& track, bool only_used, double far_rad) {

@@ -91,7 +91,8 @@ void settle(SolveState& state, const SolveTask& task, int rounds, const Progress
     adjustAll(state, options, part);
     if (progress.stopRequested()) return;
     const int used_before = countUsed(state.work);
-    sortOutNow(state);
+    // The last round leaves nothing in that is beyond the tolerance.
+    sortOutNow(state, round + 1 < rounds);
     task.tell(state);
     const int used = countUsed(state.work);
     if (std::abs(used - used_before) <= used / 200) break;
@@ -99,10 +100,12 @@ void settle(SolveState& state, const SolveTask& task, int rounds, const Progress
   state.lens_settled = true;
 }
 
-void sortOutNow(SolveState& state) {
+void sortOutNow(SolveState& state, bool frames_may_be_off) {
   placeTracks(state.work, false, farLimit(state));
   state.tolerance_px = std::clamp(4.0 * errorSpread(state.work), 0.1, kRoughPx);
-  sortOut(state.work, {.tolerance_px = state.tolerance_px});
+  const Limits limits{.tolerance_px = state.tolerance_px};
+  sortOut(state.work, frames_may_be_off ? withFramesOff(state.work, limits) : limits);
+  setSlidersAside(state.work);
 }
 
 void findLens(SolveState& state, const SolveTask& task) {

@@ -25,8 +25,9 @@ void placeAllFrames(SolveState& state, const SolveTask& task, const Progress& pr
 /// Adjusts and sorts out until the same observations stay, at most `rounds` times.
 void settle(SolveState& state, const SolveTask& task, int rounds, const Progress& progress);
 
-/// Gives tracks their places and marks what lies within four standard deviations.
-void sortOutNow(SolveState& state);
+/// Gives tracks their places and marks what lies within four standard deviations; where frames may still be off as a whole, what lies near enough to bring
+/// them back.
+void sortOutNow(SolveState& state, bool frames_may_be_off = false);
 
 /// The lens from a part of the frames (it is the same in all of them), rung by rung; the other frames are placed anew under it.
 void findLens(SolveState& state, const SolveTask& task);

@@ -53,9 +53,6 @@ struct Tried {
   std::optional<Turning> turning;
 };
 
-/// What a skeleton or a rotation costs: its error, more for keyframes that it has no camera for.
-double costWith(double median_error_px, int keyframes, int placed) { return (median_error_px + 0.05) * keyframes / std::max(1, placed); }
-
 class Chooser {
  public:
   Chooser(const Reconstruction& work, const TrackSet& tracks, const SolveOptions& options, double noise_px, const Progress& progress)
@@ -150,8 +147,8 @@ class Chooser {
 
   static constexpr double kOtherLens = 1.25;
   static constexpr double kFits = 0.4, kSurelyNot = 0.9;  ///< px, median over the keyframes.
-  double costOf(const Skeleton& s) const { return costWith(s.median_error_px, static_cast<int>(keyframes_.size()), s.placed_keyframes); }
-  double costOf(const Turning& t) const { return costWith(t.median_error_px, static_cast<int>(keyframes_.size()), t.placed_frames); }
+  double costOf(const Skeleton& s) const { return costOfPlaced(s.median_error_px, s.placed_keyframes, keyframes_.size()); }
+  double costOf(const Turning& t) const { return costOfPlaced(t.median_error_px, t.placed_frames, keyframes_.size()); }
 
   Skeleton* bestMoving() {
     Skeleton* best = nullptr;

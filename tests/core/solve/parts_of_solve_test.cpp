@@ -176,7 +176,7 @@ TEST(Solution, CountsAndFinds) {
   EXPECT_EQ(solution.frameAt(17), nullptr);
   EXPECT_EQ(solution.find(solution.tracks[3].id), &solution.tracks[3]);
   EXPECT_EQ(solution.find(-1), nullptr);
-  for (auto reason : {AsideReason::ByArtist, AsideReason::HighError, AsideReason::FewGoodFrames, AsideReason::NoParallax}) {
+  for (auto reason : {AsideReason::ByArtist, AsideReason::HighError, AsideReason::FewGoodFrames, AsideReason::NoParallax, AsideReason::Slides}) {
     EXPECT_FALSE(describe(reason).empty());
   }
 }

@@ -1,0 +1,32 @@
+#include "core/review/flat_set.h"
+
+#include <cmath>
+
+#include "core/base/numbers.h"
+#include "core/geometry/plane.h"
+
+namespace dusky {
+
+double flatness(const Reconstruction& work) {
+  constexpr std::size_t kFewest = 20;
+  std::vector<Vec3> points;
+  for (const WorkTrack& track : work.tracks) {
+    if (track.point && !track.at_infinity && !track.holdout && !track.by_artist && track.reason == AsideReason::None) points.push_back(*track.point);
+  }
+  for (int round = 0; round < 3 && points.size() >= kFewest; ++round) {
+    const auto plane = fitPlane(points);
+    if (!plane) return kUnknown;
+    const auto nearer = [&](const Vec3& a, const Vec3& b) { return std::abs(plane->distance(a)) < std::abs(plane->distance(b)); };
+    std::sort(points.begin(), points.end(), nearer);
+    if (round < 2) points.resize(points.size() * 9 / 10);
+  }
+  const auto plane = points.size() >= kFewest ? fitPlane(points) : std::nullopt;
+  if (!plane) return kUnknown;
+  Vec3 middle = Vec3::Zero();
+  for (const Vec3& p : points) middle += p / static_cast<double>(points.size());
+  std::vector<double> off, reach;
+  for (const Vec3& p : points) off.push_back(std::abs(plane->distance(p))), reach.push_back((p - middle).norm());
+  return median(std::move(off)) / median(std::move(reach));
+}
+
+}  // namespace dusky
