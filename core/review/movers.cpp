@@ -6,7 +6,10 @@
 #include <cmath>
 #include <map>
 
+#include "core/base/numbers.h"
 #include "core/solve/solve_shot.h"
+#include "core/solve/sort_out.h"
+#include "core/solve/warm_start.h"
 
 namespace dusky {
 namespace {
@@ -66,7 +69,7 @@ std::optional<std::pair<int, int>> busiestRun(const std::vector<Track>& tracks, 
 class MoverSearch {
  public:
   MoverSearch(const TrackSet& tracks, const SolveOptions& options, const Solution& solution, const Progress& progress)
-      : tracks_(tracks), solution_(solution), progress_(progress), straightener_(solution) {
+      : tracks_(tracks), asked_(options), solution_(solution), progress_(progress), straightener_(solution) {
     options_.known_lens = straightener_.plainLens();
     options_.focal = FocalKnowledge::Locked, options_.focal_px = straightener_.plainLens().focal_px;
     options_.readout = solution.readout, options_.auto_readout = false;
@@ -88,14 +91,37 @@ class MoverSearch {
   }
 
  private:
-  std::vector<Track> candidates() const {
+  /// What is set aside and lives long enough, but for what is only poor: tracks that are off, each in its way, and still show the set's motion.
+  std::vector<Track> candidates() {
+    constexpr double kOnlyPoor = 4;  // times the solve's RMS
+    measureUnderTheSet();
     std::vector<Track> found;
-    for (const SolvedTrack& solved : solution_.tracks) {
-      if (solved.state == TrackState::Kept || solved.reason == AsideReason::ByArtist || solved.life < kFewestFrames) continue;
-      Track straight = straightener_.straight(*tracks_.find(solved.id));
+    for (const auto& [id, off] : off_) {
+      if (!(off > kOnlyPoor * solution_.rms_px)) continue;
+      Track straight = straightener_.straight(*tracks_.find(id));
       if (straight.life() >= kFewestFrames) found.push_back(std::move(straight));
     }
     return found;
+  }
+
+  /// The median error of each track that is set aside, where the set's camera places it best.
+  void measureUnderTheSet() {
+    const Reconstruction work = finalState(solution_, tracks_, asked_).work;
+    const Views views(work);
+    const double far_rad = solution_.motion == MotionKind::Nodal ? 10 : 1e-6;
+    for (WorkTrack track : work.tracks) {
+      const SolvedTrack& solved = *solution_.find(track.id);
+      if (solved.state == TrackState::Kept || solved.reason == AsideReason::ByArtist || solved.life < kFewestFrames) continue;
+      track.point.reset();
+      const auto placed = placeNearOrFar(work, views, track, false, far_rad);
+      if (!placed) continue;
+      track.point = placed->point;
+      std::vector<double> errors;
+      for (const WorkObservation& o : track.observations) {
+        if (work.poses[static_cast<std::size_t>(o.frame_index)]) errors.push_back(views.error(track, o));
+      }
+      off_[track.id] = median(std::move(errors));
+    }
   }
 
   std::optional<Mover> largestIn(const std::vector<Track>& left) const {
@@ -125,9 +151,18 @@ class MoverSearch {
       if (!frame.placed || frame.tracks < kFewestInFrame) continue;
       mover.first = any ? mover.first : frame.frame, mover.last = frame.frame, any = true;
     }
+    if (isOfTheSet(mover)) return std::nullopt;
     if (mover.tracks.size() < kFewestTracks || !any || mover.last - mover.first + 1 < kFewestFrames) return std::nullopt;
     mover.kept_share = static_cast<double>(mover.tracks.size()) / std::max(1, keptIn(mover.first, mover.last));
     return mover;
+  }
+
+  /// Whether the group goes with the set after all.
+  bool isOfTheSet(const Mover& mover) const {
+    constexpr double kClearlyOff = 4;  // times the errors under its own motion
+    std::vector<double> off;
+    for (const int id : mover.tracks) off.push_back(off_.at(id));
+    return !(median(std::move(off)) > kClearlyOff * mover.rms_px);
   }
 
   int keptIn(int first, int last) const {
@@ -137,10 +172,12 @@ class MoverSearch {
   }
 
   const TrackSet& tracks_;
+  const SolveOptions& asked_;
   const Solution& solution_;
   const Progress& progress_;
   const Straightener straightener_;
   SolveOptions options_;
+  std::map<int, double> off_;  ///< By track: how far it is off under the set's camera, px.
 };
 
 }  // namespace

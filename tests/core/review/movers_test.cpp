@@ -90,6 +90,15 @@ TEST(Movers, WhatWandersEachForItselfIsNone) {
   }
 }
 
+TEST(Movers, PoorTracksOfTheSetAreNone) {
+  // Every fifth track of the set creeps by a pixel or two, each its own way: they are set aside, and still show the set's motion.
+  SyntheticPlan plan = cartPlan();
+  plan.mover_share = 0, plan.outlier_share = 0, plan.slide_share = 0.25, plan.slide_px = 1.5;
+  const auto solved = reviewedSolve(makeSyntheticShot(plan).tracks, {}, {});
+  ASSERT_TRUE(solved.ok()) << solved.error().message;
+  EXPECT_TRUE((*solved)->movers.empty()) << (*solved)->movers.front().tracks.size();
+}
+
 TEST(Movers, AreFoundUnderAZoomToo) {
   SyntheticPlan plan = cartPlan();
   plan.focal_px = [](int i) { return 1100 * std::pow(1.5, i / 59.0); };
