@@ -11,14 +11,13 @@ QString wordOf(TrustLevel level) {
 }
 
 QString evidenceOf(const Verdict& verdict) {
-  QStringList lines = {QString("<b>%1</b>").arg(wordOf(verdict.level))};
+  QStringList lines = {QString("<b style=\"color:#ece6f1\">%1</b>").arg(wordOf(verdict.level))};
   if (verdict.causes.empty()) lines << QString::fromStdString(verdict.sentence).toHtmlEscaped();
   for (const Cause& cause : verdict.causes) lines << QString::fromStdString(cause.sentence).toHtmlEscaped();
-  if (!std::isnan(verdict.noise_floor_px)) {
-    lines << QObject::tr("Noise of the tracks by themselves: %1 px. Explained: %2 % of the sightings.")
-                 .arg(verdict.noise_floor_px, 0, 'f', 2)
-                 .arg(100 * verdict.explained_share, 0, 'f', 0);
-  }
+  if (!std::isnan(verdict.noise_floor_px)) lines << QObject::tr("Noise of the tracks by themselves: %1 px.").arg(verdict.noise_floor_px, 0, 'f', 2);
+  // The sentence of a camera that is trusted says it already.
+  if (!verdict.causes.empty() && !std::isnan(verdict.explained_share))
+    lines << QObject::tr("Explained: %1 % of the sightings.").arg(100 * verdict.explained_share, 0, 'f', 0);
   if (!std::isnan(verdict.stability_px))
     lines << QObject::tr("Solved again from either half of the tracks, an insert moves by %1 px.").arg(verdict.stability_px, 0, 'f', 2);
   return lines.join("<br>");
