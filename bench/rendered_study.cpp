@@ -87,25 +87,12 @@ Outcome judge(const RandomPictures& random) {
   const auto solved = tracks.ok() ? reviewedSolve(**tracks, {}, {}) : Result<SolutionPtr>(tracks.error());
   const double seconds = watch.seconds();
   const Result<Comparison> truth = solved.ok() ? judgeByTruth(made, **solved) : Result<Comparison>(solved.error());
-  Outcome outcome = outcomeOf(solved, truth, 0.1, seconds, [] { return false; });
-  outcome.zoom = random.zoom > 1, outcome.shutter = random.plan.readout > 0, outcome.nearly_zooms = random.breathes > 0;
-  return outcome;
+  return outcomeOf(solved, truth, 0.1, seconds, [] { return false; });
 }
 
 }  // namespace
 
-void study(int shots, std::uint64_t first) {
-  Study all;
-  for (int i = 0; i < shots; ++i) {
-    const std::uint64_t seed = first + static_cast<std::uint64_t>(i);
-    const RandomPictures random = randomPictures(seed);
-    const Outcome outcome = judge(random);
-    fmt::print("{:5} {} | {}\n", seed, random.text(), outcome.line);
-    std::fflush(stdout);
-    all.add(random.kind, outcome);
-  }
-  all.print();
-}
+void study(int shots, std::uint64_t first) { runStudy<RandomPictures>(shots, first, randomPictures, judge); }
 
 }  // namespace dusky::testing
 

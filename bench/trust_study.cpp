@@ -1,7 +1,5 @@
 // Random shots of all kinds, solved with nothing said and judged by their truth: how many are right, how many are wrong, and how many of those without a word.
 //   build/release/bench/trust_study [shots [first seed]]
-#include <fmt/format.h>
-
 #include <cstdlib>
 
 #include "bench/trust_tally.h"
@@ -24,25 +22,12 @@ Outcome judge(const RandomShot& random) {
     const auto best = bestPossible(shot);
     return !best.ok() || best->slip_rms_px > slipTolerance(random.plan.noise_px);
   };
-  Outcome outcome = outcomeOf(solved, truth, random.plan.noise_px, seconds, is_open);
-  outcome.zoom = random.zoom > 1, outcome.shutter = random.plan.readout > 0, outcome.nearly_zooms = random.breathes > 0;
-  return outcome;
+  return outcomeOf(solved, truth, random.plan.noise_px, seconds, is_open);
 }
 
 }  // namespace
 
-void study(int shots, std::uint64_t first) {
-  Study all;
-  for (int i = 0; i < shots; ++i) {
-    const std::uint64_t seed = first + static_cast<std::uint64_t>(i);
-    const RandomShot random = randomShot(seed);
-    const Outcome outcome = judge(random);
-    fmt::print("{:5} {} | {}\n", seed, random.text(), outcome.line);
-    std::fflush(stdout);
-    all.add(random.kind, outcome);
-  }
-  all.print();
-}
+void study(int shots, std::uint64_t first) { runStudy<RandomShot>(shots, first, randomShot, judge); }
 
 }  // namespace dusky::testing
 

@@ -1,5 +1,8 @@
 #pragma once
+#include <fmt/format.h>
+
 #include <array>
+#include <cstdio>
 #include <functional>
 #include <map>
 #include <string>
@@ -48,5 +51,22 @@ class Study {
   double seconds_ = 0;
   int zooms_ = 0, zooms_found_ = 0, zooms_claimed_ = 0, shutters_ = 0, shutters_found_ = 0, shutters_claimed_ = 0;
 };
+
+/// Draws so many shots from a seed on, judges each, prints a line for each and all of them at the end. `Shot` has a kind and a text(); whether it zooms,
+/// breathes and rolls stands in its zoom, breathes and plan.
+template <class Shot>
+void runStudy(int shots, std::uint64_t first, const std::function<Shot(std::uint64_t)>& draw, const std::function<Outcome(const Shot&)>& judge) {
+  Study all;
+  for (int i = 0; i < shots; ++i) {
+    const std::uint64_t seed = first + static_cast<std::uint64_t>(i);
+    const Shot shot = draw(seed);
+    Outcome outcome = judge(shot);
+    outcome.zoom = shot.zoom > 1, outcome.shutter = shot.plan.readout > 0, outcome.nearly_zooms = shot.breathes > 0;
+    fmt::print("{:5} {} | {}\n", seed, shot.text(), outcome.line);
+    std::fflush(stdout);
+    all.add(shot.kind, outcome);
+  }
+  all.print();
+}
 
 }  // namespace dusky::testing

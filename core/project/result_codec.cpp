@@ -150,9 +150,8 @@ void readEvidence(const Json& j, Evidence& e) {
   e.rival.gain = numberOf(j.at(5)), e.rival.unknowns = j.at(6), e.rival.slip_px = numberOf(j.at(7));
   e.slip_sigma_px = numberOf(j.at(8)), e.focal_slip_px = numberOf(j.at(9)), e.stability_px = numberOf(j.at(10));
   e.beyond_infinity_share = j.at(11), e.noise_over_time_px = numberOf(j.at(12));
-  if (j.size() < 14) return;
-  if (j.size() > 16) e.flatness = numberOf(j.at(16));
-  if (j.size() > 15) e.scale_sigma_share = numberOf(j.at(14)), e.scale_frame = j.at(15);
+  if (j.size() < 17) return;
+  e.scale_sigma_share = numberOf(j.at(14)), e.scale_frame = j.at(15), e.flatness = numberOf(j.at(16));
   for (const Json& p : j.at(13)) e.patterns.push_back({p.at(0).get<PatternKind>(), numberOf(p.at(1)), numberOf(p.at(2))});
 }
 

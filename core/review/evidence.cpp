@@ -14,7 +14,6 @@
 #include "core/solve/readout_search.h"
 #include "core/solve/sort_out.h"
 #include "core/solve/track_share.h"
-#include "core/solve/warm_start.h"
 
 namespace dusky {
 namespace {
@@ -113,14 +112,13 @@ bool focalIsKnown(const SolveOptions& options, const Solution& solution) {
 
 }  // namespace
 
-Evidence gatherEvidence(const TrackSet& tracks, const SolveOptions& options, const Solution& solution, const Progress& progress) {
+Evidence gatherEvidence(const TrackSet& tracks, const SolveOptions& options, const Solution& solution, const SolveState& state, const Progress& progress) {
   Evidence evidence = solution.evidence;
   const bool rolls = solution.readout != 0;
   const TrackSet still = rolls ? withoutRolling(tracks, solution.readout) : TrackSet{};
   if (std::isnan(evidence.noise_floor_px) || rolls) evidence.noise_floor_px = noiseFloor(rolls ? still : tracks);
   evidence.noise_over_time_px = noiseOverTime(rolls ? still : tracks);
   evidence.explained_share = explainedShare(solution);
-  const SolveState state = finalState(solution, tracks, options);
   if (!focalIsKnown(options, solution)) {
     const SolvedFrame& middle = solution.frames[solution.frames.size() / 2];
     const double claimed = solution.zooms() ? middle.sigma_focal_px / middle.focal_px : solution.cameras.front().sigma[0] / solution.lens().focal_px;
@@ -128,12 +126,13 @@ Evidence gatherEvidence(const TrackSet& tracks, const SolveOptions& options, con
   }
   evidence.patterns = residualPatterns(state, options, std::fmax(evidence.noise_floor_px, evidence.noise_over_time_px));
   evidence.stability_px = stabilityByHalves(state, options, progress);
-  if (solution.motion != MotionKind::Nodal && solution.motion != MotionKind::Arc) {
-    const ScaleLink link = weakestScaleLink(state.work, errorSpread(state.work));
-    evidence.scale_sigma_share = link.sigma_share, evidence.scale_frame = state.work.frame_numbers[static_cast<std::size_t>(link.frame)];
-  }
-  if (solution.motion != MotionKind::Nodal && !focalIsKnown(options, solution)) evidence.flatness = flatness(state.work);
-  if (solution.motion != MotionKind::Nodal) evidence.beyond_infinity_share = shareBeyondInfinity(state.work, errorSpread(state.work));
+  if (solution.motion == MotionKind::Nodal) return evidence;  // it sees no depth
+  const double sigma_px = errorSpread(state.work);
+  evidence.beyond_infinity_share = shareBeyondInfinity(state.work, sigma_px);
+  if (!focalIsKnown(options, solution)) evidence.flatness = flatness(state.work);
+  if (solution.motion == MotionKind::Arc) return evidence;  // its pivot holds it together
+  const ScaleLink link = weakestScaleLink(state.work, sigma_px);
+  evidence.scale_sigma_share = link.sigma_share, evidence.scale_frame = state.work.frame_numbers[static_cast<std::size_t>(link.frame)];
   return evidence;
 }
 

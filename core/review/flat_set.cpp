@@ -13,12 +13,12 @@ double flatness(const Reconstruction& work) {
   for (const WorkTrack& track : work.tracks) {
     if (track.point && !track.at_infinity && !track.holdout && !track.by_artist && track.reason == AsideReason::None) points.push_back(*track.point);
   }
-  for (int round = 0; round < 3 && points.size() >= kFewest; ++round) {
+  for (int round = 0; round < 2 && points.size() >= kFewest; ++round) {
     const auto plane = fitPlane(points);
     if (!plane) return kUnknown;
     const auto nearer = [&](const Vec3& a, const Vec3& b) { return std::abs(plane->distance(a)) < std::abs(plane->distance(b)); };
     std::sort(points.begin(), points.end(), nearer);
-    if (round < 2) points.resize(points.size() * 9 / 10);
+    points.resize(points.size() * 9 / 10);
   }
   const auto plane = points.size() >= kFewest ? fitPlane(points) : std::nullopt;
   if (!plane) return kUnknown;

@@ -9,7 +9,6 @@
 #include "core/base/numbers.h"
 #include "core/solve/solve_shot.h"
 #include "core/solve/sort_out.h"
-#include "core/solve/warm_start.h"
 
 namespace dusky {
 namespace {
@@ -68,8 +67,8 @@ std::optional<std::pair<int, int>> busiestRun(const std::vector<Track>& tracks, 
 
 class MoverSearch {
  public:
-  MoverSearch(const TrackSet& tracks, const SolveOptions& options, const Solution& solution, const Progress& progress)
-      : tracks_(tracks), asked_(options), solution_(solution), progress_(progress), straightener_(solution) {
+  MoverSearch(const TrackSet& tracks, const SolveOptions& options, const Solution& solution, const Reconstruction& settled, const Progress& progress)
+      : tracks_(tracks), solution_(solution), settled_(settled), progress_(progress), straightener_(solution) {
     options_.known_lens = straightener_.plainLens();
     options_.focal = FocalKnowledge::Locked, options_.focal_px = straightener_.plainLens().focal_px;
     options_.readout = solution.readout, options_.auto_readout = false;
@@ -106,19 +105,19 @@ class MoverSearch {
 
   /// The median error of each track that is set aside, where the set's camera places it best.
   void measureUnderTheSet() {
-    const Reconstruction work = finalState(solution_, tracks_, asked_).work;
-    const Views views(work);
+    const Views views(settled_);
     const double far_rad = solution_.motion == MotionKind::Nodal ? 10 : 1e-6;
-    for (WorkTrack track : work.tracks) {
-      const SolvedTrack& solved = *solution_.find(track.id);
+    for (std::size_t t = 0; t < settled_.tracks.size(); ++t) {
+      const SolvedTrack& solved = solution_.tracks[t];
       if (solved.state == TrackState::Kept || solved.reason == AsideReason::ByArtist || solved.life < kFewestFrames) continue;
+      WorkTrack track = settled_.tracks[t];
       track.point.reset();
-      const auto placed = placeNearOrFar(work, views, track, false, far_rad);
+      const auto placed = placeNearOrFar(settled_, views, track, false, far_rad);
       if (!placed) continue;
       track.point = placed->point;
       std::vector<double> errors;
       for (const WorkObservation& o : track.observations) {
-        if (work.poses[static_cast<std::size_t>(o.frame_index)]) errors.push_back(views.error(track, o));
+        if (settled_.poses[static_cast<std::size_t>(o.frame_index)]) errors.push_back(views.error(track, o));
       }
       off_[track.id] = median(std::move(errors));
     }
@@ -172,8 +171,8 @@ class MoverSearch {
   }
 
   const TrackSet& tracks_;
-  const SolveOptions& asked_;
   const Solution& solution_;
+  const Reconstruction& settled_;
   const Progress& progress_;
   const Straightener straightener_;
   SolveOptions options_;
@@ -182,8 +181,9 @@ class MoverSearch {
 
 }  // namespace
 
-std::vector<Mover> findMovers(const TrackSet& tracks, const SolveOptions& options, const Solution& solution, const Progress& progress) {
-  return MoverSearch(tracks, options, solution, progress).run();
+std::vector<Mover> findMovers(const TrackSet& tracks, const SolveOptions& options, const Solution& solution, const Reconstruction& settled,
+                              const Progress& progress) {
+  return MoverSearch(tracks, options, solution, settled, progress).run();
 }
 
 }  // namespace dusky

@@ -12,7 +12,6 @@ namespace dusky {
 namespace {
 
 constexpr int kTracksInFrame = 80, kFrames = 80;
-constexpr double kFocalsOfZoom = 0.5;  // unknowns a frame: neighbours have nearly the same focal length
 
 /// A state with more free than in the settled one, and how many unknowns that is.
 struct Wider {
@@ -34,15 +33,14 @@ std::optional<Wider> withMoreLens(SolveState state) {
 
 std::optional<Wider> withShutter(SolveState state) {
   if (state.readout_free) return std::nullopt;
-  state.readout_free = state.lens_settled = true;
+  freeReadout(state);
   return Wider{std::move(state), 1};
 }
 
 std::optional<Wider> withZoom(SolveState state) {
   if (!state.work.focal_px.empty()) return std::nullopt;
-  state.work.focal_px.assign(state.work.poses.size(), state.work.lens().focal_px);
   const double unknowns = kFocalsOfZoom * state.work.placedFrames() - state.freedom[0];
-  state.freedom[0] = false;
+  freeZoom(state);
   tieZoom(state);
   return Wider{std::move(state), unknowns};
 }
@@ -57,30 +55,43 @@ std::optional<Wider> withFreePath(SolveState state) {
 
 double gainOf(const SolveState& state, const SolveOptions& options) { return expectedGain(makeBundle(state.work).bundle, finalOptions(state, options)); }
 
-ResidualPattern patternOf(PatternKind kind, const SolveState& settled, const Wider& wider, const SolveOptions& options, double noise_px) {
-  const double gain = std::max(0.0, gainOf(wider.state, options) - gainOf(settled, options));
-  const double found = correlatedVariance(makeBundle(settled.work).bundle, finalOptions(settled, options));
-  const double variance = std::fmin(found, kCorrelatedSightings * noise_px * noise_px);
-  const double sigmas = std::sqrt(2 * gain / variance) - std::sqrt(std::max(0.0, 2 * wider.unknowns - 1));
-  return {kind, std::isnan(sigmas) ? 0 : sigmas, std::sqrt(gain / std::max(1, measured(settled.work).used))};
+/// A settled state that wider ones are held against.
+struct Standing {
+  Standing(SolveState settled, const SolveOptions& options, double noise_px) : state(std::move(settled)) {
+    gain = gainOf(state, options);
+    variance = std::fmin(correlatedVariance(makeBundle(state.work).bundle, finalOptions(state, options)), kCorrelatedSightings * noise_px * noise_px);
+    used = std::max(1, measured(state.work).used);
+  }
+  SolveState state;
+  double gain = 0, variance = 0;
+  int used = 1;
+};
+
+ResidualPattern patternOf(PatternKind kind, const Standing& standing, const Wider& wider, const SolveOptions& options) {
+  const double gain = std::max(0.0, gainOf(wider.state, options) - standing.gain);
+  const double sigmas = std::sqrt(2 * gain / standing.variance) - std::sqrt(std::max(0.0, 2 * wider.unknowns - 1));
+  return {kind, std::isnan(sigmas) ? 0 : sigmas, std::sqrt(gain / standing.used)};
 }
 
 }  // namespace
 
 std::vector<ResidualPattern> residualPatterns(const SolveState& settled, const SolveOptions& options, double noise_px) {
-  SolveState run = settled, thin = settled;
-  // Under a rolling shutter a frame needs its neighbours.
-  run.work = turningRun(settled.work, kFrames);
-  thin.work = settled.work.readout == 0 ? thinnedFrames(settled.work, kFrames) : run.work;
-  for (SolveState* state : {&run, &thin}) restTracks(state->work, kTracksInFrame), tieZoom(*state);
   std::vector<ResidualPattern> patterns;
-  const auto look = [&](PatternKind kind, const SolveState& from, const std::optional<Wider>& wider) {
-    if (wider) patterns.push_back(patternOf(kind, from, *wider, options, noise_px));
+  const auto look = [&](PatternKind kind, const Standing& from, const std::optional<Wider>& wider) {
+    if (wider) patterns.push_back(patternOf(kind, from, *wider, options));
   };
-  look(PatternKind::Lens, thin, withMoreLens(thin));
-  look(PatternKind::Shutter, run, withShutter(run));
-  look(PatternKind::Zoom, thin, withZoom(thin));
-  look(PatternKind::Path, thin, withFreePath(thin));
+  // Under a rolling shutter a frame needs its neighbours.
+  const bool rolls = settled.work.readout != 0;
+  const Standing standing(sampleOf(settled, kFrames, kTracksInFrame, rolls), options, noise_px);
+  look(PatternKind::Lens, standing, withMoreLens(standing.state));
+  if (rolls) {
+    look(PatternKind::Shutter, standing, withShutter(standing.state));
+  } else {
+    const Standing run(sampleOf(settled, kFrames, kTracksInFrame, true), options, noise_px);
+    look(PatternKind::Shutter, run, withShutter(run.state));
+  }
+  look(PatternKind::Zoom, standing, withZoom(standing.state));
+  look(PatternKind::Path, standing, withFreePath(standing.state));
   std::stable_sort(patterns.begin(), patterns.end(), [](const ResidualPattern& a, const ResidualPattern& b) { return a.sigmas > b.sigmas; });
   return patterns;
 }

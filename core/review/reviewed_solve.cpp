@@ -3,6 +3,7 @@
 #include "core/review/evidence.h"
 #include "core/review/movers.h"
 #include "core/review/warnings.h"
+#include "core/solve/warm_start.h"
 
 namespace dusky {
 
@@ -11,8 +12,9 @@ Result<SolutionPtr> reviewedSolve(const TrackSet& tracks, const SolveOptions& op
   auto solved = solveShot(tracks, options, progress, on_partial, from);
   if (!solved.ok()) return solved;
   auto reviewed = std::make_shared<Solution>(**solved);
-  reviewed->movers = findMovers(tracks, options, *reviewed, progress);
-  reviewed->evidence = gatherEvidence(tracks, options, *reviewed, progress);
+  const SolveState state = finalState(*reviewed, tracks, options);
+  reviewed->movers = findMovers(tracks, options, *reviewed, state.work, progress);
+  reviewed->evidence = gatherEvidence(tracks, options, *reviewed, state, progress);
   addWarnings(tracks, options, *reviewed);
   return SolutionPtr(std::move(reviewed));
 }

@@ -18,6 +18,13 @@ struct Side {
 
 Side less(const Side& all, const Side& part) { return {all.count - part.count, all.squares - part.squares, all.noise - part.noise, all.sum - part.sum}; }
 
+/// What a sighting's deviation is as an angle, by frame.
+std::vector<double> anglesOf(const Reconstruction& work, double sigma_px) {
+  std::vector<double> angles;
+  for (std::size_t f = 0; f < work.poses.size(); ++f) angles.push_back(sigma_px / work.lensAt(static_cast<int>(f)).focal_px);
+  return angles;
+}
+
 std::vector<double> tracksInFrames(const Reconstruction& work) {
   std::vector<double> tracks(work.poses.size(), 0.0);
   for (const WorkTrack& track : work.tracks) {
@@ -30,7 +37,7 @@ std::vector<double> tracksInFrames(const Reconstruction& work) {
 }  // namespace
 
 ScaleLink weakestScaleLink(const Reconstruction& work, double sigma_px) {
-  const std::vector<double> in_frame = tracksInFrames(work);
+  const std::vector<double> in_frame = tracksInFrames(work), angles = anglesOf(work, sigma_px);
   std::vector<double> carried(work.poses.size(), 0.0);  // information across the end of each frame
   for (const WorkTrack& track : work.tracks) {
     if (!track.takesPart() || track.at_infinity) continue;
@@ -40,7 +47,7 @@ ScaleLink weakestScaleLink(const Reconstruction& work, double sigma_px) {
       const auto f = static_cast<std::size_t>(o.frame_index);
       if (!o.used || !work.poses[f]) continue;
       const Vec3 to = work.poses[f]->centre - *track.point;
-      const double noise = kSeemsToMove * sigma_px / work.lensAt(o.frame_index).focal_px / std::sqrt(std::max(1.0, in_frame[f]));
+      const double noise = kSeemsToMove * angles[f] / std::sqrt(std::max(1.0, in_frame[f]));
       // Along the ray a camera's place says nothing of depth: the direction is what counts.
       all.add(to.normalized(), noise * noise);
       sides.emplace_back(o.frame_index, all);
@@ -48,7 +55,7 @@ ScaleLink weakestScaleLink(const Reconstruction& work, double sigma_px) {
     for (std::size_t i = 0; i + 1 < sides.size(); ++i) {
       const double before = sides[i].second.spread(), after = less(all, sides[i].second).spread();
       if (!(before > 0 && after > 0)) continue;
-      const double angle = sigma_px / work.lensAt(sides[i].first).focal_px, both = before * after / (before + after) / (angle * angle);
+      const double angle = angles[static_cast<std::size_t>(sides[i].first)], both = before * after / (before + after) / (angle * angle);
       for (int f = sides[i].first; f < sides[i + 1].first; ++f) carried[static_cast<std::size_t>(f)] += both;
     }
   }

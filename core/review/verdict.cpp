@@ -215,8 +215,7 @@ void findCauses(const Solution& solution, Verdict& verdict) {
   if (evidence.flatness < kFlatSet)
     add("flat set", 1.3,
         "The set is flat: before it a zoom, a dolly and its slant make up for one another. Give the focal length, or its neighbourhood, or track something "
-        "that "
-        "stands out of it.");
+        "that stands out of it.");
   for (const Mover& mover : solution.movers) {
     if (mover.kept_share > kCheckMover)
       add("another motion", mover.kept_share / kCheckMover,

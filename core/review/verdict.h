@@ -20,9 +20,9 @@ std::string_view describe(TrustLevel level);
 /// One reason not to trust a solve.
 struct Cause {
   std::string what;                  ///< "unexplained error", "few tracks explained", "focal length", "lens", "few tracks", "unstable",
-                                     ///< "small parallax", "beyond infinity", "another explanation", "unsettled", "weak part", "another motion",
-                                     ///< "scale break", "flat set";
-                                     ///< what errors follow: "lens pattern", "shutter pattern", "zoom pattern", "path pattern".
+                                     ///< "small parallax", "beyond infinity", "another explanation", "another motion", "scale break",
+                                     ///< "flat set", "unsettled", "weak part"; what the errors follow: "lens pattern", "shutter pattern",
+                                     ///< "zoom pattern", "path pattern".
   std::optional<FrameRange> frames;  ///< Where; none: all over the shot.
   std::string sentence;              ///< What it is and what to do.
   double significance = 0;           ///< How far it is over what would be usual: 1 is at the limit.

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "core/base/parallel.h"
+#include "core/solve/drift.h"
 #include "core/solve/sort_out.h"
 
 namespace dusky {
@@ -21,18 +22,14 @@ double squaresOf(const std::vector<std::optional<Vec2>>& residuals, double sigma
 
 /// The residuals less the straight drift that explains most of them.
 std::vector<std::optional<Vec2>> withoutDrift(std::vector<std::optional<Vec2>> residuals, const std::vector<WorkObservation>& at) {
-  double n = 0, t = 0, tt = 0;
-  Vec2 sum = Vec2::Zero(), moment = Vec2::Zero();
+  const auto when = [&](std::size_t i) { return static_cast<double>(at[i].frame_index - at.front().frame_index); };
+  Drift drift;
   for (std::size_t i = 0; i < residuals.size(); ++i) {
-    if (!residuals[i]) continue;
-    const double when = at[i].frame_index - at.front().frame_index;
-    n += 1, t += when, tt += when * when, sum += *residuals[i], moment += when * *residuals[i];
+    if (residuals[i]) drift.add(when(i), *residuals[i]);
   }
-  const double spread = n * tt - t * t;
-  if (!(spread > 0)) return residuals;
-  const Vec2 rate = (n * moment - t * sum) / spread, offset = (sum - t * rate) / n;
+  if (!drift.isTold()) return residuals;
   for (std::size_t i = 0; i < residuals.size(); ++i) {
-    if (residuals[i]) *residuals[i] -= offset + (at[i].frame_index - at.front().frame_index) * rate;
+    if (residuals[i]) *residuals[i] -= drift.at(when(i));
   }
   return residuals;
 }

@@ -17,8 +17,7 @@
 namespace dusky {
 namespace {
 
-constexpr double kFocalsOfZoom = 0.5;  // what a frame's focal length must gain at the least
-constexpr double kClearlyLess = 6;     // of description length: a chance of one in some hundreds
+constexpr double kClearlyLess = 6;  // of description length: a chance of one in some hundreds
 
 /// One explanation on its way.
 struct Candidate {
@@ -162,12 +161,9 @@ class Explorer {
   bool promises(SolveState changed, SolveState standing, double unknowns_a_frame, double unknowns) const {
     constexpr int kTracksInFrame = 60, kFrames = 100, kFramesOfZoom = 160;
     const double all = measured(standing.work).used;
-    for (SolveState* state : {&standing, &changed}) {
-      // A zoom shows from afar; under a rolling shutter a frame needs its neighbours.
-      state->work = changed.readout_free ? turningRun(state->work, kFrames) : thinnedFrames(state->work, kFramesOfZoom);
-      restTracks(state->work, kTracksInFrame);
-      tieZoom(*state);
-    }
+    // A zoom shows from afar; under a rolling shutter a frame needs its neighbours.
+    const bool rolls = changed.readout_free;
+    for (SolveState* state : {&standing, &changed}) *state = sampleOf(std::move(*state), rolls ? kFrames : kFramesOfZoom, kTracksInFrame, rolls);
     const double price = kClearlyLess + unknowns + unknowns_a_frame * standing.work.placedFrames();
     const double share = measured(standing.work).used / std::max(1.0, all);
     const BundleOptions options = robustOptions(standing, task_.options);
@@ -208,7 +204,7 @@ class Explorer {
   void tryShutter(Candidate& candidate) const {
     if (!task_.options.auto_readout || task_.options.free_readout || task_.options.readout != 0 || candidate.state.readout_free) return;
     SolveState state = candidate.state;
-    state.readout_free = true, state.lens_settled = true;
+    freeReadout(state);
     if (!promises(state, candidate.state, 0, 1)) return;
     auto rolling = tried(std::move(state), candidate.state);
     if (!rolling) return;
@@ -222,8 +218,7 @@ class Explorer {
     const Candidate& constant = candidates_[i];
     if (task_.options.focal != FocalKnowledge::Unknown || task_.options.known_lens || !constant.state.work.focal_px.empty()) return;
     SolveState state = constant.state;
-    state.work.focal_px.assign(state.work.poses.size(), state.work.lens().focal_px);
-    state.freedom[0] = false;
+    freeZoom(state);
     if (!promises(state, constant.state, kFocalsOfZoom, 0)) return;
     auto zoom = tried(std::move(state), constant.state);
     if (!zoom) return;

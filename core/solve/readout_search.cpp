@@ -27,14 +27,6 @@ LogRatio logRatio(const std::vector<double>& now, const std::vector<double>& bef
   return {mean, std::sqrt(std::max(1e-12, squares / count - mean * mean) / (count - 1))};
 }
 
-}  // namespace
-
-bool ReadoutFound::clear() const {
-  constexpr double kGain = 0.05, kSigmas = 2.5;
-  return gain > kGain && sigmas > kSigmas && isLikelyReadout(readout);
-}
-
-namespace {
 /// Where a track was `late` frames before one of its sightings: on the parabola through it and its neighbours; at an end on the line.
 Vec2 before(const std::vector<Observation>& seen, std::size_t i, double late) {
   const Vec2& here = seen[i].position;
@@ -45,7 +37,13 @@ Vec2 before(const std::vector<Observation>& seen, std::size_t i, double late) {
   const Vec2 bend = (slope_b - slope_a) / (from + to), slope = (slope_a * to + slope_b * from) / (from + to);
   return here - late * slope + late * late * bend;
 }
+
 }  // namespace
+
+bool ReadoutFound::clear() const {
+  constexpr double kGain = 0.05, kSigmas = 2.5;
+  return gain > kGain && sigmas > kSigmas && isLikelyReadout(readout);
+}
 
 TrackSet withoutRolling(const TrackSet& tracks, double readout) {
   TrackSet out = tracks;

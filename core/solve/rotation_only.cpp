@@ -41,31 +41,33 @@ struct Turned {
   Eigen::Quaterniond rotation;
   int agree = 0;
 };
-std::optional<Turned> turnOf(const Views& views, const Reconstruction& work, int frame, const std::vector<std::pair<int, int>>& seen_here, const Vec3& centre,
-                             double least_share, std::uint64_t seed) {
+std::optional<Turned> turnOf(const Reconstruction& work, int frame, const std::vector<std::pair<int, int>>& seen_here, const Vec3& centre, double least_share,
+                             std::uint64_t seed) {
+  const Lens lens = work.lensAt(frame);
   std::vector<Vec3> rays, directions;
   for (const auto& [t, i] : seen_here) {
     const WorkTrack& track = work.tracks[t];
     if (!track.point) continue;
-    const auto ray = views.ray(frame, track.observations[i].seen);
+    const auto ray = lens.ray(track.observations[i].seen);
     const Vec3 direction = track.at_infinity ? *track.point : Vec3(*track.point - centre);
     if (!ray || direction.norm() < 1e-9) continue;
     rays.push_back(*ray);
     directions.push_back(direction.normalized());
   }
   if (rays.size() < kFewest) return std::nullopt;
-  const auto turn = rotationBetweenDirections(rays, directions, kTolerancePx / views.lens(frame).focal_px, seed);
+  const auto turn = rotationBetweenDirections(rays, directions, kTolerancePx / lens.focal_px, seed);
   if (!turn || static_cast<double>(turn->inliers.size()) < least_share * static_cast<double>(rays.size()) || turn->inliers.size() < kFewest)
     return std::nullopt;
   return Turned{turn->to_from, static_cast<int>(turn->inliers.size())};
 }
 
 /// Directions of the tracks seen in a frame that have none yet.
-void addDirections(const Views& views, Reconstruction& work, int frame, const std::vector<std::pair<int, int>>& seen_here) {
+void addDirections(Reconstruction& work, int frame, const std::vector<std::pair<int, int>>& seen_here) {
+  const Lens lens = work.lensAt(frame);
   for (const auto& [t, i] : seen_here) {
     WorkTrack& track = work.tracks[t];
     if (track.point) continue;
-    const auto ray = views.ray(frame, track.observations[i].seen);
+    const auto ray = lens.ray(track.observations[i].seen);
     if (!ray) continue;
     track.at_infinity = true;
     track.point = work.poses[frame]->direction(*ray);
@@ -104,7 +106,7 @@ bool placeRotation(Reconstruction& work, int frame, int before, const std::vecto
   double focal = near;
   for (std::size_t i = 0; i < (zoom ? longer.size() : 1); ++i) {
     if (zoom) work.focal_px[frame] = near * longer[i];
-    const auto turn = turnOf(Views(work), work, frame, seen_here, Vec3::Zero(), 0.3, seed + static_cast<std::uint64_t>(frame));
+    const auto turn = turnOf(work, frame, seen_here, Vec3::Zero(), 0.3, seed + static_cast<std::uint64_t>(frame));
     if (turn && (!best || turn->agree > best->agree + best->agree / 20)) best = turn, focal = near * longer[i];
   }
   if (zoom) work.focal_px[frame] = focal;
@@ -138,7 +140,7 @@ std::optional<Turning> rotateOnly(const Reconstruction& start, const std::vector
         continue;
       before_it = frame;
       ++turning.placed_frames;
-      addDirections(Views(work), work, frame, by_frame[frame]);
+      addDirections(work, frame, by_frame[frame]);
       if (with.zoom && turning.placed_frames % 4 == 0) adjust(8);
     }
     if (turning.placed_frames < 2) return std::nullopt;
@@ -157,7 +159,7 @@ int placeRotations(Reconstruction& work, std::uint64_t seed) {
   int placed = 0;
   for (const auto& [frame, near] : missingNearFirst(work)) {
     if (near < 0 || !placeRotation(work, frame, near, by_frame[frame], seed)) continue;
-    addDirections(Views(work), work, frame, by_frame[frame]);
+    addDirections(work, frame, by_frame[frame]);
     ++placed;
   }
   return placed;
@@ -165,7 +167,6 @@ int placeRotations(Reconstruction& work, std::uint64_t seed) {
 
 std::vector<int> holdAndRotate(Reconstruction& work, std::uint64_t seed) {
   const auto by_frame = tracksByFrame(work);
-  const Views views(work);  // of its lenses, which stay
   const int count = static_cast<int>(work.poses.size());
   const auto placed = [&](int f) { return f >= 0 && f < count && work.poses[f].has_value(); };
   // Frames without a camera beside one that has one; from there outwards, a frame on each side at a time.
@@ -180,9 +181,9 @@ std::vector<int> holdAndRotate(Reconstruction& work, std::uint64_t seed) {
     for (const int f : edge) round.emplace_back(f, placed(f - 1) ? f - 1 : f + 1);
     for (const auto& [frame, near] : round) {
       // What is seen there for the first time counts as far until more frames say how deep it is.
-      addDirections(views, work, near, by_frame[near]);
+      addDirections(work, near, by_frame[near]);
       const Vec3 centre = work.poses[near]->centre;
-      const auto turn = turnOf(views, work, frame, by_frame[frame], centre, 0.5, seed + static_cast<std::uint64_t>(frame));
+      const auto turn = turnOf(work, frame, by_frame[frame], centre, 0.5, seed + static_cast<std::uint64_t>(frame));
       if (!turn) continue;
       work.poses[frame] = Pose{turn->rotation, centre};
       held.push_back(frame);

@@ -64,8 +64,8 @@ std::vector<Vec3> raysOf(const Lens& lens, const std::vector<Vec2>& pixels) {
   return rays;
 }
 
-/// Belief that neighbouring keyframes have nearly one focal length: the logarithm changes by about this much a frame, px^2 of cost for one.
 constexpr std::array<double, 5> kLonger = {1, 0.9, 1.11, 0.8, 1.25};  // what a zoom is tried with from one keyframe to another
+/// Belief that neighbouring keyframes have nearly one focal length: the logarithm changes by about this much a frame, px^2 of cost for one.
 constexpr double kZoomPerFrame = 0.01;
 constexpr double kRoughCost_px2 = 1.0;
 

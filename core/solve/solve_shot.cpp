@@ -131,13 +131,19 @@ std::optional<Finished> onPlainerPath(const Finished& free, const SolveTask& tas
   return std::move(*held);
 }
 
-Result<SolveState> carriedOn(const SolveTask& task, const Solution& from) {
+/// A state and the noise that it is held against.
+struct Explained {
+  SolveState state;
+  double noise_px = kUnknown;
+};
+
+Result<Explained> carriedOn(const SolveTask& task, const Solution& from) {
   SolveState state = warmStart(from, task.tracks, task.options);
   task.tell(state);
   shareTracks(state);
   placeAllFrames(state, task, task.progress.part(0.2, 0.35));
   if (task.progress.stopRequested()) return cancelled();
-  return state;
+  return Explained{std::move(state), from.evidence.noise_floor_px};
 }
 
 /// Gives a state that was found on tracks without their rolling the tracks as they are, and finds how they roll. False where that is no shutter.
@@ -147,45 +153,47 @@ bool rollAgain(SolveState& state, const SolveTask& task, double readout) {
     const auto& seen = rolling.work.tracks[t].observations;
     for (std::size_t i = 0; i < seen.size(); ++i) state.work.tracks[t].observations[i].seen = seen[i].seen;
   }
-  state.work.readout = readout, state.readout_free = state.lens_settled = true;
-  state.motion_why += whyRolling(readout);
+  state.work.readout = readout;
+  freeReadout(state);
   settle(state, task, task.options.max_rounds, task.progress.part(0.85, 0.93));
+  state.motion_why += whyRolling(state.work.readout);
   return isLikelyReadout(state.work.readout);
 }
 
+Result<Explained> explainedBy(const SolveTask& task, double noise_px) {
+  auto state = findExplanation(task, noise_px);
+  if (!state.ok()) return state.error();
+  return Explained{std::move(*state), noise_px};
+}
+
 /// Where the tracks tell a rolling shutter by themselves, what explains them is looked for without it, so that no path or lens has to make up for it.
-Result<SolveState> explained(const SolveTask& task, double& noise_px) {
-  noise_px = noiseFloor(task.tracks);
+Result<Explained> explained(const SolveTask& task) {
   const bool open = task.options.auto_readout && !task.options.free_readout && task.options.readout == 0;
   const ReadoutFound shutter = open ? findReadout(task.tracks) : ReadoutFound{};
-  if (!shutter.clear()) return findExplanation(task, noise_px);
   SolveOptions options = task.options;
   options.auto_readout = false;
   double readout = shutter.readout;
-  for (const bool again : {false, true}) {
+  for (int round = 0; shutter.clear() && round < 2; ++round) {
     const TrackSet still = withoutRolling(task.tracks, readout);
-    const double still_noise_px = noiseFloor(still);
-    auto state = findExplanation({still, options, task.progress, task.show}, still_noise_px);
+    auto found = explainedBy({still, options, task.progress, task.show}, noiseFloor(still));
     if (task.progress.stopRequested()) return cancelled();
-    if (!state.ok() || !rollAgain(*state, task, readout)) break;
+    if (!found.ok() || !rollAgain(found->state, task, readout)) break;
     // What the first readout left over may have been taken for something else.
     constexpr double kNear = 0.03;
-    noise_px = still_noise_px;
-    if (again || std::abs(state->work.readout - readout) < kNear) return state;
-    readout = state->work.readout;
+    if (round == 1 || std::abs(found->state.work.readout - readout) < kNear) return found;
+    readout = found->state.work.readout;
   }
-  noise_px = noiseFloor(task.tracks);
-  return findExplanation(task, noise_px);
+  return explainedBy(task, noiseFloor(task.tracks));
 }
 
 Result<SolutionPtr> solveFrom(const SolveTask& task, const Solution* from) {
-  double noise_px = from ? from->evidence.noise_floor_px : kUnknown;
-  auto state = from ? carriedOn(task, *from) : explained(task, noise_px);
-  if (!state.ok()) return state.error();
-  task.tell(*state);
-  if (from) settle(*state, task, task.options.max_rounds, task.progress.part(0.85, 0.93));
+  auto begun = from ? carriedOn(task, *from) : explained(task);
+  if (!begun.ok()) return begun.error();
+  auto& [state, noise_px] = *begun;
+  task.tell(state);
+  if (from) settle(state, task, task.options.max_rounds, task.progress.part(0.85, 0.93));
   if (task.progress.stopRequested()) return cancelled();
-  auto result = finished(std::move(*state), task, task.progress.part(0.93, 0.96));
+  auto result = finished(std::move(state), task, task.progress.part(0.93, 0.96));
   if (!result.ok()) return result.error();
   if (auto plainer = onPlainerPath(*result, task)) result = std::move(*plainer);
   if (task.progress.stopRequested()) return cancelled();

@@ -101,6 +101,13 @@ void tieZoom(SolveState& state) {
   }
 }
 
+void freeZoom(SolveState& state) {
+  state.work.focal_px.assign(state.work.poses.size(), state.work.lens().focal_px);
+  state.freedom[0] = false;
+}
+
+void freeReadout(SolveState& state) { state.readout_free = state.lens_settled = true; }
+
 void holdFrames(SolveState& state, const std::vector<int>& frames) {
   for (const int f : frames) {
     for (const int other : {f - 1, f + 1}) {

@@ -42,6 +42,11 @@ BundleOptions finalOptions(const SolveState& state, const SolveOptions& options)
 
 /// Ties neighbouring frames of a zoom, anew: they have nearly one focal length, most often exactly one.
 void tieZoom(SolveState& state);
+/// A focal length for each frame, all as they are; or a readout that is looked for.
+void freeZoom(SolveState& state);
+void freeReadout(SolveState& state);
+/// Unknowns a frame that a zoom's focal lengths count for: neighbours have nearly the same.
+inline constexpr double kFocalsOfZoom = 0.5;
 /// Keeps these frames where their neighbours stand.
 void holdFrames(SolveState& state, const std::vector<int>& frames);
 /// Parallax under which a depth would be noise, radians.

@@ -4,6 +4,7 @@
 
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
+#include "core/solve/drift.h"
 
 namespace dusky {
 namespace {
@@ -11,6 +12,29 @@ namespace {
 /// A point that follows its rays to nowhere: parallax too small to say how deep. It still holds the cameras' turn.
 constexpr double kFarthest = 1e7;
 constexpr double kNowhere = 1e6;  // px: the point lies behind the camera
+
+/// Calls with each sighting of the tracks that take part, used or not, and its error.
+template <class Visit>
+void visitErrors(const Reconstruction& work, const Visit& visit) {
+  const Views views(work);
+  for (const WorkTrack& track : work.tracks) {
+    if (!track.takesPart()) continue;
+    for (const WorkObservation& o : track.observations) {
+      if (work.poses[o.frame_index]) visit(o, views.error(track, o));
+    }
+  }
+}
+
+/// How much of a track's squared errors a straight drift takes away, px^2; nothing for one that lives too short to tell.
+std::optional<double> driftOf(const Reconstruction& work, const Views& views, const WorkTrack& track) {
+  constexpr int kFewest = 8;
+  Drift drift;
+  for (const WorkObservation& o : track.observations) {
+    const auto shown = o.used && work.poses[o.frame_index] ? views.reproject(track, o) : std::nullopt;
+    if (shown) drift.add(o.frame_index - track.observations.front().frame_index, *shown - o.seen);
+  }
+  return drift.count() >= kFewest && drift.isTold() ? std::optional(drift.explained()) : std::nullopt;
+}
 
 }  // namespace
 
@@ -28,28 +52,16 @@ AsideReason sortOutTrack(const Reconstruction& work, const Views& views, WorkTra
 }
 
 double errorSpread(const Reconstruction& work) {
-  const Views views(work);
   std::vector<double> errors;
-  for (const WorkTrack& track : work.tracks) {
-    if (!track.takesPart()) continue;
-    for (const WorkObservation& o : track.observations) {
-      if (work.poses[o.frame_index]) errors.push_back(views.error(track, o));
-    }
-  }
+  visitErrors(work, [&](const WorkObservation&, double error) { errors.push_back(error); });
   return median(std::move(errors)) / kMedianOfSpread;
 }
 
 Limits withFramesOff(const Reconstruction& work, Limits limits) {
   constexpr double kWide = 2.5;
   constexpr std::size_t kFewest = 6;
-  const Views views(work);
   std::vector<std::vector<double>> errors(work.poses.size());
-  for (const WorkTrack& track : work.tracks) {
-    if (!track.takesPart()) continue;
-    for (const WorkObservation& o : track.observations) {
-      if (work.poses[o.frame_index]) errors[static_cast<std::size_t>(o.frame_index)].push_back(views.error(track, o));
-    }
-  }
+  visitErrors(work, [&](const WorkObservation& o, double error) { errors[static_cast<std::size_t>(o.frame_index)].push_back(error); });
   limits.tolerance_in_frame.assign(work.poses.size(), limits.tolerance_px);
   for (std::size_t f = 0; f < errors.size(); ++f) {
     if (errors[f].size() < kFewest) continue;
@@ -69,25 +81,6 @@ void sortOut(Reconstruction& work, const Limits& limits) {
       },
       32);
 }
-
-namespace {
-/// How much of a track's squared errors a straight drift takes away, px^2; nothing for one that lives too short to tell.
-std::optional<double> driftOf(const Reconstruction& work, const Views& views, const WorkTrack& track) {
-  constexpr int kFewest = 8;
-  double n = 0, t = 0, tt = 0;
-  Vec2 sum = Vec2::Zero(), moment = Vec2::Zero();
-  for (const WorkObservation& o : track.observations) {
-    if (!o.used || !work.poses[o.frame_index]) continue;
-    const auto shown = views.reproject(track, o);
-    if (!shown) continue;
-    const double when = o.frame_index - track.observations.front().frame_index;
-    const Vec2 off = *shown - o.seen;
-    n += 1, t += when, tt += when * when, sum += off, moment += when * off;
-  }
-  const double spread = tt - t * t / n;
-  return n >= kFewest && spread > 0 ? std::optional((moment - t / n * sum).squaredNorm() / spread) : std::nullopt;
-}
-}  // namespace
 
 void setSlidersAside(Reconstruction& work) {
   constexpr double kClearly = 30, kMedian = 1.386;  // of a chi-squared with two degrees of freedom

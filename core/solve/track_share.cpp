@@ -105,4 +105,10 @@ void wakeTracks(SolveState& state) {
       16);
 }
 
+SolveState sampleOf(SolveState state, int frames, int tracks_in_frame, bool neighbours) {
+  state.work = neighbours ? turningRun(state.work, frames) : thinnedFrames(state.work, frames);
+  restTracks(state.work, tracks_in_frame);
+  tieZoom(state);
+  return state;
+}
 }  // namespace dusky

@@ -8,6 +8,10 @@ namespace dusky {
 /// nearly as well as all tracks would, in a fraction of the time; wakeTracks() lets the others take part again.
 void restTracks(Reconstruction& work, int per_frame);
 
+/// A share of the frames and tracks of a state, for what is tried: frames from all over the shot, or `neighbours` (as under a rolling shutter) the run in which
+/// the camera turns most.
+SolveState sampleOf(SolveState state, int frames, int tracks_in_frame, bool neighbours);
+
 /// Wakes all resting tracks: gives them places from the cameras as they are and marks what lies within four standard deviations, as if they
 /// had taken part.
 void wakeTracks(SolveState& state);

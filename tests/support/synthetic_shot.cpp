@@ -118,6 +118,13 @@ Pose walkingOn(int index, double step) {
   return {(rotationFromVector(turn) * level).normalized(), Vec3(0.02 * std::sin(t), 1.6 + 0.02 * std::sin(1.3 * t), -step * t)};
 }
 
+std::function<Pose(int index)> bowedPath(int frames) {
+  return [last = frames - 1.0](int index) {
+    const double t = index / last;
+    return Pose{(rotationFromVector(Vec3(0, 0.3 * t, 0)) * Eigen::Quaterniond(0, 1, 0, 0)).normalized(), Vec3(4 * t, 1.6 + 0.12 * std::sin(M_PI * t), 0)};
+  };
+}
+
 SyntheticPlan rotatingFrom(int frames, int from) {
   SyntheticPlan plan{.frames = frames, .points = 12 * frames, .noise_px = 0.2};
   plan.path = [from](int index) {
@@ -147,6 +154,14 @@ std::optional<Vec3> onTheFloor(const Vec3& from, const Vec3& ray) {
   Vec3 point = from + depth * ray;
   point.y() = 0;
   return point;
+}
+
+Reconstruction reconstructionAtTruth(const SyntheticShot& shot, double holdout_share) {
+  Reconstruction work = makeReconstruction(shot.tracks, {}, holdout_share, 1);
+  work.lenses = {shot.plan.lens};
+  for (std::size_t f = 0; f < work.poses.size(); ++f) work.poses[f] = shot.poses[f];
+  for (WorkTrack& track : work.tracks) track.point = shot.points[static_cast<std::size_t>(track.id - 1)];
+  return work;
 }
 
 Solution perfectSolution(const SyntheticShot& shot) {

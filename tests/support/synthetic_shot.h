@@ -2,7 +2,7 @@
 #include <functional>
 #include <optional>
 
-#include "core/solve/solution.h"
+#include "core/solve/reconstruction.h"
 #include "core/track/track_set.h"
 
 namespace dusky::testing {
@@ -40,11 +40,17 @@ struct SyntheticShot {
 
 SyntheticShot makeSyntheticShot(const SyntheticPlan& plan);
 
+/// Every camera and point where it truly is; holdout tracks drawn.
+Reconstruction reconstructionAtTruth(const SyntheticShot& shot, double holdout_share = 0);
+
 /// The solution that a perfect solve of the shot would give, in the truth's own world; errors are against the tracks as they are.
 Solution perfectSolution(const SyntheticShot& shot);
 
 /// A walk straight on, `step` units a frame, with a hand's turns and shake.
 Pose walkingOn(int index, double step);
+
+/// A path of four units that is bowed upwards by 3 % of its length, with a slow turn.
+std::function<Pose(int index)> bowedPath(int frames);
 
 /// A walk that stops in the frame of index `from`, of so many frames, and then rotates away from everything seen so far.
 SyntheticPlan rotatingFrom(int frames, int from);

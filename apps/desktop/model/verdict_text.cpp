@@ -4,6 +4,8 @@
 #include <QStringList>
 #include <cmath>
 
+#include "apps/desktop/app/theme.h"
+
 namespace dusky::desktop {
 
 QString wordOf(TrustLevel level) {
@@ -11,7 +13,7 @@ QString wordOf(TrustLevel level) {
 }
 
 QString evidenceOf(const Verdict& verdict) {
-  QStringList lines = {QString("<b style=\"color:#ece6f1\">%1</b>").arg(wordOf(verdict.level))};
+  QStringList lines = {QString("<b style=\"color:%1\">%2</b>").arg(color::Text.name(), wordOf(verdict.level))};
   if (verdict.causes.empty()) lines << QString::fromStdString(verdict.sentence).toHtmlEscaped();
   for (const Cause& cause : verdict.causes) lines << QString::fromStdString(cause.sentence).toHtmlEscaped();
   if (!std::isnan(verdict.noise_floor_px)) lines << QObject::tr("Noise of the tracks by themselves: %1 px.").arg(verdict.noise_floor_px, 0, 'f', 2);

@@ -60,10 +60,7 @@ TEST(ResidualPatterns, AZoomThatIsLeftOutIsNamed) {
 
 TEST(ResidualPatterns, APathHeldToALineItLeftIsNamed) {
   SyntheticPlan plan = walk();
-  plan.path = [](int i) {
-    const double t = i / 49.0;
-    return Pose{(rotationFromVector(Vec3(0, 0.3 * t, 0)) * Eigen::Quaterniond(0, 1, 0, 0)).normalized(), Vec3(4 * t, 1.6 + 0.12 * std::sin(M_PI * t), 0)};
-  };
+  plan.path = bowedPath(plan.frames);
   const SyntheticShot shot = makeSyntheticShot(plan);
   const auto solved = solveShot(shot.tracks, {.motion = CameraMotion::Free}, {});
   ASSERT_TRUE(solved.ok()) << solved.error().message;
@@ -84,10 +81,8 @@ TEST(ResidualPatterns, AreMeasuredInPx) {
   SyntheticPlan plan{.frames = 40, .points = 220, .noise_px = 0.05, .life = 20, .seed = 8};
   plan.focal_px = [](int i) { return 1100 + 0.6 * std::max(0, i - 15); };
   const SyntheticShot shot = makeSyntheticShot(plan);
-  SolveState state{.work = makeReconstruction(shot.tracks, {}, 0, 1)};
-  state.work.lenses = {shot.plan.lens}, state.freedom[0] = true, state.spread_px = 0.05;
-  for (std::size_t f = 0; f < state.work.poses.size(); ++f) state.work.poses[f] = shot.poses[f];
-  for (WorkTrack& track : state.work.tracks) track.point = shot.points[static_cast<std::size_t>(track.id - 1)];
+  SolveState state{.work = reconstructionAtTruth(shot)};
+  state.freedom[0] = true, state.spread_px = 0.05;
   adjustReconstruction(state.work, finalOptions(state, {}), {});
   const double before = measured(state.work).rms_px;
   const std::vector<ResidualPattern> patterns = residualPatterns(state, {}, 0.05);

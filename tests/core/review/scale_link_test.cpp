@@ -24,27 +24,19 @@ SyntheticPlan haltingWalk(int halts, int life) {
   return plan;
 }
 
-Reconstruction atTruth(const SyntheticShot& shot) {
-  Reconstruction work = makeReconstruction(shot.tracks, {}, 0, 1);
-  work.lenses = {shot.plan.lens};
-  for (std::size_t f = 0; f < work.poses.size(); ++f) work.poses[f] = shot.poses[f];
-  for (WorkTrack& track : work.tracks) track.point = shot.points[static_cast<std::size_t>(track.id - 1)];
-  return work;
-}
-
 TEST(ScaleLink, BreaksWhereTheCameraStandsForLongerThanTracksLive) {
-  const ScaleLink walks = weakestScaleLink(atTruth(makeSyntheticShot(haltingWalk(0, 16))), 0.1);
+  const ScaleLink walks = weakestScaleLink(reconstructionAtTruth(makeSyntheticShot(haltingWalk(0, 16))), 0.1);
   EXPECT_LT(walks.sigma_share, 0.03);
-  const ScaleLink halts = weakestScaleLink(atTruth(makeSyntheticShot(haltingWalk(40, 16))), 0.1);
+  const ScaleLink halts = weakestScaleLink(reconstructionAtTruth(makeSyntheticShot(haltingWalk(40, 16))), 0.1);
   EXPECT_GT(halts.sigma_share, 0.3);
   EXPECT_GE(halts.frame, 29);
   EXPECT_LE(halts.frame, 70);
-  const ScaleLink outlived = weakestScaleLink(atTruth(makeSyntheticShot(haltingWalk(10, 40))), 0.1);
+  const ScaleLink outlived = weakestScaleLink(reconstructionAtTruth(makeSyntheticShot(haltingWalk(10, 40))), 0.1);
   EXPECT_LT(outlived.sigma_share, 0.03) << "tracks that outlive the halt carry the scale over it";
 }
 
 TEST(ScaleLink, IsUnknownForAHandfulOfFrames) {
-  EXPECT_TRUE(std::isnan(weakestScaleLink(atTruth(makeSyntheticShot({.frames = 8, .points = 60})), 0.1).sigma_share));
+  EXPECT_TRUE(std::isnan(weakestScaleLink(reconstructionAtTruth(makeSyntheticShot({.frames = 8, .points = 60})), 0.1).sigma_share));
   EXPECT_TRUE(std::isnan(weakestScaleLink(Reconstruction{}, 0.1).sigma_share));
 }
 
@@ -75,10 +67,10 @@ SyntheticPlan beforeAWall(double bumps) {
 }
 
 TEST(FlatSet, IsToldByItsPoints) {
-  EXPECT_LT(flatness(atTruth(makeSyntheticShot(beforeAWall(0)))), 0.001);
-  EXPECT_NEAR(flatness(atTruth(makeSyntheticShot(beforeAWall(0.3)))), 0.67 * 0.3 / 2, 0.06);
-  EXPECT_GT(flatness(atTruth(makeSyntheticShot({.frames = 20, .points = 150}))), 0.1);
-  EXPECT_TRUE(std::isnan(flatness(atTruth(makeSyntheticShot({.frames = 4, .points = 12})))));
+  EXPECT_LT(flatness(reconstructionAtTruth(makeSyntheticShot(beforeAWall(0)))), 0.001);
+  EXPECT_NEAR(flatness(reconstructionAtTruth(makeSyntheticShot(beforeAWall(0.3)))), 0.67 * 0.3 / 2, 0.06);
+  EXPECT_GT(flatness(reconstructionAtTruth(makeSyntheticShot({.frames = 20, .points = 150}))), 0.1);
+  EXPECT_TRUE(std::isnan(flatness(reconstructionAtTruth(makeSyntheticShot({.frames = 4, .points = 12})))));
 }
 
 TEST(FlatSet, IsNotTrustedUnlessTheFocalLengthIsKnown) {

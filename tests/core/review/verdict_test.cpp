@@ -99,10 +99,7 @@ TEST(Evidence, BentFocalLengthPutsTracksBeyondInfinity) {
   plan.set = [random](const Vec3& from, const Vec3& ray) -> std::optional<Vec3> { return Vec3(from + random->between(200, 900) * ray.normalized()); };
   plan.path = [](int i) { return Pose{Eigen::Quaterniond(0, 1, 0, 0), Vec3(0.05 * i, 1.6, 0)}; };
   const SyntheticShot shot = makeSyntheticShot(plan);
-  Reconstruction work = makeReconstruction(shot.tracks, {}, 0, 1);
-  work.lenses = {plan.lens};
-  for (std::size_t f = 0; f < work.poses.size(); ++f) work.poses[f] = shot.poses[f];
-  for (WorkTrack& track : work.tracks) track.point = shot.points[static_cast<std::size_t>(track.id - 1)];
+  Reconstruction work = reconstructionAtTruth(shot);
   EXPECT_LT(shareBeyondInfinity(work, plan.noise_px), 0.02);
   for (std::size_t f = 0; f < work.poses.size(); ++f) {
     const double turn = 0.02 * static_cast<double>(f) / 39;

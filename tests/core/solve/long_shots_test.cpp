@@ -30,12 +30,8 @@ TEST(LongShots, EveryFrameOfALongWalkGetsItsCamera) {
 
 /// Cameras and points of the truth, some frames taken out.
 Reconstruction trueWork(const SyntheticShot& shot, int from, int to) {
-  Reconstruction work = makeReconstruction(shot.tracks, {}, 0, 1);
-  work.lenses = {shot.plan.lens};
-  for (int f = 0; f < shot.plan.frames; ++f) {
-    if (f < from || f >= to) work.poses[static_cast<std::size_t>(f)] = shot.poses[static_cast<std::size_t>(f)];
-  }
-  for (WorkTrack& track : work.tracks) track.point = shot.points[static_cast<std::size_t>(track.id - 1)];
+  Reconstruction work = reconstructionAtTruth(shot);
+  for (int f = from; f < to; ++f) work.poses[static_cast<std::size_t>(f)].reset();
   return work;
 }
 

@@ -12,15 +12,6 @@
 
 namespace dusky::testing {
 
-/// A reconstruction at the truth.
-Reconstruction truthWork(const SyntheticShot& shot, double holdout = 0) {
-  Reconstruction work = makeReconstruction(shot.tracks, {}, holdout, 1);
-  work.lenses = {shot.plan.lens};
-  for (std::size_t f = 0; f < shot.poses.size(); ++f) work.poses[f] = shot.poses[f];
-  for (WorkTrack& track : work.tracks) track.point = shot.points[track.id - 1];
-  return work;
-}
-
 TEST(MakeReconstruction, DrawsTheHoldoutByTrackNotByOrder) {
   const SyntheticShot shot = makeSyntheticShot({.frames = 5, .points = 400});
   const Reconstruction all = makeReconstruction(shot.tracks, {}, 0.1, 7);
@@ -41,7 +32,7 @@ TEST(MakeReconstruction, DrawsTheHoldoutByTrackNotByOrder) {
 
 TEST(MakeBundle, HoldsWhatTakesPartAndComesBack) {
   const SyntheticShot shot = makeSyntheticShot({.frames = 8, .points = 50});
-  Reconstruction work = truthWork(shot);
+  Reconstruction work = reconstructionAtTruth(shot);
   work.poses[3].reset();
   work.tracks[4].by_artist = true;
   work.tracks[6].reason = AsideReason::HighError;
@@ -56,7 +47,7 @@ TEST(MakeBundle, HoldsWhatTakesPartAndComesBack) {
 
 TEST(ErrorSpread, IsTheNoisesSigma) {
   const SyntheticShot shot = makeSyntheticShot({.frames = 20, .points = 300, .noise_px = 0.35});
-  EXPECT_NEAR(errorSpread(truthWork(shot)), 0.35, 0.35 * 0.04);  // about 4000 sightings
+  EXPECT_NEAR(errorSpread(reconstructionAtTruth(shot)), 0.35, 0.35 * 0.04);  // about 4000 sightings
   EXPECT_TRUE(std::isnan(errorSpread(Reconstruction{})));
 }
 
@@ -68,7 +59,7 @@ StaircaseOptions fromTheFocalLength() {
 }
 
 LensFreedom climb(const SyntheticShot& shot, std::vector<StaircaseStep>& steps, StaircaseOptions options = fromTheFocalLength()) {
-  Reconstruction work = truthWork(shot, 0.15);
+  Reconstruction work = reconstructionAtTruth(shot, 0.15);
   work.lenses = {Lens::simple(shot.plan.lens.width, shot.plan.lens.height, 1.03 * shot.plan.lens.focal_px)};
   return climbStaircase(work, options, steps, {});
 }
@@ -123,7 +114,7 @@ TEST(CameraUncertainty, SaysHowFarCamerasReallyScatter) {
     for (Track& track : shot.tracks.tracks) {
       for (Observation& o : track.observations) o.position += 0.4 * Vec2(random.normal(), random.normal());
     }
-    Reconstruction work = truthWork(shot);
+    Reconstruction work = reconstructionAtTruth(shot);
     const BundleOptions options{.loss_px = 50, .max_steps = 40, .settled = 1e-10};
     adjustReconstruction(work, options, {});
     const CameraUncertainty sigma = cameraUncertainty(makeBundle(work).bundle, options);
@@ -153,7 +144,7 @@ TEST(CameraUncertainty, SightingsThatGoTogetherCountLess) {
         o.position += together ? drift : fresh;
       }
     }
-    Reconstruction work = truthWork(shot);
+    Reconstruction work = reconstructionAtTruth(shot);
     const BundleOptions options{.free_lens = {true}, .loss_px = 50, .max_steps = 40, .settled = 1e-9};
     adjustReconstruction(work, options, {});
     return cameraUncertainty(makeBundle(work).bundle, options).lens[0][0];

@@ -51,10 +51,7 @@ TEST(PathShape, ALineAPlaneOrNeitherIsChosenOnlyWhereThePathIsLongAgainstItsErro
 TEST(ShapedPath, KeepsItsLengthAndHolds) {
   // A path that is bowed by 3 % of its length: held to a line it must leave it, and not shrink until nothing is off any more.
   SyntheticPlan plan{.frames = 40, .points = 260, .noise_px = 0.15, .life = 30, .seed = 3};
-  plan.path = [](int i) {
-    const double t = i / 39.0;
-    return Pose{(rotationFromVector(Vec3(0, 0.3 * t, 0)) * Eigen::Quaterniond(0, 1, 0, 0)).normalized(), Vec3(4 * t, 1.6 + 0.12 * std::sin(M_PI * t), 0)};
-  };
+  plan.path = bowedPath(plan.frames);
   const SyntheticShot shot = makeSyntheticShot(plan);
   const auto solved = solveShot(shot.tracks, {.motion = CameraMotion::Rail}, {});
   ASSERT_TRUE(solved.ok()) << solved.error().message;

@@ -12,14 +12,6 @@
 
 namespace dusky::testing {
 
-Reconstruction placed(const SyntheticShot& shot) {
-  Reconstruction work = makeReconstruction(shot.tracks, {}, 0, 1);
-  work.lenses = {shot.plan.lens};
-  for (std::size_t f = 0; f < work.poses.size(); ++f) work.poses[f] = shot.poses[f];
-  for (WorkTrack& track : work.tracks) track.point = shot.points[static_cast<std::size_t>(track.id - 1)];
-  return work;
-}
-
 int asideAs(const Reconstruction& work, AsideReason reason) {
   return static_cast<int>(std::count_if(work.tracks.begin(), work.tracks.end(), [&](const WorkTrack& track) { return track.reason == reason; }));
 }
@@ -27,7 +19,7 @@ int asideAs(const Reconstruction& work, AsideReason reason) {
 TEST(Sliders, AreSetAsideAndNothingElse) {
   SyntheticPlan plan{.frames = 40, .points = 200, .noise_px = 0.15, .seed = 5, .slide_share = 0.15, .slide_px = 1.2};
   const SyntheticShot shot = makeSyntheticShot(plan);
-  Reconstruction work = placed(shot);
+  Reconstruction work = reconstructionAtTruth(shot);
   sortOut(work, {.tolerance_px = 4});
   EXPECT_EQ(asideAs(work, AsideReason::None), static_cast<int>(work.tracks.size())) << "they stay within any tolerance";
   setSlidersAside(work);
@@ -44,7 +36,7 @@ TEST(Sliders, AreSetAsideAndNothingElse) {
 
 TEST(Sliders, ACameraThatIsOffTakesNoTracksWithIt) {
   const SyntheticShot shot = makeSyntheticShot({.frames = 40, .points = 200, .noise_px = 0.15, .seed = 5});
-  Reconstruction work = placed(shot);
+  Reconstruction work = reconstructionAtTruth(shot);
   // Its turn creeps: all errors do.
   for (std::size_t f = 0; f < work.poses.size(); ++f)
     work.poses[f]->world_from_camera = work.poses[f]->world_from_camera * rotationFromVector(Vec3(0, 2e-5 * static_cast<double>(f), 0));
@@ -65,7 +57,7 @@ TEST(Sliders, NoLongerBendACrane) {
 
 TEST(FramesThatAreOff, GetAToleranceThatCanBringThemBack) {
   const SyntheticShot shot = makeSyntheticShot({.frames = 20, .points = 200, .noise_px = 0.1, .seed = 5});
-  Reconstruction work = placed(shot);
+  Reconstruction work = reconstructionAtTruth(shot);
   work.poses[7]->world_from_camera = work.poses[7]->world_from_camera * rotationFromVector(Vec3(0, 0.0015, 0));  // 1.6 px
   const Limits strict{.tolerance_px = 0.5}, wide = withFramesOff(work, strict);
   EXPECT_EQ(wide.toleranceIn(6), 0.5);
