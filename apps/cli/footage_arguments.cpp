@@ -153,6 +153,8 @@ Status FootageArguments::readRange(FollowOptions& options) const {
   return Done{};
 }
 
+std::vector<std::filesystem::path> FootageArguments::inputs() const { return {footage, tracks, masks}; }
+
 Status FootageArguments::prepare(Workspace& workspace) const {
   if (threads < 0 || threads > 1024) return invalidInput(fmt::format("--threads must be 0 (all) to 1024, not {}.", threads));
   if (footage.empty() && tracks.empty()) return invalidInput("Name the FOOTAGE, or give --tracks FILE.");
@@ -161,10 +163,11 @@ Status FootageArguments::prepare(Workspace& workspace) const {
   if (!picture.ok()) return picture.error();
   if (picture->first > 0 && !footage.empty()) return invalidInput("--size is for tracks without footage: FOOTAGE says how large its picture is.");
   std::string gone;
-  const Status opened = project ? workspace.openProject(footage, &gone) : workspace.openFootage(this->opened(), picture->first, picture->second);
+  // What the command line changes is not the artist's project.
+  const Status opened =
+      project ? workspace.openProject(footage, &gone, ProjectStore::Access::Read) : workspace.openFootage(this->opened(), picture->first, picture->second);
   if (!opened.ok()) return opened;
   if (!gone.empty()) return unreadable("The project's footage cannot be read. " + gone);
-  workspace.letGoOfFile();  // what the command line changes is not the artist's project
   if (const Status fine = putTone(workspace); !fine.ok()) return fine;
   if (const Status fine = putMasks(workspace); !fine.ok()) return fine;
   const auto was_given = [](const CLI::Option* option) { return option->count() > 0; };

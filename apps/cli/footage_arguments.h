@@ -36,6 +36,9 @@ struct FootageArguments {
   Status prepare(Workspace& workspace) const;
   /// What is opened: FOOTAGE, or the file of tracks that stands in its place.
   const std::string& opened() const { return footage.empty() ? tracks : footage; }
+  bool takesProject() const { return std::filesystem::path(footage).extension() == ".moth"; }
+  /// Files and folders that are read.
+  std::vector<std::filesystem::path> inputs() const;
   /// Brings --tracks in beside the footage; also part of prepare().
   Status putTracks(Workspace& workspace) const;
   /// Width and height of --size; 0, 0 when it was not given.

@@ -5,6 +5,7 @@
 
 #include "apps/cli/cli.h"
 #include "apps/cli/footage_arguments.h"
+#include "core/base/atomic_file.h"
 #include "core/mask/preview.h"
 #include "core/media/footage.h"
 #include "core/media/write_picture.h"
@@ -16,14 +17,27 @@ struct MaskArguments : FootageArguments {
   std::string folder;
 };
 
-/// A project brings its masks along; footage takes those of --masks.
+/// A project brings its masks along, and is left alone; footage takes those of --masks.
 Status open(const MaskArguments& a, Workspace& workspace) {
-  if (std::filesystem::path(a.footage).extension() != ".moth") return a.prepare(workspace);
+  if (!a.takesProject()) return a.prepare(workspace);
   std::string warning;
-  if (const Status opened = workspace.openProject(a.footage, &warning); !opened.ok()) return opened;
+  if (const Status opened = workspace.openProject(a.footage, &warning, ProjectStore::Access::Read); !opened.ok()) return opened;
   if (!workspace.hasFootage()) return unreadable(warning);
   if (const Status fine = a.putMasks(workspace); !fine.ok()) return fine;
   return a.putFrames(workspace);
+}
+
+/// Pictures of masks among those of the footage or of the mattes would be taken for them.
+Status checkFolder(const MaskArguments& a, const Document& document) {
+  if (const Status fine = checkOutputFolder(a.folder); !fine.ok()) return fine;
+  const std::filesystem::path footage = document.footage_path;
+  std::error_code failed;
+  for (const std::filesystem::path& read :
+       {footage, isPictureFile(footage) ? footage.parent_path() : footage, std::filesystem::path(document.masks.mattes.folder)}) {
+    if (!read.empty() && std::filesystem::is_directory(read, failed) && std::filesystem::equivalent(read, a.folder, failed))
+      return invalidInput(fmt::format("{} holds the pictures that are read; choose another folder for --preview.", a.folder));
+  }
+  return Done{};
 }
 
 Status preview(const MaskArguments& a, const Workspace& workspace, const Progress& progress) {
@@ -35,9 +49,7 @@ Status preview(const MaskArguments& a, const Workspace& workspace, const Progres
   if (!frames.ok()) return frames.error();
   const auto masks = makeMasks(document.masks, (*source)->info(), document.footage.frame_offset, *frames);
   if (!masks.ok()) return masks.error();
-  std::error_code failed;
-  std::filesystem::create_directories(a.folder, failed);
-  if (failed) return cannotWrite(fmt::format("Cannot make the folder {}: {}.", a.folder, failed.message()));
+  if (const Status made = makeFolder(a.folder); !made.ok()) return made;
   double left_out_share = 0;
   for (std::size_t i = 0; i < frames->size(); ++i) {
     const auto frame = (*source)->read((*frames)[i]);
@@ -59,6 +71,7 @@ int mask(const MaskArguments& a, std::stop_token stop) {
   if (a.folder.empty()) return failWith(invalidInput("Say where to: --preview DIR writes a picture of every frame with what is left out dimmed."));
   Workspace workspace;
   if (const Status ready = open(a, workspace); !ready.ok()) return failWith(ready.error());
+  if (const Status fine = checkFolder(a, workspace.document()); !fine.ok()) return failWith(fine.error());
   if (const Status done = preview(a, workspace, a.makeProgress(stop)); !done.ok()) return failWith(done.error());
   return kSolved;
 }

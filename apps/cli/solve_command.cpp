@@ -5,6 +5,7 @@
 
 #include "apps/cli/cli.h"
 #include "apps/cli/footage_arguments.h"
+#include "apps/cli/project_output.h"
 #include "core/base/atomic_file.h"
 #include "core/lens/lens_file.h"
 #include "core/pipeline/workspace.h"
@@ -20,6 +21,7 @@ struct Arguments : FootageArguments {
   std::optional<double> focal_tolerance, pixel_aspect, readout_ms;
   std::optional<int> seed;
   bool object = false, find_readout = false, global_shutter = false;
+  ProjectOutput project;
 };
 
 constexpr std::array<std::string_view, 6> kMotions = {"auto", "free", "nodal", "rail", "flat", "arc"};
@@ -122,7 +124,7 @@ Status prepare(const Arguments& a, Workspace& workspace) {
   if (const Status ready = a.prepare(workspace); !ready.ok()) return ready;
   LensSettings lens = workspace.document().lens;
   // A project keeps its lens unless something is said about it.
-  const bool keeps = std::filesystem::path(a.footage).extension() == ".moth" && a.focal.empty() && a.focal_mm == 0 && a.focal_px == 0 && a.sensor_mm == 0;
+  const bool keeps = a.takesProject() && a.focal.empty() && a.focal_mm == 0 && a.focal_px == 0 && a.sensor_mm == 0;
   if (!keeps) {
     if (const Status fine = readFocal(a, workspace.footage().width, lens); !fine.ok()) return fine;
   }
@@ -140,7 +142,7 @@ void printFocal(const Solution& s) {
   fmt::print("focal    zoom, {:.1f} to {:.1f} px\n", least, most);
 }
 
-void printResult(const Workspace& workspace, const std::vector<DeliveredFile>& files, double seconds) {
+void printResult(const Workspace& workspace, const std::vector<DeliveredFile>& files, const ProjectOutput::Plan& project, double seconds) {
   const Solution& s = *workspace.solution();
   fmt::print("frames   {} of {}\n", s.placedFrames(), s.frames.size());
   fmt::print("tracks   {} kept of {}\n", s.keptTracks(), s.tracks.size());
@@ -154,26 +156,39 @@ void printResult(const Workspace& workspace, const std::vector<DeliveredFile>& f
     if (cause.sentence != verdict.sentence) fmt::print("         {}\n", cause.sentence);
   }
   for (const std::string& warning : s.summary.warnings) fmt::print("note     {}\n", warning);
-  fmt::print("files    {}\n", fmt::join(
-                                  [&] {
-                                    std::vector<std::string> names;
-                                    for (const DeliveredFile& file : files) names.push_back(file.path.string());
-                                    names.push_back(workspace.filePath().string());
-                                    return names;
-                                  }(),
-                                  "\n         "));
+  std::vector<std::string> names;
+  for (const DeliveredFile& file : files) names.push_back(file.path.string());
+  if (project.what != ProjectOutput::What::Leave) names.push_back(project.path.string());
+  fmt::print("files    {}\n", fmt::join(names, "\n         "));
+  if (!project.note.empty()) fmt::print("note     {}\n", project.note);
   fmt::print("time     {:.1f} s\n", seconds);
+}
+
+/// Everything that is written can be, and is nothing that is read. Before the work begins.
+Status checkOutputs(const Arguments& a) {
+  std::vector<std::filesystem::path> inputs = a.inputs();
+  inputs.emplace_back(a.lens_file);
+  if (const Status fine = checkOutputFolder(a.folder); !fine.ok()) return fine;
+  for (const auto& path : deliveryFiles({.folder = a.folder, .object_glb = a.object})) {
+    std::error_code failed;
+    if (!std::filesystem::exists(path, failed)) continue;
+    if (const Status fine = checkOutputFile(path, inputs); !fine.ok()) return fine;
+  }
+  return a.report.empty() ? Status(Done{}) : checkOutputFile(a.report, inputs);
 }
 
 int solve(const Arguments& a, std::stop_token stop) {
   const Stopwatch watch;
   const ThreadLimit limit(a.threads);
   const Progress progress = a.makeProgress(stop);
+  const std::filesystem::path folder = a.folder;
   Workspace workspace;
+  if (const Status fine = checkOutputs(a); !fine.ok()) return failWith(fine.error());
   if (const Status ready = prepare(a, workspace); !ready.ok()) return failWith(ready.error());
+  const auto project = a.project.plan(workspace.document(), a.opened(), folder / (std::filesystem::path(a.opened()).stem().string() + ".moth"));
+  if (!project.ok()) return failWith(project.error());
   if (const Status tracked = trackNow(workspace, progress.part(0, 0.6)); !tracked.ok()) return failWith(tracked.error());
   if (const Status solved = solveNow(workspace, progress.part(0.6, 0.97)); !solved.ok()) return failWith(solved.error());
-  const std::filesystem::path folder = a.folder;
   const auto job = workspace.deliveryJob(watch.seconds());
   if (!job.ok()) return failWith(job.error());
   const auto files = job->run({.folder = folder, .object_glb = a.object}, progress.part(0.97, 1));
@@ -183,11 +198,9 @@ int solve(const Arguments& a, std::stop_token stop) {
     if (!bytes.ok()) return failWith(bytes.error());
     if (const Status copied = writeFileAtomically(a.report, *bytes); !copied.ok()) return failWith(copied.error());
   }
-  const auto project = folder / (std::filesystem::path(a.opened()).stem().string() + ".moth");
-  if (const Status saved = workspace.saveAs(project); !saved.ok()) return failWith(saved.error());
-  if (const Status saved = workspace.flush(); !saved.ok()) return failWith(saved.error());
+  if (const Status saved = saveProject(workspace, *project); !saved.ok()) return failWith(saved.error());
   progress.report(1, "done");
-  if (!a.quiet) printResult(workspace, *files, watch.seconds());
+  if (!a.quiet) printResult(workspace, *files, *project, watch.seconds());
   const Solution& solution = *workspace.solution();
   const Verdict& verdict = *workspace.verdict();
   if (verdict.level == TrustLevel::Reject) {
@@ -241,6 +254,7 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
   command->add_option("--seed", a->seed, "Of the random draws; the same seed gives the same result (1, or the project's own)");
   command->add_flag("--object", a->object, "Also write object.glb: the tracked object moves and the camera stands still");
   command->add_option("--report", a->report, "Also write the report to this file");
+  a->project.add(*command);
   a->addRunning(*command);
   command->callback([a, stop, &code] { code = solve(*a, stop); });
 }

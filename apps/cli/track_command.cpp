@@ -27,6 +27,7 @@ void printTracks(const TrackSet& tracks, const std::string& output) {
 int track(const TrackArguments& a, std::stop_token stop) {
   const std::string ending = std::filesystem::path(a.output).extension().string();
   if (ending != ".json" && ending != ".csv") return failWith(invalidInput(fmt::format("-o takes a name that ends in .json or .csv, not \"{}\".", a.output)));
+  if (const Status fine = checkOutputFile(a.output, a.inputs()); !fine.ok()) return failWith(fine.error());
   const ThreadLimit limit(a.threads);
   Workspace workspace;
   if (const Status ready = a.prepare(workspace); !ready.ok()) return failWith(ready.error());

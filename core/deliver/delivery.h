@@ -35,6 +35,9 @@ struct DeliveredFile {
   std::uintmax_t bytes = 0;
 };
 
+/// The files that a delivery writes.
+std::vector<std::filesystem::path> deliveryFiles(const DeliveryOptions& options);
+
 /// Writes the chosen files into the folder (made when missing). Each appears whole or not at all; a failure names the file and
 /// leaves those before it.
 /// Errors: CannotWrite.

@@ -6,7 +6,7 @@
 
 namespace dusky {
 
-/// Writes a picture in the kind that the name's ending says (.png, .jpg, .tif, .exr ...). It stands whole under its name or not at all.
+/// Writes a picture in the kind that the name's ending says (.png, .exr). It stands whole under its name or not at all.
 /// Errors: CannotWrite with the reason.
 Status writePicture(const std::filesystem::path& path, const Picture& picture);
 

@@ -24,16 +24,16 @@ Status Workspace::openFootage(const std::string& path, int width, int height) {
 void Workspace::useStore(std::unique_ptr<ProjectStore> store) {
   writer_.reset();
   store_ = std::move(store);
-  writer_ = std::make_shared<ResultWriter>(store_, write_listener_);
+  if (store_->writable()) writer_ = std::make_shared<ResultWriter>(store_, write_listener_);
 }
 
 void Workspace::onWriteProblem(ResultWriter::Listener listener) {
   write_listener_ = std::move(listener);
-  if (store_) writer_.reset(), writer_ = std::make_shared<ResultWriter>(store_, write_listener_);
+  if (hasFile()) writer_.reset(), writer_ = std::make_shared<ResultWriter>(store_, write_listener_);
 }
 
-Status Workspace::openProject(const std::filesystem::path& path, std::string* warning) {
-  auto store = ProjectStore::open(path);
+Status Workspace::openProject(const std::filesystem::path& path, std::string* warning, ProjectStore::Access access) {
+  auto store = ProjectStore::open(path, access);
   if (!store.ok()) return store.error();
   auto document = (*store)->document();
   if (!document.ok()) return document.error();
@@ -51,13 +51,49 @@ Status Workspace::openProject(const std::filesystem::path& path, std::string* wa
   return Done{};
 }
 
+namespace {
+std::string stepOfImport(const ImportedTracks& import) { return "imported " + import.key; }
+}  // namespace
+
+/// Everything that a new file must hold beside the document.
+std::vector<StoredResult> Workspace::resultsToStore() const {
+  std::vector<StoredResult> results;
+  for (const ImportedTracks& import : document_.work.imported) {
+    if (import.tracks) results.push_back({stepOfImport(import), import.key, encode(*import.tracks)});
+  }
+  for (const auto& [key, tracks] : tracksToStore()) results.push_back({"tracks", key, encode(*tracks)});
+  if (!newest_solution_) return results;
+  results.push_back({"solve", solution_keys_.own, encode(*newest_solution_)});
+  results.push_back({"answer", solution_keys_.asked, solution_keys_.own});
+  return results;
+}
+
 Status Workspace::saveAs(const std::filesystem::path& path) {
-  auto store = ProjectStore::create(path, document_);
+  const std::vector<StoredResult> results = resultsToStore();
+  std::error_code failed;
+  // An open database would take the log of the one that replaces it for its own.
+  const bool over_itself = store_ && std::filesystem::equivalent(path, store_->path(), failed);
+  if (over_itself) writer_.reset(), store_.reset();
+  auto store = ProjectStore::create(path, document_, results);
+  if (store.ok()) {
+    useStore(std::move(*store));
+    return Done{};
+  }
+  if (over_itself) {
+    if (auto back = ProjectStore::open(path); back.ok()) useStore(std::move(*back));
+  }
+  return store.error();
+}
+
+Status Workspace::saveInto(const std::filesystem::path& path) {
+  auto store = ProjectStore::open(path);
   if (!store.ok()) return store.error();
+  if (!(*store)->writable()) return cannotWrite((*store)->readOnlyBecause());
+  for (const StoredResult& result : resultsToStore()) {
+    if (const Status saved = (*store)->saveResult(result.step, result.key, result.bytes); !saved.ok()) return saved;
+  }
+  if (const Status saved = (*store)->saveDocument(document_); !saved.ok()) return saved;
   useStore(std::move(*store));
-  if (const Status saved = storeImported(); !saved.ok()) return saved;
-  if (followed_) saveTracks();
-  if (newest_solution_) saveSolution();
   return Done{};
 }
 
@@ -65,14 +101,10 @@ Status Workspace::afterChange() {
   if (hasFootage()) footage_ = seenAs(file_info_, shotViewOf(document_));
   if (document_.masks.mattes.folder != printed_mattes_) prints_ = filePrintsOf(document_), printed_mattes_ = document_.masks.mattes.folder;
   recall();
-  if (!store_) return Done{};
+  if (!hasFile()) return Done{};
   if (const Status saved = storeImported(); !saved.ok()) return saved;
   return store_->saveDocument(document_);
 }
-
-namespace {
-std::string stepOfImport(const ImportedTracks& import) { return "imported " + import.key; }
-}  // namespace
 
 /// The places of imported tracks are no result that could be made again: they are in the file before the document speaks of them, each kept
 /// as long as the file.
@@ -171,11 +203,16 @@ void Workspace::refreshPicks() {
 }
 
 /// Results are stored newest last and the oldest go: tracks that picks speak of must not.
-void Workspace::saveTracks() {
-  const auto write = [this](const std::string& key, TrackSetPtr tracks) { writer_->write("tracks", key, [tracks] { return encode(*tracks); }); };
+std::vector<std::pair<std::string, TrackSetPtr>> Workspace::tracksToStore() const {
+  std::vector<std::pair<std::string, TrackSetPtr>> sets;
   const TrackSetPtr picked = document_.picks.key != tracks_key_ && document_.picks != Picks() ? madeTracks(document_.picks.key) : nullptr;
-  if (picked) write(document_.picks.key, picked);
-  write(tracks_key_, followed_);
+  if (picked) sets.emplace_back(document_.picks.key, picked);
+  if (followed_) sets.emplace_back(tracks_key_, followed_);
+  return sets;
+}
+
+void Workspace::saveTracks() {
+  for (const auto& [key, tracks] : tracksToStore()) writer_->write("tracks", key, [tracks = tracks] { return encode(*tracks); });
 }
 
 void Workspace::saveSolution() {
@@ -228,14 +265,14 @@ void Workspace::takeTracks(TrackSetPtr tracks, const std::string& key) {
   refreshTracks();
   refreshPicks();
   showSolution();
-  if (store_) saveTracks();
+  if (hasFile()) saveTracks();
 }
 
 void Workspace::takeSolution(SolutionPtr solution, const SolveKeys& keys) {
   newest_solution_ = made_solutions_[keys.own] = std::move(solution);
   solution_keys_ = keys;
   answers_[keys.asked] = keys.own;
-  if (store_) saveSolution();
+  if (hasFile()) saveSolution();
   recallSolution();
   showSolution();
 }

@@ -25,20 +25,29 @@ class Workspace {
   /// Starts anew with this footage, or with a file of 2D tracks alone (`width`, `height`: see readTrackFile). Errors: as lookAtFootage(); the
   /// workspace stays as it was then.
   Status openFootage(const std::string& path, int width = 0, int height = 0);
-  /// Opens a project and the stored results of its settings. A project whose footage is gone opens all the same; `warning` says so.
-  Status openProject(const std::filesystem::path& path, std::string* warning = nullptr);
-  /// Writes the document to a new file and goes on with it; the results follow in the background, see flush().
+  /// Opens a project and the stored results of its settings. A project whose footage is gone opens all the same; `warning` says so. With Access::Read nothing
+  /// that is changed from here on is saved in it; nor where another program has it open, see readOnlyBecause().
+  Status openProject(const std::filesystem::path& path, std::string* warning = nullptr, ProjectStore::Access access = ProjectStore::Access::Write);
+  /// Writes document and results to a new file and goes on with it. Errors: as ProjectStore::create; the file that was open stays so.
   Status saveAs(const std::filesystem::path& path);
-  /// Goes on without the project file: what is changed from here on is not saved in it.
-  void letGoOfFile() { writer_.reset(), store_.reset(); }
+  /// Adds the results to a project that is there, puts the document into it, and goes on with it. Errors: as ProjectStore::open and its saves.
+  Status saveInto(const std::filesystem::path& path);
+  /// Notes that the file holds what a command made; see ProjectStore::markMadeByCommand.
+  Status markMadeByCommand() { return store_ ? store_->markMadeByCommand() : Status(Done{}); }
   /// Who hears, from another thread, that a result could not be written into the project file.
   void onWriteProblem(ResultWriter::Listener listener);
   /// Waits until all results are written. Errors: CannotWrite: the first that was not, since the last call.
   Status flush() { return writer_ ? writer_->flush() : Status(Done{}); }
   /// What writes results into the project file: who opens that file anew waits for it. nullptr without a file.
   std::shared_ptr<ResultWriter> writer() const { return writer_; }
-  bool hasFile() const { return store_ != nullptr; }
+  /// Whether there is a project file that changes are saved in.
+  bool hasFile() const { return store_ && store_->writable(); }
+  /// The project file, also one that is only read; empty: none.
   std::filesystem::path filePath() const { return store_ ? store_->path() : std::filesystem::path(); }
+  /// Why changes are not saved in the file that is open: a sentence; empty when they are, or when there is no file.
+  std::string readOnlyBecause() const { return store_ ? store_->readOnlyBecause() : std::string(); }
+  /// Whether another program changed the project file under this one.
+  bool fileChangedOutside() const { return store_ && store_->changedOutside(); }
 
   /// What the artist decided, in the numbers of tracks(): picks made on other tracks are carried over by place.
   const Document& document() const { return seen_; }
@@ -97,6 +106,8 @@ class Workspace {
   std::string solvedTracksKey() const;
   void useStore(std::unique_ptr<ProjectStore> store);
   TrackSetPtr madeTracks(const std::string& key) const;
+  std::vector<std::pair<std::string, TrackSetPtr>> tracksToStore() const;
+  std::vector<StoredResult> resultsToStore() const;
   void saveTracks();
   void saveSolution();
   void recallSolution();

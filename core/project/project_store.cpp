@@ -2,18 +2,49 @@
 
 #include <fmt/format.h>
 #include <sqlite3.h>
+#include <sys/stat.h>
 #include <unistd.h>
+
+#include <algorithm>
+#include <array>
+
+#include "core/base/atomic_file.h"
+#include "core/base/temporary_file.h"
 
 namespace dusky {
 namespace {
 
 constexpr int kApplicationId = 0x6d6f7468;  // "moth"
-constexpr int kVersion = 1;
+constexpr int kVersion = 2;
 
 constexpr const char* kSchema =
     "CREATE TABLE document (id INTEGER PRIMARY KEY CHECK (id = 1), json TEXT NOT NULL);"
     "CREATE TABLE result (number INTEGER PRIMARY KEY AUTOINCREMENT, step TEXT NOT NULL, key TEXT NOT NULL, made TEXT NOT NULL DEFAULT CURRENT_TIMESTAMP,"
-    " bytes BLOB NOT NULL, UNIQUE (step, key));";
+    " bytes BLOB NOT NULL, UNIQUE (step, key));"
+    "CREATE TABLE note (name TEXT PRIMARY KEY, value TEXT NOT NULL);";
+
+/// What brings a database of version 1, 2 … to the next one. docs/formats.md tells what each added.
+constexpr std::array<const char*, kVersion - 1> kMigrations = {"CREATE TABLE note (name TEXT PRIMARY KEY, value TEXT NOT NULL);"};
+
+/// SQLite's codes in words of ours.
+std::string plainReason(int code) {
+  switch (code & 0xff) {
+    case SQLITE_FULL: return "the disk is full";
+    case SQLITE_IOERR: return "the disk reports an error";
+    case SQLITE_READONLY: return "it may not be written";
+    case SQLITE_BUSY:
+    case SQLITE_LOCKED: return "another program is writing it";
+    case SQLITE_CANTOPEN: return "no permission, or no such folder";
+    case SQLITE_CORRUPT: return "its contents are damaged";
+    case SQLITE_NOTADB: return "it is no project";
+    case SQLITE_NOMEM: return "memory is full";
+    case SQLITE_TOOBIG: return "it is too large for one project";
+    case SQLITE_OK:
+    case SQLITE_ROW:
+    case SQLITE_DONE: return "something it should hold is missing";
+    default: return sqlite3_errstr(code);
+  }
+}
 
 /// One prepared statement; finalised with the object.
 class Statement {
@@ -54,10 +85,25 @@ struct ProjectStore::Database {
   sqlite3* handle = nullptr;
   ~Database() { sqlite3_close(handle); }
   bool run(const char* sql) { return sqlite3_exec(handle, sql, nullptr, nullptr, nullptr) == SQLITE_OK; }
-  std::string reason() const { return sqlite3_errmsg(handle); }
+  std::string reason() const { return plainReason(sqlite3_errcode(handle)); }
   int pragma(const char* name) {
     Statement statement(handle, fmt::format("PRAGMA {}", name).c_str());
     return statement.row() ? statement.integer(0) : -1;
+  }
+  bool putDocument(const std::string& json) {
+    return Statement(handle, "INSERT INTO document (id, json) VALUES (1, ?) ON CONFLICT (id) DO UPDATE SET json = excluded.json").text(1, json).run();
+  }
+  bool putResult(const std::string& step, const std::string& key, const std::string& bytes) {
+    return Statement(handle, "INSERT OR REPLACE INTO result (step, key, bytes) VALUES (?, ?, ?)").text(1, step).text(2, key).blob(3, bytes).run() &&
+           Statement(handle, "DELETE FROM result WHERE step = ?1 AND number NOT IN (SELECT number FROM result WHERE step = ?1 ORDER BY number DESC LIMIT ?2)")
+               .text(1, step)
+               .number(2, kPerStep)
+               .run();
+  }
+  std::optional<std::string> text(const char* sql, const std::string& parameter = {}) {
+    Statement read(handle, sql);
+    if (!parameter.empty()) read.text(1, parameter);
+    return read.row() ? std::optional(read.bytes(0)) : std::nullopt;
   }
 };
 
@@ -82,78 +128,153 @@ class Transaction {
   bool open_;
 };
 
+/// All steps or none. Each leaves a database that the next one takes.
+template <class Database>
+bool migrate(Database& database) {
+  const int version = database.pragma("user_version");
+  if (version >= kVersion) return version == kVersion;
+  Transaction transaction(database);
+  for (int from = std::max(1, version); from < kVersion; ++from) {
+    if (!database.run(kMigrations[static_cast<std::size_t>(from - 1)])) return false;
+  }
+  return database.run(fmt::format("PRAGMA user_version = {};", kVersion).c_str()) && transaction.commit();
+}
+
+std::string uriOf(const std::filesystem::path& path, std::string_view parameters) {
+  std::string uri = "file:";
+  for (const char c : std::filesystem::absolute(path).string()) uri += c == '?' || c == '#' || c == '%' ? fmt::format("%{:02x}", c) : std::string(1, c);
+  return uri + std::string(parameters);
+}
+
+/// What an earlier program left in the log beside a project goes into the project. Nobody else writes it meanwhile: its lock is ours.
+void foldLogIn(const std::filesystem::path& path) {
+  std::error_code failed;
+  if (!std::filesystem::exists(path, failed)) return;
+  sqlite3* handle = nullptr;
+  if (sqlite3_open_v2(path.c_str(), &handle, SQLITE_OPEN_READWRITE, nullptr) == SQLITE_OK)
+    sqlite3_exec(handle, "PRAGMA wal_checkpoint(TRUNCATE); PRAGMA journal_mode = DELETE;", nullptr, nullptr, nullptr);
+  sqlite3_close(handle);
+  // A log that could not be read belongs to no file that could be either.
+  for (const char* beside : {"-wal", "-shm", "-journal"}) std::filesystem::remove(path.string() + beside, failed);
+}
+
 }  // namespace
 
 ProjectStore::ProjectStore(std::filesystem::path path) : path_(std::move(path)), database_(std::make_unique<Database>()) {}
+
 ProjectStore::~ProjectStore() = default;
 
-Result<std::unique_ptr<ProjectStore>> ProjectStore::create(const std::filesystem::path& path, const Document& document) {
-  std::filesystem::path part = path;
-  part += fmt::format(".part{}", ::getpid());
-  std::error_code ignored;
-  std::filesystem::remove(part, ignored);
-  const auto fail = [&](const std::string& why) {
-    std::filesystem::remove(part, ignored);
-    return cannotWrite(fmt::format("Cannot write the project {}: {}.", path.string(), why));
-  };
+Result<std::unique_ptr<ProjectStore>> ProjectStore::create(const std::filesystem::path& path, const Document& document,
+                                                           const std::vector<StoredResult>& results) {
+  const auto fail = [&](const std::string& why) { return cannotWrite(fmt::format("Cannot write the project {}: {}.", path.string(), why)); };
+  const FileLock::Taken taken = FileLock::take(path);
+  if (!taken.lock) return fail(taken.held_by_other ? fmt::format("it is open in another Dusky Moth ({})", taken.holder) : taken.holder);
+  auto part = TemporaryFile::beside(path);
+  if (!part.ok()) return part.error();
   {
-    ProjectStore fresh(part);
-    Database& database = *fresh.database_;
-    if (sqlite3_open(part.c_str(), &database.handle) != SQLITE_OK) return fail(database.reason());
+    Database database;
+    // No journal: until it has its name nobody reads it.
+    if (sqlite3_open(part->path().c_str(), &database.handle) != SQLITE_OK || !database.run("PRAGMA journal_mode = OFF;")) return fail(database.reason());
     const std::string head = fmt::format("PRAGMA application_id = {}; PRAGMA user_version = {};", kApplicationId, kVersion);
-    if (!database.run(head.c_str()) || !database.run(kSchema)) return fail(database.reason());
-    if (const Status saved = fresh.saveDocument(document); !saved.ok()) return fail(database.reason());
+    if (!database.run(head.c_str()) || !database.run(kSchema) || !database.putDocument(documentToJson(document))) return fail(database.reason());
+    for (const StoredResult& result : results) {
+      if (!database.putResult(result.step, result.key, result.bytes)) return fail(database.reason());
+    }
   }
-  std::filesystem::rename(part, path, ignored);
-  if (ignored) return fail(ignored.message());
-  for (const char* beside : {"-wal", "-shm"}) std::filesystem::remove(path.string() + beside, ignored);  // of the file that was replaced
+  foldLogIn(path);
+  if (const Status moved = part->moveTo(path); !moved.ok()) return moved.error();
   return open(path);
 }
 
-Result<std::unique_ptr<ProjectStore>> ProjectStore::open(const std::filesystem::path& path) {
-  std::error_code failed;
-  if (!std::filesystem::is_regular_file(path, failed)) return unreadable(fmt::format("There is no project file {}.", path.string()));
+/// Also a reader opens the file to write where it may: what a killed program left half done is rolled back then, as it must be before anything is read.
+Status ProjectStore::connect() {
+  const auto tried = [&](const std::string& name, int how) {
+    sqlite3_close(database_->handle);
+    const bool opened = sqlite3_open_v2(name.c_str(), &database_->handle, how, nullptr) == SQLITE_OK;
+    sqlite3_busy_timeout(database_->handle, 2000);
+    return opened && database_->pragma("application_id") >= 0;
+  };
+  const bool readable = tried(path_.string(), SQLITE_OPEN_READWRITE) || tried(path_.string(), SQLITE_OPEN_READONLY) ||
+                        // In a folder that cannot be written, a log cannot be made ready: then what is in the file itself is read.
+                        tried(uriOf(path_, "?immutable=1"), SQLITE_OPEN_READONLY | SQLITE_OPEN_URI);
+  if (readable && database_->pragma("application_id") == kApplicationId) return Done{};
+  if (readable || (sqlite3_errcode(database_->handle) & 0xff) == SQLITE_NOTADB)
+    return unreadable(fmt::format("{} is not a Dusky Moth project.", path_.string()));
+  return unreadable(fmt::format("Cannot open the project {}: {}.", path_.string(), database_->reason()));
+}
+
+Result<std::unique_ptr<ProjectStore>> ProjectStore::open(const std::filesystem::path& path, Access access) {
+  if (const Status fine = checkReadable(path); !fine.ok()) return fine.error();
   std::unique_ptr<ProjectStore> store(new ProjectStore(path));
-  Database& database = *store->database_;
-  if (sqlite3_open_v2(path.c_str(), &database.handle, SQLITE_OPEN_READWRITE, nullptr) != SQLITE_OK) {
-    return unreadable(fmt::format("Cannot open the project {}: {}.", path.string(), database.reason()));
+  if (access == Access::Write) {
+    FileLock::Taken taken = ::access(path.c_str(), W_OK) == 0 ? FileLock::take(path) : FileLock::Taken{nullptr, "the file is write-protected", false};
+    store->lock_ = std::move(taken.lock);
+    if (!store->lock_)
+      store->read_only_ = taken.held_by_other
+                              ? fmt::format(
+                                    "{} is open in another Dusky Moth ({}): it is opened to be read only. Save it under another name to "
+                                    "go on from it.",
+                                    path.filename().string(), taken.holder)
+                              : fmt::format("{} can be read only: {}. Save it under another name to go on from it.", path.filename().string(), taken.holder);
   }
-  sqlite3_busy_timeout(database.handle, 2000);
-  if (database.pragma("application_id") != kApplicationId) return unreadable(fmt::format("{} is not a Dusky Moth project.", path.string()));
+  if (const Status open = store->connect(); !open.ok()) return open.error();
+  Database& database = *store->database_;
   if (database.pragma("user_version") > kVersion) return unreadable(fmt::format("{} was written by a newer Dusky Moth; open it there.", path.string()));
-  database.run("PRAGMA journal_mode = WAL; PRAGMA synchronous = NORMAL;");
+  if (store->writable()) {
+    // Between two changes a project is one file, which may be copied, moved or replaced at any time; no log of it stays beside it.
+    database.run("PRAGMA journal_mode = DELETE;");
+    if (!migrate(database)) return unreadable(fmt::format("Cannot bring the project {} up to date: {}.", path.string(), database.reason()));
+  }
+  store->rememberFile();
   if (const auto document = store->document(); !document.ok()) return document.error();
   return store;
 }
 
+void ProjectStore::rememberFile() {
+  struct stat there {};
+  if (::stat(path_.c_str(), &there) == 0) device_ = there.st_dev, inode_ = there.st_ino;
+  data_version_ = database_->pragma("data_version");
+}
+
+bool ProjectStore::changedOutside() const {
+  struct stat there {};
+  if (::stat(path_.c_str(), &there) != 0 || there.st_dev != device_ || there.st_ino != inode_) return true;
+  const std::lock_guard lock(mutex_);
+  return database_->pragma("data_version") != data_version_;
+}
+
+Status ProjectStore::refuseIfChanged() const {
+  if (!writable()) return cannotWrite(read_only_.empty() ? fmt::format("{} was opened to be read only.", path_.string()) : read_only_);
+  if (!changedOutside()) return Done{};
+  std::error_code failed;
+  return cannotWrite(
+      fmt::format("{} was {} by another program since it was opened: nothing more is saved into it. Save this shot under another name, or open "
+                  "the project anew.",
+                  path_.string(), std::filesystem::exists(path_, failed) ? "changed" : "removed"));
+}
+
 Result<Document> ProjectStore::document() const {
   const std::lock_guard lock(mutex_);
-  Statement read(database_->handle, "SELECT json FROM document WHERE id = 1");
-  if (!read.row()) return unreadable(fmt::format("{} is damaged: {}.", path_.string(), database_->reason()));
-  return documentFromJson(read.bytes(0));
+  const auto json = database_->text("SELECT json FROM document WHERE id = 1");
+  if (!json) return unreadable(fmt::format("{} is damaged: {}.", path_.string(), database_->reason()));
+  return documentFromJson(*json);
 }
 
 Status ProjectStore::saveDocument(const Document& document) {
+  if (const Status fine = refuseIfChanged(); !fine.ok()) return fine;
   const std::string json = documentToJson(document);
   const std::lock_guard lock(mutex_);
   Transaction transaction(*database_);
-  const bool written =
-      Statement(database_->handle, "INSERT INTO document (id, json) VALUES (1, ?) ON CONFLICT (id) DO UPDATE SET json = excluded.json").text(1, json).run();
-  if (!written || !transaction.commit()) return cannotWrite(fmt::format("Cannot save {}: {}.", path_.string(), database_->reason()));
+  if (!database_->putDocument(json) || !transaction.commit()) return cannotWrite(fmt::format("Cannot save {}: {}.", path_.string(), database_->reason()));
   return Done{};
 }
 
 Status ProjectStore::saveResult(const std::string& step, const std::string& key, const std::string& bytes) {
+  if (const Status fine = refuseIfChanged(); !fine.ok()) return fine;
   const std::lock_guard lock(mutex_);
   Transaction transaction(*database_);
-  const bool written =
-      Statement(database_->handle, "INSERT OR REPLACE INTO result (step, key, bytes) VALUES (?, ?, ?)").text(1, step).text(2, key).blob(3, bytes).run() &&
-      Statement(database_->handle,
-                "DELETE FROM result WHERE step = ?1 AND number NOT IN (SELECT number FROM result WHERE step = ?1 ORDER BY number DESC LIMIT ?2)")
-          .text(1, step)
-          .number(2, kPerStep)
-          .run();
-  if (!written || !transaction.commit()) return cannotWrite(fmt::format("Cannot save into {}: {}.", path_.string(), database_->reason()));
+  if (!database_->putResult(step, key, bytes) || !transaction.commit())
+    return cannotWrite(fmt::format("Cannot save into {}: {}.", path_.string(), database_->reason()));
   return Done{};
 }
 
@@ -168,6 +289,24 @@ std::optional<std::string> ProjectStore::result(const std::string& step, const s
   Statement read(database_->handle, "SELECT bytes FROM result WHERE step = ? AND key = ?");
   if (!read.text(1, step).text(2, key).row()) return std::nullopt;
   return read.bytes(0);
+}
+
+namespace {
+constexpr const char* kReadDocument = "SELECT json FROM document WHERE id = 1";
+}
+
+Status ProjectStore::markMadeByCommand() {
+  if (const Status fine = refuseIfChanged(); !fine.ok()) return fine;
+  const std::lock_guard lock(mutex_);
+  const bool written = database_->run(
+      "INSERT INTO note (name, value) SELECT 'document of a command', json FROM document WHERE id = 1 ON CONFLICT (name) DO UPDATE SET value = excluded.value");
+  return written ? Status(Done{}) : cannotWrite(fmt::format("Cannot save into {}: {}.", path_.string(), database_->reason()));
+}
+
+bool ProjectStore::madeByCommand() const {
+  const std::lock_guard lock(mutex_);
+  const auto mark = database_->text("SELECT value FROM note WHERE name = 'document of a command'");
+  return mark && mark == database_->text(kReadDocument);
 }
 
 }  // namespace dusky

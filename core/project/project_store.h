@@ -4,24 +4,43 @@
 #include <mutex>
 #include <optional>
 #include <string>
+#include <vector>
 
+#include "core/base/file_lock.h"
 #include "core/project/document.h"
 
 namespace dusky {
 
+/// A step's result as it is stored.
+struct StoredResult {
+  std::string step, key, bytes;
+};
+
 /// One project file (.moth): the document and the results of its steps, in one SQLite database (docs/formats.md).
-/// Every write is a transaction: a program that dies at any moment leaves the last whole state. May be used by several threads.
+/// Every write is a transaction: a program that dies at any moment leaves the last whole state. One program at a time may write into it (FileLock); others
+/// read. May be used by several threads.
 class ProjectStore {
  public:
-  /// Makes a new project with this document, replacing a file of that name only once the new one is whole.
-  /// Errors: CannotWrite with the reason.
-  static Result<std::unique_ptr<ProjectStore>> create(const std::filesystem::path& path, const Document& document);
-  /// Errors: Unreadable: missing, not a project, from a newer version, damaged.
-  static Result<std::unique_ptr<ProjectStore>> open(const std::filesystem::path& path);
+  enum class Access { Read, Write };
+
+  /// Makes a new project with this document and these results, replacing a file of that name only once the new one is whole.
+  /// Errors: CannotWrite with the reason; who has the file open, where another program does.
+  static Result<std::unique_ptr<ProjectStore>> create(const std::filesystem::path& path, const Document& document,
+                                                      const std::vector<StoredResult>& results = {});
+  /// Opens to write where that can be had, else to read only; see readOnlyBecause().
+  /// Errors: Unreadable: missing, no permission, not a project, from a newer version, damaged.
+  static Result<std::unique_ptr<ProjectStore>> open(const std::filesystem::path& path, Access access = Access::Write);
   ~ProjectStore();
 
   const std::filesystem::path& path() const { return path_; }
+  bool writable() const { return lock_ != nullptr; }
+  /// Why nothing can be saved here: a sentence; empty when it can, or when it was opened to be read.
+  const std::string& readOnlyBecause() const { return read_only_; }
+  /// Whether another program replaced, removed or changed the file since it was opened or last saved.
+  bool changedOutside() const;
+
   Result<Document> document() const;
+  /// Errors: CannotWrite, also where the file was changed outside: nothing is overwritten then.
   Status saveDocument(const Document& document);
   /// Stores a step's result under its key; the newest kPerStep of each step stay.
   Status saveResult(const std::string& step, const std::string& key, const std::string& bytes);
@@ -29,14 +48,25 @@ class ProjectStore {
   bool has(const std::string& step, const std::string& key) const;
   /// Nothing when there is no such result.
   std::optional<std::string> result(const std::string& step, const std::string& key) const;
+  /// Marks the document that is stored now as written by a command: until somebody edits it, another run of the command may write its own.
+  Status markMadeByCommand();
+  /// Whether the stored document is as a command wrote it.
+  bool madeByCommand() const;
 
   static constexpr int kPerStep = 8;
 
  private:
   struct Database;
   explicit ProjectStore(std::filesystem::path path);
+  Status connect();
+  Status refuseIfChanged() const;
+  void rememberFile();
   std::filesystem::path path_;
-  mutable std::mutex mutex_;  ///< One thread at a time speaks to the database.
+  std::shared_ptr<FileLock> lock_;  ///< Only where it may be written.
+  std::string read_only_;
+  std::uint64_t device_ = 0, inode_ = 0;  ///< Of the file as it was opened.
+  int data_version_ = 0;                  ///< SQLite's count of changes by others.
+  mutable std::mutex mutex_;              ///< One thread at a time speaks to the database.
   std::unique_ptr<Database> database_;
 };
 

@@ -11,6 +11,7 @@
 #include <QMenu>
 #include <QMessageBox>
 #include <QMimeData>
+#include <QPushButton>
 #include <QRegularExpression>
 #include <QSettings>
 #include <QStackedWidget>
@@ -133,13 +134,15 @@ void MainWindow::shotOpened() {
   shown_as_.reset();
   refreshFootage();
   refreshMasks();
+  asked_about_file_ = false;
   if (!info.warnings.empty()) showNotice(QString::fromStdString(info.warnings.front()));
+  if (const std::string why = session_.model.workspace().readOnlyBecause(); !why.empty()) showNotice(QString::fromStdString(why));
   session_.playback.setRange(session_.model.firstFrame(), session_.model.lastFrame(), info.fps);
   session_.playback.setFrame(session_.model.firstFrame());
   pages_->setCurrentIndex(1);
   steps_->openStep(session_.model.workspace().solution() ? Step::Scene : session_.model.workspace().tracks() ? Step::Solve : Step::Tracks);
   const Workspace& workspace = session_.model.workspace();
-  remember(QString::fromStdString(workspace.hasFile() ? workspace.filePath().string() : session_.model.document().footage_path));
+  remember(QString::fromStdString(workspace.filePath().empty() ? session_.model.document().footage_path : workspace.filePath().string()));
 }
 
 void MainWindow::jobFinished(bool well) {
@@ -195,7 +198,8 @@ bool MainWindow::saveTo(const QString& path) {
 
 bool MainWindow::save() {
   // With a file, every edit is saved as it is made; there is nothing left to write.
-  return session_.model.workspace().hasFile() || saveAs();
+  const Workspace& workspace = session_.model.workspace();
+  return (workspace.hasFile() && !workspace.fileChangedOutside()) || saveAs();
 }
 
 bool MainWindow::saveAs() {
@@ -208,8 +212,11 @@ bool MainWindow::saveAs() {
 
 bool MainWindow::mayLeave() {
   if (!session_.model.unsaved()) return true;
-  const auto answer = QMessageBox::question(this, tr("Save this shot?"), tr("This shot has no project file yet. Save it before it is closed?"),
-                                            QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
+  const bool file = !session_.model.workspace().filePath().empty();
+  const QString why = file ? tr("What you changed is in no file: the project could only be read, or another program changed it. Save it under another name?")
+                           : tr("This shot has no project file yet. Save it before it is closed?");
+  const auto answer =
+      QMessageBox::question(this, tr("Save this shot?"), why, QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
   if (answer == QMessageBox::Save) return save();
   return answer == QMessageBox::Discard;
 }
@@ -223,7 +230,29 @@ void MainWindow::closeEvent(QCloseEvent* event) {
 /// Whoever comes back from another program may have changed the footage there.
 void MainWindow::changeEvent(QEvent* event) {
   QMainWindow::changeEvent(event);
-  if (event->type() == QEvent::ActivationChange && isActiveWindow()) session_.jobs.lookAtFiles();
+  if (event->type() != QEvent::ActivationChange || !isActiveWindow()) return;
+  session_.jobs.lookAtFiles();
+  lookAtProjectFile();
+}
+
+/// Asked once: whoever goes on sees in the title that nothing is saved.
+void MainWindow::lookAtProjectFile() {
+  const Workspace& workspace = session_.model.workspace();
+  if (asked_about_file_ || !workspace.fileChangedOutside() || session_.jobs.busy()) return;
+  asked_about_file_ = true;
+  refreshTitle();
+  const QString path = QString::fromStdString(workspace.filePath().string());
+  auto* box = new QMessageBox(QMessageBox::Warning, tr("The project was changed"),
+                              tr("Another program changed or removed %1. Nothing more is saved into it from here.").arg(path), QMessageBox::NoButton, this);
+  box->setObjectName("projectChanged");
+  box->setAttribute(Qt::WA_DeleteOnClose);
+  QPushButton* reload = box->addButton(tr("Open it anew"), QMessageBox::DestructiveRole);
+  reload->setEnabled(QFileInfo::exists(path));
+  QPushButton* keep = box->addButton(tr("Save mine as…"), QMessageBox::AcceptRole);
+  box->addButton(tr("Later"), QMessageBox::RejectRole);
+  connect(reload, &QPushButton::clicked, this, [this, path] { session_.jobs.open(path, {0, 0}); });
+  connect(keep, &QPushButton::clicked, this, [this] { saveAs(); });
+  box->open();
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
@@ -235,9 +264,13 @@ void MainWindow::dropEvent(QDropEvent* event) { open(event->mimeData()->urls().f
 void MainWindow::refreshTitle() {
   const Workspace& workspace = session_.model.workspace();
   if (!session_.model.hasFootage()) return setWindowTitle(tr("Dusky Moth"));
-  const QString name =
-      QString::fromStdString((workspace.hasFile() ? workspace.filePath() : std::filesystem::path(session_.model.document().footage_path)).filename().string());
-  setWindowTitle(tr("%1 · %2 – Dusky Moth").arg(name, workspace.hasFile() ? tr("saved") : tr("not saved yet")));
+  const std::filesystem::path file = workspace.filePath();
+  const QString name = QString::fromStdString((file.empty() ? std::filesystem::path(session_.model.document().footage_path) : file).filename().string());
+  const QString state = file.empty()                     ? tr("not saved yet")
+                        : !workspace.hasFile()           ? tr("read only")
+                        : workspace.fileChangedOutside() ? tr("not saved: changed by another program")
+                                                         : tr("saved");
+  setWindowTitle(tr("%1 · %2 – Dusky Moth").arg(name, state));
 }
 
 QStringList MainWindow::recent() const { return QSettings("Dusky Moth", "dusky-moth").value("recent").toStringList(); }

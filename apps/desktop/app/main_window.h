@@ -108,6 +108,7 @@ class MainWindow : public QMainWindow {
   bool saveAs();
   bool mayLeave();
   void showNotice(const QString& sentence);
+  void lookAtProjectFile();
   void refreshTitle();
   void refreshActions();
   void shotOpened();
@@ -146,6 +147,7 @@ class MainWindow : public QMainWindow {
   QAction *show_space_, *show_closeup_, *show_pair_, *show_map_, *show_list_, *show_coverage_, *show_lens_, *show_sweep_;
   std::optional<ShotView> shown_as_;  ///< How the pictures on the screen are taken.
   SolutionPtr scaled_for_;            ///< The solve that the error scale was last set for.
+  bool asked_about_file_ = false;     ///< That another program changed it.
 };
 
 }  // namespace dusky::desktop

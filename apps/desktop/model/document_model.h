@@ -25,8 +25,8 @@ class DocumentModel : public QObject {
   /// Goes on with another footage or project.
   void adopt(Workspace workspace);
   bool saveAs(const QString& path);
-  /// Whether closing would lose anything: there is work and no file.
-  bool unsaved() const { return !workspace_.hasFile() && touched_; }
+  /// Whether closing would lose anything: there is work and no file that takes it.
+  bool unsaved() const { return touched_ && (!workspace_.hasFile() || workspace_.fileChangedOutside()); }
 
   /// Changes the document through an edit; a refusal goes out as problem().
   void run(std::unique_ptr<Edit> edit);

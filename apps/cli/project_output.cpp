@@ -1,0 +1,78 @@
+#include "apps/cli/project_output.h"
+
+#include <fmt/format.h>
+
+#include "core/base/atomic_file.h"
+
+namespace dusky::cli {
+namespace {
+
+using Plan = ProjectOutput::Plan;
+using What = ProjectOutput::What;
+
+Status refuseIfOpen(const std::filesystem::path& path) {
+  const FileLock::Taken taken = FileLock::take(path);
+  if (taken.lock) return Done{};
+  return cannotWrite(taken.held_by_other
+                         ? fmt::format("{} is open in another Dusky Moth ({}). Close it there, or give --new-project FILE.", path.string(), taken.holder)
+                         : fmt::format("Cannot write the project {}: {}.", path.string(), taken.holder));
+}
+
+/// Whether results may go into a project that is there.
+Result<Plan> addingTo(const std::filesystem::path& path, const Document& document) {
+  const auto there = ProjectStore::open(path, ProjectStore::Access::Read);
+  if (!there.ok()) {
+    return invalidInput(fmt::format("{} stands where the project would go: {} Give --new-project FILE, or --replace.", path.string(), there.error().message));
+  }
+  const auto stored = (*there)->document();
+  const bool same = stored.ok() && *stored == document;
+  if (same || (*there)->madeByCommand()) return Plan{What::AddTo, path, {}};
+  return invalidInput(fmt::format(
+      "{} is a project with settings or work of its own, which this would replace. --new-project FILE writes another, --replace replaces it.", path.string()));
+}
+
+}  // namespace
+
+void ProjectOutput::add(CLI::App& command) {
+  command.add_option("--new-project", new_project, "Write the project to this file (.moth), in place of one beside the results");
+  command.add_flag("--replace", replace, "Replace a project that is there, with all that was done in it");
+  command.add_flag("--save", save, "PROJECT is kept up to date: what was said and the results are saved in it. Without it, it is left alone");
+}
+
+Result<Plan> ProjectOutput::plan(const Document& document, const std::filesystem::path& opened, const std::filesystem::path& usual) const {
+  const bool from_project = opened.extension() == ".moth";
+  if (save && !from_project) return invalidInput("--save is for a project (.moth) that is given as FOOTAGE.");
+  if (save && !new_project.empty()) return invalidInput("Give --save or --new-project, not both.");
+  if (!new_project.empty() && std::filesystem::path(new_project).extension() != ".moth")
+    return invalidInput(fmt::format("--new-project takes a name that ends in .moth, not \"{}\".", new_project));
+  const std::filesystem::path target = save ? opened : !new_project.empty() ? std::filesystem::path(new_project) : usual;
+  std::error_code failed;
+  const bool itself = from_project && std::filesystem::equivalent(opened, target, failed);
+  if (itself && !save && new_project.empty())
+    return Plan{What::Leave, opened, fmt::format("{} is left as it was; --save keeps this solve in it, --new-project FILE writes another.", opened.string())};
+  if (itself && !save)
+    return invalidInput(fmt::format("--new-project names the project that is read, {}. Use --save to keep the solve in it.", opened.string()));
+  const bool exists = std::filesystem::exists(target, failed);
+  const auto folder = target.has_parent_path() ? target.parent_path() : std::filesystem::path(".");
+  // A folder that is still to be made takes it.
+  if (const Status fine = exists || std::filesystem::exists(folder, failed) ? checkOutputFile(target) : checkOutputFolder(folder); !fine.ok())
+    return fine.error();
+  if (exists || std::filesystem::exists(folder, failed)) {
+    if (const Status free = refuseIfOpen(target); !free.ok()) return free.error();
+  }
+  if (!exists || (replace && !itself)) return Plan{What::Make, target, {}};
+  if (itself) return Plan{What::AddTo, target, {}};
+  return addingTo(target, document);
+}
+
+Status saveProject(Workspace& workspace, const Plan& plan) {
+  if (plan.what == What::Leave) return Done{};
+  std::error_code failed;
+  const bool by_command = plan.what == What::Make || !std::filesystem::equivalent(plan.path, workspace.filePath(), failed);
+  const Status saved = plan.what == What::Make ? workspace.saveAs(plan.path) : workspace.saveInto(plan.path);
+  if (!saved.ok()) return saved;
+  // What an artist made stays the artist's, also with a command's settings in it.
+  return by_command ? workspace.markMadeByCommand() : Status(Done{});
+}
+
+}  // namespace dusky::cli
