@@ -3,11 +3,25 @@
 #include <fmt/format.h>
 
 #include <cstdio>
+#include <filesystem>
+#include <new>
+
+#include "core/base/json_text.h"
 
 namespace dusky::cli {
 
+namespace {
+std::FILE*& errorStream() {
+  static std::FILE* stream = stderr;
+  return stream;
+}
+}  // namespace
+
+std::FILE* errors() { return errorStream(); }
+void setErrors(std::FILE* stream) { errorStream() = stream; }
+
 int failWith(const Error& error) {
-  fmt::print(stderr, "moth: {}\n", error.message);
+  fmt::print(errors(), "moth: {}\n", error.message);
   switch (error.kind) {
     case ErrorKind::CannotSolve: return kCouldNotSolve;
     case ErrorKind::Cancelled: return kCancelled;
@@ -34,6 +48,9 @@ int run(int argc, const char* const* argv, std::stop_token stop) {
   app.require_subcommand(1);
   app.set_version_flag("--version", "moth 0.1.0");
   int code = kSolved;
+  std::error_code gone;
+  (void)std::filesystem::current_path(gone);
+  if (gone) return failWith(invalidInput("The working directory is gone. Change into another one."));
   addSolve(app, stop, code);
   addTrack(app, stop, code);
   addSweep(app, stop, code);
@@ -45,9 +62,16 @@ int run(int argc, const char* const* argv, std::stop_token stop) {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& problem) {
     if (problem.get_exit_code() == 0) return app.exit(problem);
-    fmt::print(stderr, "moth: {}\nRun `moth --help`, or `moth COMMAND --help`, to see what it takes.\n", problem.what());
+    fmt::print(errors(), "moth: {}\nRun `moth --help`, or `moth COMMAND --help`, to see what it takes.\n", problem.what());
     return kBadInput;
+  } catch (const std::bad_alloc&) {
+    return failWith(unreadable("Memory is full. Give fewer frames or --max-tracks, or close other programs; a picture of an absurd size does this too."));
+  } catch (const std::exception& problem) {
+    return failWith(unreadable(
+        fmt::format("Something went wrong that should not ({}). Nothing was half-written. Please report it with what you ran.", whyUnreadable(problem))));
   }
+  // What is printed may go to a file on a full disk.
+  if (std::fflush(stdout) != 0 || std::ferror(stdout)) return failWith(cannotWrite("The output could not be written: the disk is full, or nobody reads it."));
   return code;
 }
 

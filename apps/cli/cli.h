@@ -1,5 +1,6 @@
 #pragma once
 #include <CLI/CLI.hpp>
+#include <cstdio>
 #include <stop_token>
 
 #include "core/base/result.h"
@@ -8,6 +9,10 @@ namespace dusky::cli {
 
 // Exit codes of the contract.
 inline constexpr int kSolved = 0, kBadInput = 2, kSolvedInPart = 3, kCouldNotSolve = 4, kNotTrusted = 5, kCancelled = 130;
+
+/// Where sentences for the artist go: standard error, as it was when the program began.
+std::FILE* errors();
+void setErrors(std::FILE* stream);
 
 /// The exit code for an error, after printing its sentence to standard error.
 int failWith(const Error& error);

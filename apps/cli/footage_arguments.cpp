@@ -8,6 +8,7 @@
 #include <sstream>
 
 #include "apps/cli/progress_line.h"
+#include "core/base/json_text.h"
 #include "core/image/frame_ranges.h"
 #include "core/project/edits.h"
 #include "core/track/track_files.h"
@@ -127,10 +128,12 @@ void FootageArguments::addMasks(CLI::App& command) {
 Status FootageArguments::putMasks(Workspace& workspace) const {
   if (masks.empty() && invert_masks) return invalidInput("--invert-masks needs --masks DIR.");
   if (masks.empty() && !alpha) return Done{};
+  if (!isUtf8(masks)) return unreadable("--masks: the folder's name holds bytes that are no text (UTF-8). Rename it.");
+  std::error_code failed;
   MaskSettings settings = workspace.document().masks;
   settings.alpha.used = settings.alpha.used || alpha;
   // A project may be opened from anywhere.
-  if (!masks.empty()) settings.mattes = {.folder = std::filesystem::absolute(masks).lexically_normal().string(), .inverted = invert_masks};
+  if (!masks.empty()) settings.mattes = {.folder = std::filesystem::absolute(masks, failed).lexically_normal().string(), .inverted = invert_masks};
   return workspace.run(setMember("Use masks", &Document::masks, settings));
 }
 
@@ -148,6 +151,7 @@ Status FootageArguments::readRange(FollowOptions& options) const {
   if (std::sscanf(frames.c_str(), "%d-%d%c", &first, &last, &rest) != 2 || first > last) {
     return invalidInput(fmt::format("--frames takes a range like 10-80, not \"{}\".", frames));
   }
+  if (first == 0 && last == 0) return invalidInput("--frames 0-0: frame 0 alone cannot be asked for; give 0-1.");
   options.first_frame = first;
   options.last_frame = last;
   return Done{};

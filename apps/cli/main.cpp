@@ -1,5 +1,9 @@
+#include <fcntl.h>
+#include <unistd.h>
+
 #include <chrono>
 #include <csignal>
+#include <cstdio>
 #include <stop_token>
 #include <thread>
 
@@ -12,6 +16,17 @@ std::stop_source& stopper() {
   return source;
 }
 volatile std::sig_atomic_t interrupted = 0;
+
+/// Picture libraries print what they think of a damaged file. The artist reads one sentence of ours instead: it goes to standard error as it was, they to
+/// nowhere.
+void keepLibrariesQuiet() {
+  const int ours = ::fcntl(STDERR_FILENO, F_DUPFD_CLOEXEC, 3), nowhere = ::open("/dev/null", O_WRONLY | O_CLOEXEC);
+  std::FILE* stream = ours >= 0 ? ::fdopen(ours, "w") : nullptr;
+  if (!stream || nowhere < 0) return;
+  std::setvbuf(stream, nullptr, _IONBF, 0);
+  dusky::cli::setErrors(stream);
+  ::dup2(nowhere, STDERR_FILENO);
+}
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -19,6 +34,10 @@ int main(int argc, char** argv) {
   // The handler only sets a flag; a thread turns it into a wish to stop.
   std::signal(SIGINT, [](int) { interrupted = 1; });
   std::signal(SIGTERM, [](int) { interrupted = 1; });
+  std::signal(SIGHUP, [](int) { interrupted = 1; });
+  std::signal(SIGPIPE, SIG_IGN);
+  std::signal(SIGXFSZ, SIG_IGN);
+  keepLibrariesQuiet();
   std::jthread watcher([](std::stop_token done) {
     while (!done.stop_requested()) {
       if (interrupted) stopper().request_stop();

@@ -8,6 +8,8 @@
 #include <memory>
 #include <nlohmann/json.hpp>
 
+#include "apps/cli/cli.h"
+
 namespace dusky::cli {
 namespace {
 
@@ -20,7 +22,7 @@ std::string timeLeft(double seconds) {
 void showJson(const ProgressState& state) {
   nlohmann::ordered_json line = {{"fraction", std::round(state.fraction * 1e4) / 1e4}, {"what", state.what}, {"seconds_left", nullptr}};
   if (std::isfinite(state.seconds_left)) line["seconds_left"] = std::round(state.seconds_left * 10) / 10;
-  fmt::print(stderr, "{}\n", line.dump());
+  fmt::print(errors(), "{}\n", line.dump());
 }
 
 class Line {
@@ -29,16 +31,16 @@ class Line {
     const int percent = static_cast<int>(100 * state.fraction);
     const bool done = state.fraction >= 1;
     if (terminal_) {
-      fmt::print(stderr, "\r\x1b[K{:3d} % {}{}{}", percent, state.what, timeLeft(state.seconds_left), done ? "\n" : "");
+      fmt::print(errors(), "\r\x1b[K{:3d} % {}{}{}", percent, state.what, timeLeft(state.seconds_left), done ? "\n" : "");
     } else if (percent >= last_ + 10 || (done && last_ < 100)) {
-      fmt::print(stderr, "{:3d} % {}\n", percent, state.what);
+      fmt::print(errors(), "{:3d} % {}\n", percent, state.what);
       last_ = percent;
     }
-    std::fflush(stderr);
+    std::fflush(errors());
   }
 
  private:
-  const bool terminal_ = ::isatty(STDERR_FILENO) == 1;
+  const bool terminal_ = ::isatty(::fileno(errors())) == 1;
   int last_ = -10;
 };
 

@@ -17,8 +17,7 @@ namespace {
 struct Arguments : FootageArguments {
   std::string folder, focal, motion, lens, lens_file, report;
   std::vector<std::string> releases, values;
-  double focal_mm = 0, sensor_mm = 0, focal_px = 0;
-  std::optional<double> focal_tolerance, pixel_aspect, readout_ms;
+  std::optional<double> focal_mm, sensor_mm, focal_px, focal_tolerance, pixel_aspect, readout_ms;
   std::optional<int> seed;
   bool object = false, find_readout = false, global_shutter = false;
   ProjectOutput project;
@@ -35,16 +34,22 @@ void readChoice(const std::string& text, const std::array<std::string_view, N>& 
 }
 
 Status readFocal(const Arguments& a, int width, LensSettings& lens) {
-  const bool given = a.focal_mm > 0 || a.focal_px > 0;
-  if (a.focal_mm < 0 || a.focal_px < 0 || a.sensor_mm < 0) return invalidInput("Focal length and sensor width must be over 0.");
-  if (a.focal_mm > 0 && a.focal_px > 0) return invalidInput("Give --focal-mm with --sensor-mm, or --focal-px, not both.");
-  if ((a.focal_mm > 0) != (a.sensor_mm > 0))
+  const bool given = a.focal_mm || a.focal_px;
+  for (const auto& length : {a.focal_mm, a.focal_px, a.sensor_mm}) {
+    if (length && !(*length > 0 && std::isfinite(*length)))
+      return invalidInput(fmt::format("Focal length and sensor width must be over 0, not {:g}.", *length));
+  }
+  if (a.focal_mm && a.focal_px) return invalidInput("Give --focal-mm with --sensor-mm, or --focal-px, not both.");
+  if (a.focal_mm.has_value() != a.sensor_mm.has_value())
     return invalidInput("--focal-mm and --sensor-mm go together: the focal length means nothing without the sensor's width.");
-  if (a.focal_px > 0) lens.focal_mm = a.focal_px / width * lens.sensor_mm;
-  if (a.focal_mm > 0) lens.focal_mm = a.focal_mm, lens.sensor_mm = a.sensor_mm;
+  if (given && (a.focal == "unknown" || a.focal == "zoom"))
+    return invalidInput(fmt::format("--focal {} takes no focal length: leave out --focal-px and --focal-mm, or say near or locked.", a.focal));
+  if (a.focal_px) lens.focal_mm = *a.focal_px / width * lens.sensor_mm;
+  if (a.focal_mm) lens.focal_mm = *a.focal_mm, lens.sensor_mm = *a.sensor_mm;
   const std::string kind = a.focal.empty() ? (given ? "near" : "unknown") : a.focal;
   if ((kind == "near" || kind == "locked") && !given && a.lens_file.empty())
     return invalidInput(fmt::format("--focal {} needs the focal length: --focal-mm with --sensor-mm, or --focal-px.", kind));
+  if (a.focal_tolerance && kind != "near") return invalidInput("--focal-tolerance is for a focal length that is nearly known: give it, with --focal near.");
   lens.focal = kind == "locked" ? FocalKnowledge::Locked
                : kind == "near" ? FocalKnowledge::Near
                : kind == "zoom" ? FocalKnowledge::Zoom
@@ -102,6 +107,8 @@ Status readKinds(const Arguments& a, LensSettings& lens) {
   readChoice(a.motion, kMotions, lens.motion);
   readChoice(a.lens, kLenses, lens.lens);
   if (a.focal_tolerance) lens.focal_tolerance_pc = *a.focal_tolerance;
+  if (a.pixel_aspect && !(*a.pixel_aspect >= 0.1 && *a.pixel_aspect <= 10))
+    return invalidInput(fmt::format("--pixel-aspect must be 0.1 to 10, not {:g}.", *a.pixel_aspect));
   if (a.pixel_aspect) lens.pixel_aspect = *a.pixel_aspect;
   if (a.readout_ms) lens.readout_ms = *a.readout_ms;
   lens.free_readout = lens.free_readout || a.find_readout;
@@ -124,12 +131,16 @@ Status prepare(const Arguments& a, Workspace& workspace) {
   if (const Status ready = a.prepare(workspace); !ready.ok()) return ready;
   LensSettings lens = workspace.document().lens;
   // A project keeps its lens unless something is said about it.
-  const bool keeps = a.takesProject() && a.focal.empty() && a.focal_mm == 0 && a.focal_px == 0 && a.sensor_mm == 0;
+  const bool keeps =
+      a.takesProject() && a.focal.empty() && !a.focal_mm && !a.focal_px && !a.sensor_mm && !(a.focal_tolerance && lens.focal != FocalKnowledge::Near);
   if (!keeps) {
     if (const Status fine = readFocal(a, workspace.footage().width, lens); !fine.ok()) return fine;
   }
   if (const Status fine = readKinds(a, lens); !fine.ok()) return fine;
-  (void)workspace.run(setMember("Set lens", &Document::lens, lens));
+  if (const Status set = workspace.run(setMember("Set lens", &Document::lens, lens)); !set.ok()) return set;
+  const auto options = solveOptionsOf(workspace.document(), workspace.footage());
+  if (!options.ok()) return options.error();
+  if (const Status fine = options->check(); !fine.ok()) return fine;
   return a.seed ? workspace.run(setMember("Set seed", &Document::seed, *a.seed)) : Status(Done{});
 }
 
@@ -185,7 +196,7 @@ int solve(const Arguments& a, std::stop_token stop) {
   Workspace workspace;
   if (const Status fine = checkOutputs(a); !fine.ok()) return failWith(fine.error());
   if (const Status ready = prepare(a, workspace); !ready.ok()) return failWith(ready.error());
-  const auto project = a.project.plan(workspace.document(), a.opened(), folder / (std::filesystem::path(a.opened()).stem().string() + ".moth"));
+  const auto project = a.project.plan(workspace.document(), a.opened(), folder / (shotName(a.opened()) + ".moth"));
   if (!project.ok()) return failWith(project.error());
   if (const Status tracked = trackNow(workspace, progress.part(0, 0.6)); !tracked.ok()) return failWith(tracked.error());
   if (const Status solved = solveNow(workspace, progress.part(0.6, 0.97)); !solved.ok()) return failWith(solved.error());
@@ -204,7 +215,7 @@ int solve(const Arguments& a, std::stop_token stop) {
   const Solution& solution = *workspace.solution();
   const Verdict& verdict = *workspace.verdict();
   if (verdict.level == TrustLevel::Reject) {
-    fmt::print(stderr, "moth: solved, but not to be trusted. {}\n", verdict.sentence);
+    fmt::print(errors(), "moth: solved, but not to be trusted. {}\n", verdict.sentence);
     return kNotTrusted;
   }
   if (solution.placedFrames() == static_cast<int>(solution.frames.size())) return kSolved;
@@ -212,7 +223,7 @@ int solve(const Arguments& a, std::stop_token stop) {
   for (const SolvedFrame& frame : solution.frames) {
     if (!frame.placed) missing += fmt::format("{}{}", missing.empty() ? "" : ", ", frame.frame);
   }
-  fmt::print(stderr, "moth: solved in part; no camera for frames {}.\n", missing);
+  fmt::print(errors(), "moth: solved in part; no camera for frames {}.\n", missing);
   return kSolvedInPart;
 }
 }  // namespace

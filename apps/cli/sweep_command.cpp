@@ -47,16 +47,26 @@ void printText(const SweepArguments& a, const SweepResult& result) {
   fmt::print("{}\n", result.sentence);
 }
 
-int sweepNow(SweepArguments a, std::stop_token stop) {
+Status checkSecond(const SweepArguments& a, const CLI::App& command) {
+  if (!a.second.parameter.empty()) return Done{};
+  for (const char* name : {"--second-from", "--second-to", "--second-points"}) {
+    if (command.get_option(name)->count() > 0) return invalidInput(fmt::format("{} needs --second, the second scalar.", name));
+  }
+  return Done{};
+}
+
+int sweepNow(SweepArguments a, const CLI::App& command, std::stop_token stop) {
+  if (const Status fine = checkSecond(a, command); !fine.ok()) return failWith(fine.error());
+  if (!a.second.parameter.empty()) a.sweep.second = a.second;
+  if (const Status fine = a.sweep.check(); !fine.ok()) return failWith(fine.error());
   const ThreadLimit limit(a.threads);
   const Progress progress = a.makeProgress(stop);
   Workspace workspace;
   if (const Status ready = a.prepare(workspace); !ready.ok()) return failWith(ready.error());
-  if (!workspace.solution()) {
+  if (!workspace.solution() || !workspace.tracks()) {
     if (const Status tracked = trackNow(workspace, progress.part(0, 0.5)); !tracked.ok()) return failWith(tracked.error());
     if (const Status solved = solveNow(workspace, progress.part(0.5, 0.7)); !solved.ok()) return failWith(solved.error());
   }
-  if (!a.second.parameter.empty()) a.sweep.second = a.second;
   const auto result = runSweep(workspace.document(), workspace.footage(), *workspace.tracks(), *workspace.solution(), a.sweep, progress.part(0.7, 1));
   if (!result.ok()) return failWith(result.error());
   a.json ? printJson(a, *result) : printText(a, *result);
@@ -82,6 +92,6 @@ void addSweep(CLI::App& app, std::stop_token stop, int& code) {
   command->add_flag("--json", a->json, "One JSON object");
   a->addTracking(*command);
   a->addRunning(*command);
-  command->callback([a, stop, &code] { code = sweepNow(*a, stop); });
+  command->callback([a, stop, command, &code] { code = sweepNow(*a, *command, stop); });
 }
 }  // namespace dusky::cli

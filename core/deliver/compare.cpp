@@ -174,6 +174,8 @@ Result<Comparison> compareShots(const ShotRecord& solved, const ShotRecord& trut
   out.centre_rms = std::sqrt(centres / static_cast<double>(from.size()));
   out.rotation_rms_deg = std::sqrt(turns / static_cast<double>(from.size()));
   measureSlip(slips(solved, truth, solved_from_truth), out);
+  if (!std::isfinite(out.slip_rms_px))
+    return invalidInput("No true point is in sight of both cameras: their paths do not fit together, or the truth's points are not seen.");
   return out;
 }
 

@@ -2,9 +2,8 @@
 
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
-
 #include "core/base/atomic_file.h"
+#include "core/base/json_text.h"
 
 namespace dusky {
 namespace {
@@ -19,6 +18,9 @@ Pose poseOf(const Json& rows) {
     pose.centre[i] = rows.at(i).at(3).get<double>();
   }
   pose.world_from_camera = Eigen::Quaterniond(r).normalized();
+  constexpr double kNear = 1e-3;
+  if (!pose.centre.allFinite() || !((r.transpose() * r - Mat3::Identity()).norm() < kNear))
+    throw std::runtime_error("a camera has no place, or its axes are not square");
   return pose;
 }
 
@@ -62,13 +64,13 @@ ShotRecord recordOf(const Json& json) {
 
 Result<ShotRecord> parseShotRecord(const std::string& text, const std::string& name) {
   try {
-    const Json json = Json::parse(text);
+    const auto json = parsedJson<Json>(text);
     const std::string format = json.value("format", "");
     if (format != "dusky-moth-report" && format != "dusky-moth-truth")
       return unreadable(fmt::format("{} is neither a report nor a truth file of Dusky Moth.", name));
     return recordOf(json);
   } catch (const std::exception& problem) {
-    return unreadable(fmt::format("{} is damaged or not a report: {}.", name, problem.what()));
+    return unreadable(fmt::format("{} is damaged or not a report: {}.", name, whyUnreadable(problem)));
   }
 }
 

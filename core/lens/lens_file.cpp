@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
-#include <nlohmann/json.hpp>
+#include "core/base/json_text.h"
 
 namespace dusky {
 namespace {
@@ -48,16 +48,18 @@ std::string lensToJson(const Lens& lens) {
 
 Result<Lens> lensFromJson(const std::string& text) {
   try {
-    const Json json = Json::parse(text);
+    const auto json = parsedJson<Json>(text);
     const std::string format = json.value("format", "");
     if (format == "dusky-moth-lens") return readLens(json, json);
     if (format == "dusky-moth-report") {
-      const Json& camera = json.at("cameras").begin().value();
+      const Json& cameras = json.at("cameras");
+      if (!cameras.is_object() || cameras.empty()) return unreadable("The report holds no camera.");
+      const Json& camera = cameras.begin().value();
       return readLens(camera, camera.at("lens"));
     }
     return unreadable("This is neither a lens nor a report of a solve.");
   } catch (const std::exception& problem) {
-    return unreadable(fmt::format("The lens cannot be read: {}.", problem.what()));
+    return unreadable(fmt::format("The lens cannot be read: {}.", whyUnreadable(problem)));
   }
 }
 

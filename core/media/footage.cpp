@@ -6,6 +6,8 @@
 #include <array>
 #include <cctype>
 
+#include "core/base/atomic_file.h"
+#include "core/base/json_text.h"
 #include "core/image/tone.h"
 #include "core/media/movie_source.h"
 #include "core/media/sequence.h"
@@ -24,10 +26,12 @@ FloatPlane lumaOf(const Picture& picture) { return channelOf(picture, Channel::L
 
 Result<std::unique_ptr<FrameSource>> openFootage(const std::filesystem::path& path) {
   std::error_code failed;
-  if (path.empty() || !std::filesystem::exists(path, failed)) {
-    return unreadable(fmt::format("There is no file or folder {}. Check the path.", path.string()));
-  }
-  if (std::filesystem::is_directory(path, failed) || isPictureFile(path)) {
+  if (path.empty()) return unreadable("Name the footage: a movie, one picture of a sequence, or a folder.");
+  // Projects and reports name it in text.
+  if (!isUtf8(path.string())) return unreadable("The footage's name holds bytes that are no text (UTF-8). Rename it, or its folder.");
+  const bool folder = std::filesystem::is_directory(path, failed);
+  if (const Status fine = folder ? Status(Done{}) : checkReadable(path); !fine.ok()) return fine.error();
+  if (folder || isPictureFile(path)) {
     auto sequence = findSequence(path);
     if (!sequence.ok()) return sequence.error();
     return openSequence(std::move(*sequence));

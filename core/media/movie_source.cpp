@@ -55,6 +55,12 @@ Plane<T> turned(const Plane<T>& from, int quarter_turns) {
   return to;
 }
 
+/// A key frame that was counted: its number, and when its packet is decoded.
+struct CountedKey {
+  int number = 0;
+  std::int64_t decoded = 0;
+};
+
 class MovieSource final : public FrameSource {
  public:
   Status open(const std::filesystem::path& path);
@@ -62,13 +68,18 @@ class MovieSource final : public FrameSource {
   Result<Frame> read(int number, FrameUse use) override;
 
  private:
+  Status openContainer();
   Status openDecoder();
   Status countFrames();
+  Status countByDecoding();
   void readTurn();
   void judgeTimes();
   bool decodeNext();
   bool sendNextPacket();
   bool seekTo(int number);
+  bool seekToCounted(int number);
+  bool rewind();
+  bool goTo(int number);
   Picture convert(int width, int height);
   FloatPlane alphaPlane();
   std::optional<FloatPlane> lumaPlane() const;
@@ -86,6 +97,9 @@ class MovieSource final : public FrameSource {
   int quarter_turns_ = 0;            ///< Clockwise, to bring a picture upright.
   std::vector<std::int64_t> times_;  ///< Presentation times of all frames, sorted.
   std::vector<std::int64_t> keys_;   ///< Those a decoder can start from.
+  bool by_count_ = false;            ///< No times to go by: frames are numbered as they come out.
+  std::vector<CountedKey> counted_;  ///< Then: where a decoder can start from.
+  bool from_start_ = false;          ///< Seeking does not lead where it should: what lies behind is reached from the start.
   int at_ = 0;                       ///< Number of the frame in raw_; 0 before the first.
   bool drained_ = false;
 };
@@ -93,16 +107,24 @@ class MovieSource final : public FrameSource {
 Status MovieSource::open(const std::filesystem::path& path) {
   av_log_set_level(AV_LOG_QUIET);
   info_.path = path.string();
+  if (const Status container = openContainer(); !container.ok()) return container;
+  if (const Status decoder = openDecoder(); !decoder.ok()) return decoder;
+  return countFrames();
+}
+
+Status MovieSource::openContainer() {
   AVFormatContext* raw_format = nullptr;
-  if (avformat_open_input(&raw_format, path.c_str(), nullptr, nullptr) < 0) {
+  // Without "file:" a colon in a name would be taken for a protocol.
+  if (avformat_open_input(&raw_format, ("file:" + info_.path).c_str(), nullptr, nullptr) < 0) {
     return unreadable(fmt::format("{} is not a movie that can be read: no known container in it.", info_.path));
   }
   format_.reset(raw_format);
   if (avformat_find_stream_info(format_.get(), nullptr) < 0) return unreadable(fmt::format("{} is damaged: its streams cannot be read.", info_.path));
   stream_ = av_find_best_stream(format_.get(), AVMEDIA_TYPE_VIDEO, -1, -1, nullptr, 0);
   if (stream_ < 0) return unreadable(fmt::format("{} holds no moving picture.", info_.path));
-  if (const Status decoder = openDecoder(); !decoder.ok()) return decoder;
-  return countFrames();
+  if (format_->streams[stream_]->disposition & AV_DISPOSITION_ATTACHED_PIC)
+    return unreadable(fmt::format("{} is sound with a cover picture: it holds no moving picture.", info_.path));
+  return Done{};
 }
 
 Status MovieSource::openDecoder() {
@@ -157,9 +179,11 @@ void MovieSource::judgeTimes() {
 }
 
 Status MovieSource::countFrames() {
+  bool timeless = false;
   while (av_read_frame(format_.get(), packet_.get()) >= 0) {
     if (packet_->stream_index == stream_ && !(packet_->flags & AV_PKT_FLAG_DISCARD)) {
       const std::int64_t time = packet_->pts != AV_NOPTS_VALUE ? packet_->pts : packet_->dts;
+      timeless = timeless || packet_->pts == AV_NOPTS_VALUE;
       times_.push_back(time);
       if (packet_->flags & AV_PKT_FLAG_KEY) keys_.push_back(time);
     }
@@ -168,11 +192,74 @@ Status MovieSource::countFrames() {
   if (times_.empty()) return unreadable(fmt::format("{} holds no frames; it may be cut off.", info_.path));
   std::sort(times_.begin(), times_.end());
   std::sort(keys_.begin(), keys_.end());
-  judgeTimes();
   info_.first = 1;
+  // Two of one time could not be told apart; a stream without a container, and some old ones, have none at all.
+  if (timeless) return countByDecoding();
+  judgeTimes();
   info_.last = static_cast<int>(times_.size());
-  if (!seekTo(1) || !decodeNext()) return unreadable(fmt::format("{} is damaged: its first frame does not decode.", info_.path));
+  if (!goTo(1)) return unreadable(fmt::format("{} is damaged: its first frame does not decode.", info_.path));
+  if (raw_->interlaced_frame)
+    info_.warnings.emplace_back("The footage is interlaced: each frame holds two moments, which a solve takes for one. Deinterlace it first.");
   return Done{};
+}
+
+/// Where packets do not tell how many frames come of them.
+Status MovieSource::countByDecoding() {
+  by_count_ = true;
+  if (!rewind()) return unreadable(fmt::format("{} cannot be read from its start again.", info_.path));
+  while (decodeNext()) {
+    if (raw_->key_frame && raw_->pkt_dts != AV_NOPTS_VALUE) counted_.push_back({at_, raw_->pkt_dts});
+  }
+  if (at_ == 0) return unreadable(fmt::format("{} is damaged: its first frame does not decode.", info_.path));
+  info_.last = at_;
+  return rewind() ? Status(Done{}) : Status(unreadable(fmt::format("{} cannot be read from its start again.", info_.path)));
+}
+
+/// To the key frame before, told by the time of its packet; false where the container does not lead there.
+bool MovieSource::seekToCounted(int number) {
+  const auto after = std::upper_bound(counted_.begin(), counted_.end(), number, [](int n, const CountedKey& key) { return n < key.number; });
+  if (after == counted_.begin()) return false;
+  const CountedKey key = *std::prev(after);
+  if (at_ >= key.number && at_ <= number) return true;
+  if (av_seek_frame(format_.get(), stream_, key.decoded, AVSEEK_FLAG_BACKWARD) < 0) return false;
+  avcodec_flush_buffers(codec_.get());
+  drained_ = false;
+  constexpr int kSoon = 300;  // frames before it that a seek may begin with
+  for (int i = 0; i < kSoon && decodeNext(); ++i) {
+    if (raw_->pkt_dts > key.decoded) return false;
+    if (raw_->pkt_dts == key.decoded) return at_ = key.number, true;
+  }
+  return false;
+}
+
+/// Opens everything anew: not every container can go back.
+bool MovieSource::rewind() {
+  const FootageInfo known = info_;
+  codec_.reset(), format_.reset();
+  const bool fine = openContainer().ok() && openDecoder().ok();
+  info_ = known;
+  drained_ = false;
+  at_ = 0;
+  return fine;
+}
+
+/// Decodes on until this frame is in raw_; from a place behind it where that is cheaper.
+bool MovieSource::goTo(int number) {
+  constexpr int kCheaperThanSeek = 12;
+  const auto decodeOn = [&] {
+    while (at_ < number) {
+      if (!decodeNext()) return false;
+    }
+    return at_ == number;
+  };
+  if (number == at_) return true;
+  if (from_start_) return (number > at_ || rewind()) && decodeOn();
+  if (at_ > 0 && number > at_ && number <= at_ + kCheaperThanSeek) return decodeOn();
+  if ((by_count_ ? seekToCounted(number) : seekTo(number)) && decodeOn()) return true;
+  // It led behind the frame, or to where nothing decodes: containers without an index do not know better.
+  if (!rewind() || !decodeOn()) return false;
+  from_start_ = true;
+  return true;
 }
 
 bool MovieSource::seekTo(int number) {
@@ -204,7 +291,7 @@ bool MovieSource::decodeNext() {
   for (;;) {
     const int got = avcodec_receive_frame(codec_.get(), raw_.get());
     if (got == 0) {
-      if (raw_->best_effort_timestamp != AV_NOPTS_VALUE)
+      if (!by_count_ && raw_->best_effort_timestamp != AV_NOPTS_VALUE)
         at_ = numberOf(raw_->best_effort_timestamp);
       else
         ++at_;
@@ -293,14 +380,7 @@ Result<Frame> MovieSource::read(int number, FrameUse use) {
   if (number < info_.first || number > info_.last) {
     return invalidInput(fmt::format("Frame {} is outside {}–{} of {}.", number, info_.first, info_.last, info_.path));
   }
-  constexpr int kCheaperThanSeek = 12;
-  if (number < at_ || number > at_ + kCheaperThanSeek) {
-    if (!seekTo(number)) return unreadable(fmt::format("{}: cannot go to frame {}.", info_.path, number));
-  }
-  while (at_ < number) {
-    if (!decodeNext()) return unreadable(fmt::format("{}: frame {} does not decode; the file may be cut off or damaged there.", info_.path, number));
-  }
-  if (at_ != number) return unreadable(fmt::format("{}: frame {} is damaged and was left out by the decoder.", info_.path, number));
+  if (!goTo(number)) return unreadable(fmt::format("{}: frame {} does not decode; the file may be cut off or damaged there.", info_.path, number));
   const auto [width, height] = quarter_turns_ % 2 == 0 ? std::pair(raw_->width, raw_->height) : std::pair(raw_->height, raw_->width);
   if (width != info_.width || height != info_.height) {
     return unreadable(fmt::format("{}: frame {} is {}×{}, the first one {}×{}; all frames must have one size.", info_.path, number, width, height, info_.width,

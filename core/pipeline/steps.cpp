@@ -73,6 +73,13 @@ Result<std::vector<DeliveredFile>> DeliveryJob::run(const DeliveryOptions& optio
   return deliver({footage, *solution, scene, timings, warnings}, options, progress);
 }
 
+std::string shotName(const std::filesystem::path& footage) {
+  std::error_code failed;
+  const std::filesystem::path whole = std::filesystem::absolute(footage, failed).lexically_normal();
+  const std::string name = (whole.has_filename() ? whole : whole.parent_path()).stem().string();
+  return name.empty() || name == "/" ? "shot" : name;
+}
+
 DeliveryOptions deliveryOptionsOf(const Document& document) {
   const DeliverySettings& chosen = document.delivery;
   return {defaultDeliveryFolder(document), chosen.camera_glb, chosen.points_ply, chosen.camera_csv, chosen.report_json, chosen.object_glb};
@@ -81,6 +88,6 @@ DeliveryOptions deliveryOptionsOf(const Document& document) {
 std::filesystem::path defaultDeliveryFolder(const Document& document) {
   if (!document.delivery.folder.empty()) return document.delivery.folder;
   const std::filesystem::path footage = document.footage_path;
-  return footage.parent_path() / (footage.stem().string() + "-delivery");
+  return (footage.has_filename() ? footage : footage.parent_path()).parent_path() / (shotName(footage) + "-delivery");
 }
 }  // namespace dusky

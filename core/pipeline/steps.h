@@ -120,6 +120,9 @@ struct DeliveryJob {
 /// The document's delivery settings, the folder made definite.
 DeliveryOptions deliveryOptionsOf(const Document& document);
 
+/// What a shot is called after its footage: the file's or the folder's name without its ending, also of "." and of a path that ends in a slash.
+std::string shotName(const std::filesystem::path& footage);
+
 /// The folder that a delivery goes to when none is set: beside the footage, named after it.
 std::filesystem::path defaultDeliveryFolder(const Document& document);
 

@@ -15,7 +15,8 @@ Status Workspace::openFootage(const std::string& path, int width, int height) {
   file_info_ = footage_ = *info;
   document_.footage.width = width, document_.footage.height = height;
   // A project may be opened from anywhere.
-  document_.footage_path = std::filesystem::absolute(path).lexically_normal().string();
+  std::error_code failed;
+  document_.footage_path = std::filesystem::absolute(path, failed).lexically_normal().string();
   prints_ = filePrintsOf(document_);
   recall();
   return Done{};

@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
+#include "core/base/json_text.h"
 
 namespace dusky {
 
@@ -89,10 +89,23 @@ static void to_json(Json& json, const HandTrack& track) {
           {"points", track.points}};
 }
 
+static StopReason reasonFrom(const Json& json) {
+  const int code = json.get<int>();
+  if (code < 0 || code > static_cast<int>(StopReason::Ambiguous)) throw std::runtime_error("a track starts or stops for a reason that there is not");
+  return static_cast<StopReason>(code);
+}
+
 static void from_json(const Json& json, HandTrack& track) {
   const Json& color = json.at("color");
-  track = {json.at("id"),    json.at("name"), json.at("kind"),  json.at("pattern_px"), json.at("search_px"), {color.at(0), color.at(1), color.at(2)},
-           json.at("start"), json.at("stop"), json.at("points")};
+  track = {json.at("id"),
+           json.at("name"),
+           json.at("kind"),
+           json.at("pattern_px"),
+           json.at("search_px"),
+           {color.at(0), color.at(1), color.at(2)},
+           reasonFrom(json.at("start")),
+           reasonFrom(json.at("stop")),
+           json.at("points")};
 }
 
 NLOHMANN_JSON_SERIALIZE_ENUM(
@@ -143,14 +156,14 @@ std::string trackWorkToJson(const TrackWork& work) { return Json(work).dump(); }
 
 Result<Document> documentFromJson(const std::string& text) {
   try {
-    Json json = Json::parse(text);
+    Json json = parsedJson<Json>(text);
     // Picks once stood in the document itself.
     if (!json.contains("picks")) json["picks"] = json;
     if (json.contains("tracking") && json["tracking"].contains("max_foreign")) json["tracking"]["max_occluded"] = json["tracking"]["max_foreign"];
     if (json.contains("lens") && !json["lens"].value("distortion", true)) json["lens"]["lens"] = "none";
     return json.get<Document>();
   } catch (const std::exception& problem) {
-    return unreadable(fmt::format("The project's settings are damaged: {}.", problem.what()));
+    return unreadable(fmt::format("The project's settings are damaged: {}.", whyUnreadable(problem)));
   }
 }
 }  // namespace dusky

@@ -1,7 +1,8 @@
 #include "core/project/result_codec.h"
 
 #include <cstring>
-#include <nlohmann/json.hpp>
+
+#include "core/base/json_text.h"
 
 namespace dusky {
 namespace {
@@ -26,6 +27,13 @@ std::vector<T> unpacked(const Json& json) {
   return values;
 }
 
+/// A number that must be one of an enumeration's.
+template <class Enum>
+Enum named(int value, Enum last) {
+  if (value < 0 || value > static_cast<int>(last)) throw std::runtime_error("a code is out of range");
+  return static_cast<Enum>(value);
+}
+
 /// Unknown numbers survive CBOR, but not as JSON text; keep them explicit.
 Json number(double v) { return std::isnan(v) ? Json(nullptr) : Json(v); }
 double numberOf(const Json& json) { return json.is_null() ? kUnknown : json.get<double>(); }
@@ -39,7 +47,7 @@ std::string toBytes(const Json& json) {
 template <class Value, class Read>
 Result<std::shared_ptr<const Value>> decodeWith(const std::string& bytes, std::string_view kind, int version, const Read& read) {
   try {
-    const Json json = Json::from_cbor(bytes);
+    const auto json = parsedJson<Json>(bytes, nlohmann::detail::input_format_t::cbor);
     if (json.at("kind") != kind || json.at("version") != version) return unreadable("A stored result is of another version; run the step again.");
     auto value = std::make_shared<Value>();
     read(json, *value);
@@ -89,8 +97,8 @@ Json trackJson(const SolvedTrack& t) {
 SolvedTrack trackOf(const Json& j) {
   SolvedTrack t;
   t.id = j.at("id");
-  t.state = j.at("state").get<TrackState>();
-  t.reason = j.at("reason").get<AsideReason>();
+  t.state = named(j.at("state").get<int>(), TrackState::Unplaced);
+  t.reason = named(j.at("reason").get<int>(), AsideReason::Slides);
   t.holdout = j.at("holdout");
   t.point = Vec3(j.at("point").at(0).get<double>(), j.at("point").at(1).get<double>(), j.at("point").at(2).get<double>());
   t.color = {j.at("color").at(0), j.at("color").at(1), j.at("color").at(2)};
@@ -152,7 +160,7 @@ void readEvidence(const Json& j, Evidence& e) {
   e.beyond_infinity_share = j.at(11), e.noise_over_time_px = numberOf(j.at(12));
   if (j.size() < 17) return;
   e.scale_sigma_share = numberOf(j.at(14)), e.scale_frame = j.at(15), e.flatness = numberOf(j.at(16));
-  for (const Json& p : j.at(13)) e.patterns.push_back({p.at(0).get<PatternKind>(), numberOf(p.at(1)), numberOf(p.at(2))});
+  for (const Json& p : j.at(13)) e.patterns.push_back({named(p.at(0).get<int>(), PatternKind::Path), numberOf(p.at(1)), numberOf(p.at(2))});
 }
 
 Json summaryJson(const SolveSummary& s) {
@@ -163,7 +171,7 @@ Json summaryJson(const SolveSummary& s) {
 }
 
 void readSummary(const Json& j, SolveSummary& s) {
-  s.termination = j.at("termination").get<Termination>();
+  s.termination = named(j.at("termination").get<int>(), Termination::Cancelled);
   s.rounds = j.at("rounds");
   s.observations = j.at("observations");
   s.holdout_tracks = j.at("holdout_tracks");
@@ -226,16 +234,16 @@ Result<TrackSetPtr> decodeTracks(const std::string& bytes) {
     for (std::size_t h = 0; h < heads.size(); h += kHead) {
       Track t{.id = heads[h],
               .color = {static_cast<std::uint8_t>(heads[h + 1]), static_cast<std::uint8_t>(heads[h + 2]), static_cast<std::uint8_t>(heads[h + 3])},
-              .stop = static_cast<StopReason>(heads[h + 4]),
-              .start = static_cast<StopReason>(heads[h + 5]),
+              .stop = named(heads[h + 4], StopReason::Ambiguous),
+              .start = named(heads[h + 5], StopReason::Ambiguous),
               .born_frame = heads[h + 6],
-              .size = static_cast<FeatureSize>(heads[h + 7])};
+              .size = named(heads[h + 7], FeatureSize::Coarse)};
       for (int k = 0; k < heads[h + 8]; ++k, ++next) t.observations.push_back({frames.at(next), Vec2(places[2 * next], places[2 * next + 1])});
       set.tracks.push_back(std::move(t));
     }
     const Json& s = j.at("summary");
     TrackSummary& summary = set.summary;
-    summary.termination = s.at("termination").get<Termination>();
+    summary.termination = named(s.at("termination").get<int>(), Termination::Cancelled);
     summary.frames = s.at("frames"), summary.found = s.at("found"), summary.too_short = s.at("too_short"), summary.rejoined = s.at("rejoined");
     summary.decode_s = numberOf(s.at("decode_s")), summary.track_s = numberOf(s.at("track_s")), summary.total_s = numberOf(s.at("total_s"));
     summary.detect_s = numberOf(s.at("detect_s")), summary.forward_s = numberOf(s.at("forward_s")), summary.backward_s = numberOf(s.at("backward_s"));
@@ -295,7 +303,7 @@ Json cameraJson(const SolvedCamera& c) {
 
 SolvedCamera cameraOf(const Json& j) {
   SolvedCamera c{.name = j.at("name")};
-  c.lens = Lens::simple(j.at("width"), j.at("height"), 0, j.at("model").get<LensModel>());
+  c.lens = Lens::simple(j.at("width"), j.at("height"), 0, named(j.at("model").get<int>(), LensModel::Anamorphic));
   c.lens.pixel_aspect = j.at("pixel_aspect");
   c.lens.setParameters(j.at("parameters").get<LensParameters>());
   c.sigma = numbersOf(j.at("sigma"));
@@ -349,7 +357,7 @@ Result<SolutionPtr> decodeSolution(const std::string& bytes) {
     s.rms_px = numberOf(j.at("rms"));
     s.holdout_rms_px = numberOf(j.at("holdout_rms"));
     const Json& motion = j.at("motion");
-    s.motion = motion.at(0).get<MotionKind>(), s.motion_why = motion.at(1), s.path_why = motion.at(2);
+    s.motion = named(motion.at(0).get<int>(), MotionKind::Arc), s.motion_why = motion.at(1), s.path_why = motion.at(2);
     readEvidence(j.at("evidence"), s.evidence);
     readSummary(j.at("summary"), s.summary);
   });

@@ -131,8 +131,6 @@ Status checkAxis(const Sweeper& sweeper, const SweepAxis& axis) {
     return invalidInput(
         fmt::format("The solved lens has no parameter \"{}\". It can be focal_px, cx_px, cy_px, a coefficient of its model, or readout_ms.", axis.parameter));
   }
-  if (!(axis.from < axis.to)) return invalidInput(fmt::format("The range of {} must rise, not go from {} to {}.", axis.parameter, axis.from, axis.to));
-  if (axis.points < 3 || axis.points > 200) return invalidInput(fmt::format("A sweep takes 3 to 200 points, not {}.", axis.points));
   return Done{};
 }
 
@@ -199,8 +197,20 @@ SweepResult judgeSweep(std::vector<SweepPoint> points, std::string_view paramete
   return result;
 }
 
+Status SweepOptions::check() const {
+  for (const SweepAxis& axis : {first, second.value_or(first)}) {
+    if (const ValueRange range = rangeOfParameter(axis.parameter); !range.holds(axis.from) || !range.holds(axis.to))
+      return invalidInput(
+          fmt::format("{} can be {:g} to {:g}; a sweep from {:g} to {:g} goes beyond.", axis.parameter, range.least, range.most, axis.from, axis.to));
+    if (!(axis.from < axis.to)) return invalidInput(fmt::format("The range of {} must rise, not go from {} to {}.", axis.parameter, axis.from, axis.to));
+    if (axis.points < 3 || axis.points > 200) return invalidInput(fmt::format("A sweep takes 3 to 200 points, not {}.", axis.points));
+  }
+  return Done{};
+}
+
 Result<SweepResult> sweep(const TrackSet& tracks, const SolveOptions& options, const Solution& from, const SweepOptions& asked, const Progress& progress,
                           const std::function<void(const SweepPoint&)>& on_point) {
+  if (const Status fine = asked.check(); !fine.ok()) return fine.error();
   Sweeper sweeper(tracks, options, from, progress, on_point);
   if (const Status fine = checkAxis(sweeper, asked.first); !fine.ok()) return fine.error();
   if (asked.second) {

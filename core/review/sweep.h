@@ -20,6 +20,9 @@ struct SweepOptions {
   SweepAxis first;
   std::optional<SweepAxis> second;  ///< Both together, on a grid.
   bool refine = true;               ///< More points about each valley of a single axis.
+
+  /// Errors: InvalidInput naming a range that does not rise or goes beyond what its scalar can be, or too few or many points.
+  Status check() const;
 };
 
 struct SweepPoint {

@@ -50,6 +50,13 @@ struct SolveOptions {
   bool operator==(const SolveOptions&) const = default;
 };
 
+/// What a lens parameter, or "readout_ms", can sensibly be, by its name. The one place that says so: for known values, sweeps and settings.
+struct ValueRange {
+  double least = 0, most = 0;
+  bool holds(double v) const { return v >= least && v <= most; }
+};
+ValueRange rangeOfParameter(std::string_view name);
+
 /// Parameters that are released together.
 struct LensGroup {
   std::string_view name;        ///< "k1", "principal point" ...

@@ -111,7 +111,7 @@ bool Run::bearsAfter(int frame) const { return (scope_.births.first == 0 && scop
 Status Run::forward() {
   Follower follower(options_, Follower::Direction::Forward, tracks_);
   std::vector<int> order = frames_;
-  if (scope_.births.first != 0) order.erase(order.begin(), std::lower_bound(order.begin(), order.end(), scope_.births.first));
+  if (scope_.births.first != 0 || scope_.births.last != 0) order.erase(order.begin(), std::lower_bound(order.begin(), order.end(), scope_.births.first));
   const double share = options_.both_ways ? kShareForward : 1;
   const double frames = static_cast<double>(order.size());
   const Status read = eachFrame(std::move(order), [&](const std::optional<PreparedFrame>& before, const PreparedFrame& now, const LeftOut& left_out) {

@@ -5,10 +5,10 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <nlohmann/json.hpp>
 #include <sstream>
 
 #include "core/base/atomic_file.h"
+#include "core/base/json_text.h"
 
 namespace dusky {
 namespace {
@@ -101,7 +101,7 @@ Result<TrackSet> tracksFromCsv(const std::string& text) {
 Result<TrackSet> tracksFromJson(const std::string& text) {
   TrackSet set;
   try {
-    const Json json = Json::parse(text);
+    const auto json = parsedJson<Json>(text);
     if (json.at("format") != "dusky-moth-tracks") return unreadable("It is not a file of tracks.");
     if (json.at("version") != 1) return unreadable("It was written by a newer Dusky Moth.");
     set.width = json.at("width"), set.height = json.at("height");
@@ -124,7 +124,7 @@ Result<TrackSet> tracksFromJson(const std::string& text) {
     set.first_frame = first, set.last_frame = last;
     set.used_frames = json.value("frames", std::vector<int>{});
   } catch (const std::exception& problem) {
-    return unreadable(fmt::format("The tracks cannot be read: {}.", problem.what()));
+    return unreadable(fmt::format("The tracks cannot be read: {}.", whyUnreadable(problem)));
   }
   return set;
 }

@@ -203,8 +203,8 @@ bool MainWindow::save() {
 }
 
 bool MainWindow::saveAs() {
-  const QFileInfo footage(QString::fromStdString(session_.model.document().footage_path));
-  QString path = QFileDialog::getSaveFileName(this, tr("Save project as"), footage.completeBaseName() + ".moth", tr("Dusky Moth projects (*.moth)"));
+  QString path = QFileDialog::getSaveFileName(this, tr("Save project as"), QString::fromStdString(shotName(session_.model.document().footage_path)) + ".moth",
+                                              tr("Dusky Moth projects (*.moth)"));
   if (path.isEmpty()) return false;
   if (!path.endsWith(".moth")) path += ".moth";
   return saveTo(path);

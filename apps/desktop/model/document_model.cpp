@@ -5,13 +5,13 @@
 namespace dusky::desktop {
 
 int DocumentModel::firstFrame() const {
-  const int chosen = document().tracking.first_frame;
-  return chosen != 0 ? chosen : workspace_.footage().first;
+  const FollowOptions& range = document().tracking;
+  return range.first_frame != 0 || range.last_frame != 0 ? range.first_frame : workspace_.footage().first;
 }
 
 int DocumentModel::lastFrame() const {
-  const int chosen = document().tracking.last_frame;
-  return chosen != 0 ? chosen : workspace_.footage().last;
+  const FollowOptions& range = document().tracking;
+  return range.first_frame != 0 || range.last_frame != 0 ? range.last_frame : workspace_.footage().last;
 }
 
 void DocumentModel::adopt(Workspace workspace) {

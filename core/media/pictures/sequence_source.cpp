@@ -2,13 +2,59 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
 #include <cmath>
+#include <filesystem>
 
+#include "core/base/atomic_file.h"
 #include "core/image/frame_ranges.h"
 #include "core/media/pictures/formats.h"
 
 namespace dusky {
 namespace {
+
+// Larger ones are no film's: damaged headers claim such sizes.
+constexpr int kLongestSide = 65536, kMostChannels = 64;
+constexpr std::int64_t kMostPixels = std::int64_t{16384} * 16384;
+constexpr std::uintmax_t kMostBytes = std::uintmax_t{4} << 30;
+
+/// Why a picture is not even tried; Done where it is.
+Status checkSizes(const std::string& file, const OIIO::ImageSpec& spec) {
+  const auto fits = [](int width, int height) {
+    return width > 0 && height > 0 && width <= kLongestSide && height <= kLongestSide && std::int64_t{width} * height <= kMostPixels;
+  };
+  const bool near =
+      std::abs(static_cast<double>(spec.x) - spec.full_x) < 4.0 * kLongestSide && std::abs(static_cast<double>(spec.y) - spec.full_y) < 4.0 * kLongestSide;
+  if (fits(spec.width, spec.height) && fits(spec.full_width, spec.full_height) && near && spec.nchannels > 0 && spec.nchannels <= kMostChannels &&
+      spec.depth <= 1)
+    return Done{};
+  return unreadable(fmt::format("{} claims {}×{} px ({}×{} of them filled) with {} channels; pictures have up to {} million pixels. It may be damaged.", file,
+                                spec.full_width, spec.full_height, spec.width, spec.height, spec.nchannels, kMostPixels / 1000000));
+}
+
+std::string kindOf(const std::string& file) {
+  std::string ending = std::filesystem::path(file).extension().string();
+  if (!ending.empty()) ending.erase(0, 1);
+  std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return std::tolower(c); });
+  return ending;
+}
+
+/// Opens a picture with the reader of its kind alone. Errors: Unreadable: no regular file, damaged, of another kind than its name says, of no sane size.
+Result<std::unique_ptr<OIIO::ImageInput>> openPicture(const std::string& file) {
+  if (const Status fine = checkReadable(file); !fine.ok()) return fine.error();
+  std::error_code failed;
+  if (std::filesystem::file_size(file, failed) > kMostBytes)
+    return unreadable(fmt::format("{} is larger than {} GB; that is no picture.", file, kMostBytes >> 30));
+  const std::string kind = kindOf(file);
+  auto input = OIIO::ImageInput::create(kind);
+  OIIO::ImageSpec spec;
+  if (!input || !input->open(file, spec)) {
+    (void)OIIO::geterror();
+    return unreadable(fmt::format("{} cannot be read: it is damaged, or no {} picture as its name says.", file, kind));
+  }
+  if (const Status fine = checkSizes(file, spec); !fine.ok()) return fine.error();
+  return std::unique_ptr<OIIO::ImageInput>(std::move(input));
+}
 
 float displayFromLinear(float linear) {
   const float x = std::clamp(linear, 0.0f, 1.0f);
@@ -24,10 +70,10 @@ class SequenceSource final : public FrameSource {
     info_.first = sequence_.files.begin()->first;
     info_.last = sequence_.files.rbegin()->first;
     const auto first = sequence_.files.begin()->second;
-    const auto input = OIIO::ImageInput::open(first.string());
-    if (!input) return unreadable(fmt::format("{} is not a picture that can be read: {}.", first.string(), reason()));
-    readHeader(input->spec());
-    info_.kind = fmt::format("sequence ({})", input->format_name());
+    const auto input = openPicture(first.string());
+    if (!input.ok()) return input.error();
+    readHeader((*input)->spec());
+    info_.kind = fmt::format("sequence ({})", (*input)->format_name());
     constexpr int kMostMissing = 100000;
     if (info_.last - info_.first >= kMostMissing + static_cast<int>(sequence_.files.size())) {
       return unreadable(fmt::format("{}: its {} files are numbered from {} to {}; that is not one sequence. Name the frames by their numbers.", info_.path,
@@ -50,27 +96,22 @@ class SequenceSource final : public FrameSource {
                                   : fmt::format("Frame {} is outside {}–{} of {}.", number, info_.first, info_.last, info_.path));
     }
     const std::string file = found->second.string();
-    const auto input = OIIO::ImageInput::open(file);
-    if (!input) return unreadable(fmt::format("{} (frame {}) cannot be read: {}.", file, number, reason()));
-    const OIIO::ImageSpec& spec = input->spec();
+    const auto input = openPicture(file);
+    if (!input.ok()) return input.error();
+    const OIIO::ImageSpec& spec = (*input)->spec();
     if (spec.full_width != info_.width || spec.full_height != info_.height) {
       return unreadable(fmt::format("{} is {}×{}, the first frame {}×{}; all frames must have one size.", file, spec.full_width, spec.full_height, info_.width,
                                     info_.height));
     }
     std::vector<float> pixels(static_cast<std::size_t>(spec.width) * spec.height * spec.nchannels);
-    if (!input->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, pixels.data())) {
-      return unreadable(fmt::format("{} (frame {}) is damaged: {}.", file, number, input->geterror()));
+    if (!(*input)->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, pixels.data())) {
+      (void)(*input)->geterror();
+      return unreadable(fmt::format("{} (frame {}) is damaged or cut off: not all of its pixels can be read.", file, number));
     }
     return use == FrameUse::Alpha ? alphaOf(number, pixels, spec) : toFrame(number, pixels, spec);
   }
 
  private:
-  static std::string reason() {
-    std::string text = OIIO::geterror();
-    while (!text.empty() && (text.back() == '\n' || text.back() == '.')) text.pop_back();
-    return text.empty() ? "unknown format" : text;
-  }
-
   void readHeader(const OIIO::ImageSpec& spec) {
     info_.width = spec.full_width;
     info_.height = spec.full_height;

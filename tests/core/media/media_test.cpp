@@ -217,7 +217,7 @@ TEST(Movie, SaysWhatIsWrong) {
   EXPECT_THAT(whyNot(folder / "text.mp4"), HasSubstr("text.mp4"));
   std::ofstream(folder / "empty.mov");
   EXPECT_THAT(whyNot(folder / "empty.mov"), HasSubstr("empty.mov"));
-  EXPECT_THAT(whyNot(""), HasSubstr("There is no file"));
+  EXPECT_THAT(whyNot(""), HasSubstr("Name the footage"));
 }
 
 TEST(Movie, ATruncatedOneNamesItsFirstMissingFrame) {
