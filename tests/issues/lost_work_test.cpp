@@ -1,10 +1,8 @@
 // Ways in which work was lost, or could have been: two programs on one project, commands that replace it, outputs that are inputs, full disks.
-#include <fcntl.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 #include <signal.h>
 #include <sqlite3.h>
-#include <sys/file.h>
 #include <sys/resource.h>
 #include <sys/stat.h>
 #include <sys/wait.h>
@@ -18,6 +16,7 @@
 #include "core/pipeline/workspace.h"
 #include "core/project/edits.h"
 #include "tests/apps/cli/run_moth.h"
+#include "tests/support/holder.h"
 #include "tests/support/shot_maker.h"
 #include "tests/support/temporary_folder.h"
 
@@ -25,35 +24,6 @@ namespace dusky::testing {
 namespace fs = std::filesystem;
 using ::testing::HasSubstr;
 using ::testing::Not;
-
-/// Another program that has a project open.
-class Holder {
- public:
-  explicit Holder(const fs::path& project) {
-    const fs::path lock = project.parent_path() / ("." + project.filename().string() + ".lock");
-    int told[2];
-    EXPECT_EQ(::pipe(told), 0);
-    child_ = ::fork();
-    if (child_ == 0) {
-      const int file = ::open(lock.c_str(), O_RDWR | O_CREAT, 0644);
-      const std::string who = "anna on quay-3, since 2026-11-29 10:42";
-      const bool held = ::flock(file, LOCK_EX | LOCK_NB) == 0 && ::write(file, who.data(), who.size()) > 0;
-      (void)!::write(told[1], held ? "y" : "n", 1);
-      for (;;) ::pause();
-    }
-    char answer = 0;
-    EXPECT_EQ(::read(told[0], &answer, 1), 1);
-    EXPECT_EQ(answer, 'y');
-    ::close(told[0]), ::close(told[1]);
-  }
-  ~Holder() {
-    ::kill(child_, SIGKILL);
-    ::waitpid(child_, nullptr, 0);
-  }
-
- private:
-  pid_t child_;
-};
 
 /// No file may grow beyond so much, as on a full disk.
 class SmallDisk {

@@ -1,6 +1,8 @@
 // Past bugs of the window, each in a real one.
+#include <QAbstractButton>
 #include <QApplication>
 #include <QImage>
+#include <QMessageBox>
 #include <fmt/format.h>
 
 #include <cstring>
@@ -11,6 +13,7 @@
 #include "core/project/edits.h"
 #include "tests/apps/desktop/quay_window.h"
 #include "tests/apps/desktop/run_tests.h"
+#include "tests/support/holder.h"
 
 namespace dusky::testing {
 using desktop::ViewSettings;
@@ -101,6 +104,53 @@ TEST_F(WindowIssues, TheCamerasOfAZoomOpenAsTheirLensesDo) {
   std::size_t moved = 0;
   for (std::size_t i = 0; i < after.size(); ++i) moved += std::memcmp(&after[i], &before[i], sizeof after[i]) != 0;
   EXPECT_GT(moved, 40u) << "frusta are narrower";
+}
+
+// Two windows on one project: the last to write won, and neither was told.
+TEST_F(WindowIssues, AProjectThatIsOpenElsewhereIsReadOnlyAndSaysWhoHasIt) {
+  const TemporaryFolder out;
+  const std::filesystem::path project = out / "pier.moth";
+  ASSERT_TRUE(session().model.saveAs(QString::fromStdString(project.string())));
+  EXPECT_TRUE(window->windowTitle().contains("pier.moth · saved")) << window->windowTitle().toStdString();
+  openAnother(folder() / "quay.0001.png");
+  {
+    const Holder anna(project);
+    openAnother(project);
+    EXPECT_TRUE(window->notice().contains("anna on quay-3")) << window->notice().toStdString();
+    EXPECT_TRUE(window->windowTitle().contains("read only"));
+    EXPECT_FALSE(session().model.unsaved());
+    session().model.set("Seed", &Document::seed, 5);
+    EXPECT_TRUE(session().model.unsaved()) << "what is changed is in no file";
+  }
+  openAnother(project);
+  EXPECT_EQ(document().seed, 1);
+  EXPECT_TRUE(window->windowTitle().contains("saved"));
+  EXPECT_TRUE(window->notice().isEmpty());
+  openAnother(project);
+  EXPECT_TRUE(window->windowTitle().contains("saved")) << "a window is no stranger to itself";
+}
+
+TEST_F(WindowIssues, AProjectThatAnotherProgramChangedIsNotWrittenOverAndCanBeOpenedAnew) {
+  const TemporaryFolder out;
+  const std::filesystem::path project = out / "pier.moth", other = out / "other.moth";
+  ASSERT_TRUE(session().model.saveAs(QString::fromStdString(other.string())));
+  session().model.set("Seed", &Document::seed, 9);
+  ASSERT_TRUE(session().model.saveAs(QString::fromStdString(project.string())));
+  std::filesystem::rename(other, project);
+  session().model.set("Seed", &Document::seed, 7);
+  EXPECT_TRUE(window->notice().contains("changed by another program")) << window->notice().toStdString();
+  EXPECT_TRUE(session().model.unsaved());
+  QEvent activated(QEvent::ActivationChange);
+  QApplication::sendEvent(window.get(), &activated);
+  auto* box = window->findChild<QMessageBox*>("projectChanged");
+  ASSERT_TRUE(box) << "it is asked what to do";
+  EXPECT_TRUE(window->windowTitle().contains("not saved"));
+  for (QAbstractButton* button : box->buttons()) {
+    if (button->text() == "Open it anew") button->click();
+  }
+  ASSERT_TRUE(waitForJobs(*window));
+  EXPECT_EQ(document().seed, 9) << "as the file has it now";
+  EXPECT_FALSE(session().model.unsaved());
 }
 
 }  // namespace dusky::testing
