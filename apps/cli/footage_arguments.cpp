@@ -44,6 +44,7 @@ void FootageArguments::addFootage(CLI::App& command) {
   footage_option = command.add_option(
       "FOOTAGE", footage, "A movie, one picture of a sequence, a folder with one sequence, or a project (.moth) with its settings, masks and tracks by hand");
   footage_option->required();
+  command.add_option("--footage", relink, "Where a project's footage lies now, when it was moved; its tracks and its solve stay");
   command.add_option("--frames", frames, "Only this range, like 10-80 (the footage's own numbers)");
 }
 
@@ -159,6 +160,14 @@ Status FootageArguments::readRange(FollowOptions& options) const {
 
 std::vector<std::filesystem::path> FootageArguments::inputs() const { return {footage, tracks, masks}; }
 
+Status FootageArguments::relinkNow(Workspace& workspace) const {
+  if (relink.empty()) return Done{};
+  if (!takesProject()) return invalidInput("--footage is for a project (.moth) whose footage was moved.");
+  if (workspace.footageInFile().width == 0) return invalidInput("The project does not remember its footage: open it once where the footage lies.");
+  const auto found = lookForFootage(workspace.footageInFile(), relink);
+  return found.ok() ? workspace.relinkFootage(*found) : Status(found.error());
+}
+
 Status FootageArguments::prepare(Workspace& workspace) const {
   if (threads < 0 || threads > 1024) return invalidInput(fmt::format("--threads must be 0 (all) to 1024, not {}.", threads));
   if (footage.empty() && tracks.empty()) return invalidInput("Name the FOOTAGE, or give --tracks FILE.");
@@ -171,7 +180,10 @@ Status FootageArguments::prepare(Workspace& workspace) const {
   const Status opened =
       project ? workspace.openProject(footage, &gone, ProjectStore::Access::Read) : workspace.openFootage(this->opened(), picture->first, picture->second);
   if (!opened.ok()) return opened;
-  if (!gone.empty()) return unreadable("The project's footage cannot be read. " + gone);
+  if (const Status found = relinkNow(workspace); !found.ok()) return found;
+  // What was tracked in it can be solved all the same.
+  if (workspace.footageGone() && !workspace.tracks())
+    return unreadable("The project's footage cannot be read. " + gone + " --footage FILE says where it lies now.");
   if (const Status fine = putTone(workspace); !fine.ok()) return fine;
   if (const Status fine = putMasks(workspace); !fine.ok()) return fine;
   const auto was_given = [](const CLI::Option* option) { return option->count() > 0; };
@@ -210,7 +222,8 @@ Progress FootageArguments::makeProgress(std::stop_token stop) const {
 
 Status trackNow(Workspace& workspace, const Progress& progress) {
   if (!workspace.document().work.imported.empty() && !workspace.followed()) return Done{};
-  const std::string key = tracksKey(workspace.document(), workspace.footage());
+  if (workspace.followed() && workspace.status(Step::Tracks).state == StepState::Current) return Done{};
+  const std::string key = tracksKey(workspace.document(), workspace.footage(), workspace.filePrints(), runsOf(workspace.document()));
   const auto tracks = runTracks(workspace.document(), progress, {}, workspace.tracksStart());
   if (!tracks.ok()) return tracks.error();
   workspace.takeTracks(*tracks, key);

@@ -12,7 +12,7 @@ namespace dusky::cli {
 
 /// What every command about footage takes: which frames of it, how features are looked for, how it runs and speaks.
 struct FootageArguments {
-  std::string footage, tracks, size, frames, leave_out, masks, sizes = "medium,coarse", progress = "line";
+  std::string footage, relink, tracks, size, frames, leave_out, masks, sizes = "medium,coarse", progress = "line";
   FollowOptions tracking;
   std::optional<int> step;
   int threads = 0;
@@ -39,6 +39,8 @@ struct FootageArguments {
   bool takesProject() const { return std::filesystem::path(footage).extension() == ".moth"; }
   /// Files and folders that are read.
   std::vector<std::filesystem::path> inputs() const;
+  /// Puts --footage into the document; also part of prepare().
+  Status relinkNow(Workspace& workspace) const;
   /// Brings --tracks in beside the footage; also part of prepare().
   Status putTracks(Workspace& workspace) const;
   /// Width and height of --size; 0, 0 when it was not given.

@@ -1,12 +1,34 @@
 #include <fmt/format.h>
 
+#include <array>
+#include <filesystem>
+
 #include "apps/cli/cli.h"
 #include "core/media/footage.h"
+#include "core/pipeline/workspace.h"
 
 namespace dusky::cli {
 namespace {
 
+/// What is in a project, step by step.
+int infoOfProject(const std::string& path) {
+  Workspace workspace;
+  std::string warning;
+  if (const Status opened = workspace.openProject(path, &warning, ProjectStore::Access::Read); !opened.ok()) return failWith(opened.error());
+  const Document& document = workspace.document();
+  fmt::print("{}\n  footage  {}\n", path, document.footage_path);
+  if (!warning.empty()) fmt::print("  note     {}\n", warning);
+  constexpr std::array<std::pair<std::string_view, Step>, 5> kSteps = {
+      {{"picture", Step::Footage}, {"masks", Step::Masks}, {"tracks", Step::Tracks}, {"solve", Step::Solve}, {"scene", Step::Scene}}};
+  for (const auto& [name, step] : kSteps) fmt::print("  {:<8} {}\n", name, workspace.status(step).line);
+  const Picks& picks = document.picks;
+  if (!picks.set_aside.empty() || !picks.pinned.empty()) fmt::print("  picks    {} tracks set aside, {} pinned\n", picks.set_aside.size(), picks.pinned.size());
+  if (const auto& verdict = workspace.verdict()) fmt::print("  verdict  {}: {}\n", describe(verdict->level), verdict->sentence);
+  return kSolved;
+}
+
 int info(const std::string& path) {
+  if (std::filesystem::path(path).extension() == ".moth") return infoOfProject(path);
   auto source = openFootage(path);
   if (!source.ok()) return failWith(source.error());
   const FootageInfo& i = (*source)->info();
@@ -22,9 +44,10 @@ int info(const std::string& path) {
 }  // namespace
 
 void addInfo(CLI::App& app, int& code) {
-  auto* command = app.add_subcommand("info", "What is in a movie or an image sequence: size, frames, rate.");
+  auto* command =
+      app.add_subcommand("info", "What is in a movie or an image sequence: size, frames, rate; or in a project (.moth): what was done and what came of it.");
   auto path = std::make_shared<std::string>();
-  command->add_option("FOOTAGE", *path, "A movie, one picture of a sequence, or a folder with one sequence")->required();
+  command->add_option("FOOTAGE", *path, "A movie, one picture of a sequence, a folder with one sequence, or a project (.moth)")->required();
   command->callback([path, &code] { code = info(*path); });
 }
 

@@ -22,7 +22,8 @@ Status open(const MaskArguments& a, Workspace& workspace) {
   if (!a.takesProject()) return a.prepare(workspace);
   std::string warning;
   if (const Status opened = workspace.openProject(a.footage, &warning, ProjectStore::Access::Read); !opened.ok()) return opened;
-  if (!workspace.hasFootage()) return unreadable(warning);
+  if (const Status found = a.relinkNow(workspace); !found.ok()) return found;
+  if (workspace.footageGone()) return unreadable(warning + " --footage FILE says where it lies now.");
   if (const Status fine = a.putMasks(workspace); !fine.ok()) return fine;
   return a.putFrames(workspace);
 }

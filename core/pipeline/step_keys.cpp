@@ -86,7 +86,11 @@ void addWork(KeyBuilder& key, TrackWork work, const std::string& followed_key) {
 
 int runsOf(const Document& document) { return 1 + static_cast<int>(document.extra_runs.size()); }
 
-FilePrints filePrintsOf(const Document& document) { return {printOf(document.footage_path), printOf(document.masks.mattes.folder)}; }
+FilePrints filePrintsOf(const Document& document) {
+  std::string print = printOf(document.footage_path);
+  if (!print.empty() && print == document.footage.moved_print) print = document.footage.made_print;
+  return {std::move(print), printOf(document.masks.mattes.folder)};
+}
 
 std::string tracksKey(const Document& document, const FootageInfo& footage) { return tracksKey(document, footage, filePrintsOf(document), runsOf(document)); }
 

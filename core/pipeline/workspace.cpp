@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "core/media/footage.h"
+#include "core/project/edits.h"
 #include "core/project/result_codec.h"
 #include "core/track/track_files.h"
 
@@ -18,6 +19,7 @@ Status Workspace::openFootage(const std::string& path, int width, int height) {
   std::error_code failed;
   document_.footage_path = std::filesystem::absolute(path, failed).lexically_normal().string();
   prints_ = filePrintsOf(document_);
+  looked_at_[document_.footage_path] = {file_info_, prints_.footage};
   recall();
   return Done{};
 }
@@ -26,6 +28,37 @@ void Workspace::useStore(std::unique_ptr<ProjectStore> store) {
   writer_.reset();
   store_ = std::move(store);
   if (store_->writable()) writer_ = std::make_shared<ResultWriter>(store_, write_listener_);
+  remember();
+}
+
+/// What the footage is like, in the project, for when it is gone.
+void Workspace::remember() {
+  if (!hasFile() || footage_gone_ || file_info_.width == 0) return;
+  const std::string record = footageRecordToJson({file_info_, prints_.footage});
+  // That it is not remembered hurts nobody now.
+  if (store_->note("footage") != record) (void)store_->saveNote("footage", record);
+}
+
+/// The print of footage that is gone stays as it was.
+FilePrints Workspace::keptWhereGone(FilePrints prints) const {
+  if (footage_gone_) prints.footage = prints_.footage;
+  return prints;
+}
+
+/// After the footage's place changed: what is known of the new one.
+void Workspace::lookAgain() {
+  const auto known = looked_at_.find(document_.footage_path);
+  if (known != looked_at_.end()) file_info_ = known->second.info;
+  std::error_code failed;
+  footage_gone_ = !std::filesystem::exists(document_.footage_path, failed);
+  prints_ = filePrintsOf(document_);
+  if (footage_gone_ && known != looked_at_.end()) prints_.footage = known->second.print;
+  remember();
+}
+
+Status Workspace::relinkFootage(const FootageRecord& found) {
+  looked_at_[found.info.path] = found;
+  return run(replaceDocument("Relink footage", withFootageAt(document_, found, prints_.footage)));
 }
 
 void Workspace::onWriteProblem(ResultWriter::Listener listener) {
@@ -43,10 +76,17 @@ Status Workspace::openProject(const std::filesystem::path& path, std::string* wa
   document_ = std::move(*document);
   prints_ = filePrintsOf(document_), printed_mattes_ = document_.masks.mattes.folder;
   const auto info = lookAtFootage(document_.footage_path, document_.footage.width, document_.footage.height);
-  if (info.ok())
-    footage_ = seenAs(file_info_ = *info, shotViewOf(document_));
-  else if (warning)
-    *warning = info.error().message;
+  if (info.ok()) {
+    file_info_ = *info;
+  } else {
+    const auto note = store_->note("footage");
+    const auto record = note ? footageRecordFromJson(*note) : Result<FootageRecord>(info.error());
+    footage_gone_ = true;
+    if (record.ok()) file_info_ = record->info, prints_.footage = record->print;
+    if (warning) *warning = info.error().message;
+  }
+  if (file_info_.width > 0) footage_ = seenAs(file_info_, shotViewOf(document_)), looked_at_[document_.footage_path] = {file_info_, prints_.footage};
+  remember();
   readImported(warning);
   recall();
   return Done{};
@@ -99,8 +139,9 @@ Status Workspace::saveInto(const std::filesystem::path& path) {
 }
 
 Status Workspace::afterChange() {
+  if (document_.footage_path != seen_.footage_path) lookAgain();
   if (hasFootage()) footage_ = seenAs(file_info_, shotViewOf(document_));
-  if (document_.masks.mattes.folder != printed_mattes_) prints_ = filePrintsOf(document_), printed_mattes_ = document_.masks.mattes.folder;
+  if (document_.masks.mattes.folder != printed_mattes_) prints_ = keptWhereGone(filePrintsOf(document_)), printed_mattes_ = document_.masks.mattes.folder;
   recall();
   if (!hasFile()) return Done{};
   if (const Status saved = storeImported(); !saved.ok()) return saved;
@@ -279,8 +320,11 @@ void Workspace::takeSolution(SolutionPtr solution, const SolveKeys& keys) {
 }
 
 void Workspace::takeFilePrints(const FilePrints& prints) {
-  if (prints == prints_) return;
-  prints_ = prints;
+  std::error_code failed;
+  footage_gone_ = footage_gone_ && !std::filesystem::exists(document_.footage_path, failed);
+  const FilePrints now = keptWhereGone(prints);
+  if (now == prints_) return;
+  prints_ = now;
   recall();
 }
 

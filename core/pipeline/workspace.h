@@ -2,6 +2,7 @@
 #include <map>
 #include <memory>
 
+#include "core/pipeline/footage_record.h"
 #include "core/pipeline/steps.h"
 #include "core/project/project_store.h"
 #include "core/project/result_writer.h"
@@ -34,6 +35,12 @@ class Workspace {
   Status saveInto(const std::filesystem::path& path);
   /// Notes that the file holds what a command made; see ProjectStore::markMadeByCommand.
   Status markMadeByCommand() { return store_ ? store_->markMadeByCommand() : Status(Done{}); }
+  /// Whether the footage is not where the project says: what was tracked and solved from it is shown all the same.
+  bool footageGone() const { return footage_gone_; }
+  /// Goes on with the same footage at another place, as lookForFootage() found it; its results stay current.
+  Status relinkFootage(const FootageRecord& found);
+  /// As the file has it, or had it.
+  const FootageInfo& footageInFile() const { return file_info_; }
   /// Who hears, from another thread, that a result could not be written into the project file.
   void onWriteProblem(ResultWriter::Listener listener);
   /// Waits until all results are written. Errors: CannotWrite: the first that was not, since the last call.
@@ -98,6 +105,9 @@ class Workspace {
 
  private:
   Status afterChange();
+  void lookAgain();
+  FilePrints keptWhereGone(FilePrints prints) const;
+  void remember();
   void recall();
   void refreshTracks();
   Status storeImported();
@@ -121,6 +131,8 @@ class Workspace {
   FootageInfo file_info_, footage_;  ///< As the file has it; as the document takes it.
   FilePrints prints_;
   std::string printed_mattes_;  ///< The folder that prints_ are of.
+  bool footage_gone_ = false;
+  std::map<std::string, FootageRecord> looked_at_;  ///< By path: footage that was looked at, here or when the project was made.
   UndoStack undo_;
   std::shared_ptr<ProjectStore> store_;
   ResultWriter::Listener write_listener_;

@@ -15,12 +15,13 @@ namespace dusky {
 
 /// How the footage is taken and which of its frames are worked on.
 struct FootageSettings {
-  double fps = 0;             ///< 0: the footage's own.
-  int frame_offset = 0;       ///< Added to the footage's frame numbers.
-  Tone tone;                  ///< How its values are looked at.
-  int step = 1;               ///< Every n-th frame of the range, 1 to 1000.
-  std::vector<int> left_out;  ///< Frames not looked at, ascending.
-  int width = 0, height = 0;  ///< Of the picture behind tracks that come without footage and do not say it; 0: not said.
+  double fps = 0;                       ///< 0: the footage's own.
+  int frame_offset = 0;                 ///< Added to the footage's frame numbers.
+  Tone tone;                            ///< How its values are looked at.
+  int step = 1;                         ///< Every n-th frame of the range, 1 to 1000.
+  std::vector<int> left_out;            ///< Frames not looked at, ascending.
+  int width = 0, height = 0;            ///< Of the picture behind tracks that come without footage and do not say it; 0: not said.
+  std::string moved_print, made_print;  ///< Footage that was moved: its print where it lies now, and that under which its results were made; empty: none.
   bool operator==(const FootageSettings&) const = default;
 };
 

@@ -122,6 +122,8 @@ class SetDocument final : public Edit {
 };
 }  // namespace
 
+std::unique_ptr<Edit> replaceDocument(std::string name, Document document) { return std::make_unique<SetDocument>(std::move(name), std::move(document)); }
+
 std::unique_ptr<Edit> takeValues(const Document& document, const FootageInfo& footage, const std::vector<std::pair<std::string, double>>& values) {
   LensSettings lens = document.lens;
   for (const auto& [parameter, value] : values) {

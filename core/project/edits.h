@@ -27,6 +27,9 @@ std::unique_ptr<Edit> changeScene(std::string name, const Document& document, Sc
 std::unique_ptr<Edit> placeObjects(const Document& document, ObjectShape shape, const std::vector<int>& tracks, double size);
 std::unique_ptr<Edit> removeObjects(const Document& document);
 
+/// Another document in the place of this one, as one step to undo.
+std::unique_ptr<Edit> replaceDocument(std::string name, Document document);
+
 // Masks. A new mask gets the next free number.
 Mask newMask(const Document& document, MaskShape shape);
 /// Puts a mask in place of the one with its id, or adds it.

@@ -291,6 +291,18 @@ std::optional<std::string> ProjectStore::result(const std::string& step, const s
   return read.bytes(0);
 }
 
+std::optional<std::string> ProjectStore::note(const std::string& name) const {
+  const std::lock_guard lock(mutex_);
+  return database_->text("SELECT value FROM note WHERE name = ?", name);
+}
+
+Status ProjectStore::saveNote(const std::string& name, const std::string& value) {
+  if (const Status fine = refuseIfChanged(); !fine.ok()) return fine;
+  const std::lock_guard lock(mutex_);
+  Statement write(database_->handle, "INSERT INTO note (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value");
+  return write.text(1, name).text(2, value).run() ? Status(Done{}) : cannotWrite(fmt::format("Cannot save into {}: {}.", path_.string(), database_->reason()));
+}
+
 namespace {
 constexpr const char* kReadDocument = "SELECT json FROM document WHERE id = 1";
 }

@@ -48,6 +48,9 @@ class ProjectStore {
   bool has(const std::string& step, const std::string& key) const;
   /// Nothing when there is no such result.
   std::optional<std::string> result(const std::string& step, const std::string& key) const;
+  /// A short text kept beside the document under a name; nothing when there is none.
+  std::optional<std::string> note(const std::string& name) const;
+  Status saveNote(const std::string& name, const std::string& value);
   /// Marks the document that is stored now as written by a command: until somebody edits it, another run of the command may write its own.
   Status markMadeByCommand();
   /// Whether the stored document is as a command wrote it.

@@ -10,6 +10,7 @@
 #include "core/review/flat_set.h"
 #include "core/review/residual_patterns.h"
 #include "core/review/scale_link.h"
+#include "core/solve/arm.h"
 #include "core/solve/noise_floor.h"
 #include "core/solve/readout_search.h"
 #include "core/solve/sort_out.h"
@@ -129,7 +130,7 @@ Evidence gatherEvidence(const TrackSet& tracks, const SolveOptions& options, con
   if (solution.motion == MotionKind::Nodal) return evidence;  // it sees no depth
   const double sigma_px = errorSpread(state.work);
   evidence.beyond_infinity_share = shareBeyondInfinity(state.work, sigma_px);
-  if (!focalIsKnown(options, solution)) evidence.flatness = flatness(state.work);
+  if (!focalIsKnown(options, solution)) evidence.flatness = flatness(state.work), evidence.path_share = pathOverDistance(state.work);
   if (solution.motion == MotionKind::Arc) return evidence;  // its pivot holds it together
   const ScaleLink link = weakestScaleLink(state.work, sigma_px);
   evidence.scale_sigma_share = link.sigma_share, evidence.scale_frame = state.work.frame_numbers[static_cast<std::size_t>(link.frame)];

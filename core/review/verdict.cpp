@@ -106,10 +106,11 @@ Verdict whatHurts(const Solution& solution) {
 constexpr double kCheckOver = 1.5, kRejectOver = 4;        // error over the noise floor
 constexpr double kCheckOverTime = 1.15;                    // the same with what the tracks drift: no camera that is right is much above that
 constexpr double kCheckShare = 0.55, kRejectShare = 0.25;  // of the sightings explained
-constexpr double kCheckSlip = 0.5;                         // an insert's likely slip over what it may slip
+constexpr double kCheckSlip = 0.6;                         // an insert's likely slip over what it may slip
 constexpr double kCheckBeyond = 0.03;                      // of the kept tracks that lie beyond infinity
 constexpr double kCheckPattern = 6, kPatternShows = 0.2;   // standard deviations; of the noise
 constexpr double kCheckLink = 0.15;                        // standard deviation of one part's scale beside the other's
+constexpr double kSmallPath = 0.005;                       // the cameras' reach beside the distance of the set
 constexpr double kFlatSet = 0.05;                          // distance from a plane beside the reach in it
 constexpr double kCheckMover = 0.6;                        // of the kept tracks about it: which of the two is the set?
 constexpr double kCheckRival = 5;                          // standard deviations by which another explanation must fit worse, or a richer one better
@@ -193,9 +194,10 @@ void findCauses(const Solution& solution, Verdict& verdict) {
   const double likely = evidence.likelySlip_px();
   if (const double off = likely / slipTolerance(evidence.noise_floor_px); off > kCheckSlip) add(whatLetsSlip(solution), off / kCheckSlip, whySlips(solution));
   // Measured: the depths of what is far and the focal length make up for one another there, in a way that no curvature at the solution shows.
-  if (solution.motion == MotionKind::Arc) {
+  if (solution.motion == MotionKind::Arc || evidence.path_share < kSmallPath) {
     add("small parallax", 1.5,
-        "The camera rotates about a point beside it: so little parallax hardly tells the focal length from how far the set is. Give the focal length, or its "
+        "The camera hardly leaves its place, as on a tripod beside its nodal point: so little parallax hardly tells the focal length from how far the set is. "
+        "Give the focal length, or its "
         "neighbourhood, and leave the motion to the tracks.");
   }
   if (const double share = evidence.beyond_infinity_share; share > kCheckBeyond)

@@ -119,13 +119,14 @@ struct Evidence {
   double focal_sigma_share = kUnknown;  ///< Standard deviation of the focal length as a share of it, as a profile shows it: how far it can be forced off before
                                         ///< the tracks object. Never trusts the curvature at the solution alone.
   Rival rival;
-  double slip_sigma_px = kUnknown;        ///< Standard deviation of an insert's slip, by the covariance of all that the cameras found.
-  double focal_slip_px = kUnknown;        ///< The same by the focal length alone, as its profile shows it.
-  double stability_px = kUnknown;         ///< The same as two halves of the tracks show it, each solved alone from here.
-  double beyond_infinity_share = 0;       ///< Of the kept tracks: those whose errors want them beyond infinity (beyond_infinity.h).
-  double scale_sigma_share = kUnknown;    ///< Standard deviation of one part's scale beside the other's, where the path hangs together least (scale_link.h).
-  int scale_frame = 0;                    ///< The last frame before that place.
-  double flatness = kUnknown;             ///< Of a set under an unknown focal length: how far it is from a plane, beside how far it reaches (flat_set.h).
+  double slip_sigma_px = kUnknown;      ///< Standard deviation of an insert's slip, by the covariance of all that the cameras found.
+  double focal_slip_px = kUnknown;      ///< The same by the focal length alone, as its profile shows it.
+  double stability_px = kUnknown;       ///< The same as two halves of the tracks show it, each solved alone from here.
+  double beyond_infinity_share = 0;     ///< Of the kept tracks: those whose errors want them beyond infinity (beyond_infinity.h).
+  double scale_sigma_share = kUnknown;  ///< Standard deviation of one part's scale beside the other's, where the path hangs together least (scale_link.h).
+  int scale_frame = 0;                  ///< The last frame before that place.
+  double path_share = kUnknown;  ///< Of a free path under an unknown focal length: how far the cameras go, beside how far the set is (pathOverDistance()).
+  double flatness = kUnknown;    ///< Of a set under an unknown focal length: how far it is from a plane, beside how far it reaches (flat_set.h).
   std::vector<ResidualPattern> patterns;  ///< Those that can be told, strongest first.
 
   /// How far an insert is likely to slip, by all of these; unknown where none is known.

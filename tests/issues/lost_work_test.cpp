@@ -156,6 +156,33 @@ TEST_F(LostWork, WhatAKilledProgramLeftDoesNotSpoilTheNextProject) {
   EXPECT_EQ(verdict, "ok");
 }
 
+// A project of version 1, as the first programs wrote it.
+TEST_F(LostWork, OldProjectsAreBroughtUpToDateAndNewerOnesAreLeftAlone) {
+  const fs::path project = artistsProject();
+  const Document before = documentOf(project);
+  const auto change = [&](const char* sql) {
+    sqlite3* database = nullptr;
+    sqlite3_open(project.c_str(), &database);
+    EXPECT_EQ(sqlite3_exec(database, sql, nullptr, nullptr, nullptr), SQLITE_OK) << sql;
+    sqlite3_close(database);
+  };
+  change("DROP TABLE note; PRAGMA user_version = 1;");
+  EXPECT_EQ(documentOf(project), before) << "who only reads changes nothing";
+  {
+    Workspace w;
+    ASSERT_TRUE(w.openProject(project).ok());
+    EXPECT_EQ(w.document(), before);
+    EXPECT_TRUE(w.markMadeByCommand().ok());
+  }
+  EXPECT_TRUE((*ProjectStore::open(project, ProjectStore::Access::Read))->note("footage")) << "it remembers its footage now";
+  change("PRAGMA user_version = 99;");
+  const auto newer = ProjectStore::open(project);
+  ASSERT_FALSE(newer.ok());
+  EXPECT_THAT(newer.error().message, HasSubstr("newer Dusky Moth"));
+  change("PRAGMA user_version = 2; PRAGMA application_id = 7;");
+  EXPECT_THAT(ProjectStore::open(project).error().message, HasSubstr("not a Dusky Moth project"));
+}
+
 TEST_F(LostWork, ASolveLeavesItsProjectAloneUnlessAskedToSave) {
   const fs::path project = artistsProject();
   const Document before = documentOf(project);
@@ -195,6 +222,50 @@ TEST_F(LostWork, ACommandReplacesNoProjectThatAnArtistChanged) {
   EXPECT_EQ(documentOf(other).seed, 3);
   EXPECT_EQ(moth({"solve", footage(), "-o", folder, "--seed", "3", "--quiet", "--replace"}).code, 0);
   EXPECT_EQ(documentOf(project).seed, 3);
+}
+
+// Tracks and solve were hidden when the footage was gone, and lost when it was moved.
+TEST_F(LostWork, FootageThatMovedIsFoundAgainAndItsResultsStay) {
+  TemporaryFolder shots;
+  const fs::path first = shots / "first", second = shots / "second", project = out / "quay.moth";
+  fs::create_directory(first);
+  for (const auto& entry : fs::directory_iterator(footage())) {
+    if (entry.path().extension() == ".png") fs::copy_file(entry.path(), first / entry.path().filename());
+  }
+  ASSERT_EQ(moth({"solve", first.string(), "-o", out.path().string(), "--new-project", project.string(), "--quiet"}).code, 0);
+  fs::rename(first, second);
+  std::string warning;
+  Workspace w;
+  ASSERT_TRUE(w.openProject(project, &warning).ok());
+  EXPECT_TRUE(w.footageGone());
+  EXPECT_THAT(warning, HasSubstr("There is no file"));
+  EXPECT_TRUE(w.tracks() && w.solution()) << "what was made of it is shown";
+  w.takeFilePrints(filePrintsOf(w.document()));
+  EXPECT_EQ(w.status(Step::Solve).state, StepState::Current);
+  EXPECT_EQ(moth({"solve", project.string(), "-o", (out / "again").string(), "--seed", "2", "--quiet"}).code, 0) << "its tracks can be solved without it";
+  EXPECT_THAT(moth({"mask", project.string(), "--preview", (out / "m").string()}).err, HasSubstr("--footage"));
+
+  EXPECT_THAT(moth({"track", project.string(), "-o", (out / "t.json").string(), "--footage", DUSKY_DEMO_DATA "/ferry-landing.mp4"}).err,
+              HasSubstr("is other footage"));
+  const auto found = lookForFootage(w.footageInFile(), second);
+  ASSERT_TRUE(found.ok()) << found.error().message;
+  ASSERT_TRUE(w.relinkFootage(*found).ok());
+  EXPECT_FALSE(w.footageGone());
+  EXPECT_EQ(w.status(Step::Tracks).state, StepState::Current);
+  EXPECT_EQ(w.status(Step::Solve).state, StepState::Current);
+  ASSERT_TRUE(w.undo().ok());
+  EXPECT_TRUE(w.footageGone());
+  EXPECT_TRUE(w.solution());
+  ASSERT_TRUE(w.redo().ok());
+  w = Workspace();
+  warning.clear();
+  ASSERT_TRUE(w.openProject(project, &warning).ok());
+  EXPECT_EQ(warning, "");
+  EXPECT_EQ(w.status(Step::Solve).state, StepState::Current) << "once and for all";
+  EXPECT_THAT(moth({"info", project.string()}).out, ::testing::AllOf(HasSubstr("12 frames"), HasSubstr("verdict")));
+  std::ofstream(second / "quay.0003.png", std::ios::app) << "changed";
+  w.takeFilePrints(filePrintsOf(w.document()));
+  EXPECT_EQ(w.status(Step::Tracks).state, StepState::Stale) << "another file in its place is not the same footage";
 }
 
 TEST_F(LostWork, ShowingMasksLeavesTheProjectAlone) {

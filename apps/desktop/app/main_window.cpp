@@ -110,12 +110,12 @@ void MainWindow::connectModel() {
 
 /// Pictures are read anew when the footage is taken another way.
 void MainWindow::refreshFootage() {
-  const ShotView view = shotViewOf(session_.model.document());
+  const ShownFootage view{shotViewOf(session_.model.document()), session_.model.document().footage_path, session_.model.workspace().footageGone()};
   if (!session_.model.hasFootage() || shown_as_ == view) return;
   shown_as_ = view;
   const FootageInfo& info = session_.model.workspace().footage();
-  if (isTrackFile(session_.model.document().footage_path)) return session_.frames.setNoPictures({info.width, info.height});
-  session_.frames.setFootage(QString::fromStdString(session_.model.document().footage_path), view, info.first, info.last);
+  if (view.gone || isTrackFile(view.path)) return session_.frames.setNoPictures({info.width, info.height});
+  session_.frames.setFootage(QString::fromStdString(view.path), view.as, info.first, info.last);
 }
 
 void MainWindow::refreshMasks() {
@@ -168,6 +168,11 @@ void MainWindow::open(const QString& path) {
     if (sides.size() == 2) picture = {sides[0].toInt(), sides[1].toInt()};
   }
   session_.jobs.open(path, picture);
+}
+
+void MainWindow::chooseFootagePlace() {
+  const QString path = QFileDialog::getOpenFileName(this, tr("Relink footage: where it lies now"), {}, tr("All files (*)"));
+  if (!path.isEmpty()) session_.jobs.relinkFootage(path);
 }
 
 void MainWindow::chooseImport() {

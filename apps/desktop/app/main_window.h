@@ -101,6 +101,7 @@ class MainWindow : public QMainWindow {
   QAction* spaceMode(Eye::Mode mode, const QString& text, const QString& tip, const QKeySequence& key, const char* icon_name);
 
   void chooseFootage();
+  void chooseFootagePlace();
   void chooseImport();
   void chooseExport();
   void chooseProject();
@@ -140,14 +141,21 @@ class MainWindow : public QMainWindow {
   QLabel* notice_text_ = nullptr;
   QMenu* recent_menu_ = nullptr;
   QActionGroup *space_modes_, *tools_;
-  QAction *open_footage_, *open_project_, *open_demo_, *save_, *save_as_, *import_tracks_, *export_tracks_, *quit_, *undo_, *redo_;
+  QAction *open_footage_, *open_project_, *open_demo_, *save_, *save_as_, *relink_, *import_tracks_, *export_tracks_, *quit_, *undo_, *redo_;
   QAction *track_, *solve_, *deliver_, *cancel_;
   QAction *box_, *lasso_, *fit_, *actual_, *tracks_, *aside_, *masks_, *grid_, *objects_, *colors_, *orbit_, *top_, *through_, *frame_all_;
   QAction *mask_edit_, *hand_, *region_, *edge_, *straight_, *candidates_, *leave_tool_;
   QAction *show_space_, *show_closeup_, *show_pair_, *show_map_, *show_list_, *show_coverage_, *show_lens_, *show_sweep_;
-  std::optional<ShotView> shown_as_;  ///< How the pictures on the screen are taken.
-  SolutionPtr scaled_for_;            ///< The solve that the error scale was last set for.
-  bool asked_about_file_ = false;     ///< That another program changed it.
+  /// How the pictures on the screen are taken.
+  struct ShownFootage {
+    ShotView as;
+    std::string path;
+    bool gone = false;
+    bool operator==(const ShownFootage&) const = default;
+  };
+  std::optional<ShownFootage> shown_as_;
+  SolutionPtr scaled_for_;         ///< The solve that the error scale was last set for.
+  bool asked_about_file_ = false;  ///< That another program changed it.
 };
 
 }  // namespace dusky::desktop

@@ -42,6 +42,7 @@ void MainWindow::makeActions() {
   open_project_ = action(tr("Open project…"), tr("A .moth file."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_O));
   open_demo_ = action(tr("Open the demo shot"), tr("A walk along a ferry landing at dusk."), {});
   save_ = action(tr("Save project"), tr("Gives the shot a project file; from then on every change is saved as it is made."), QKeySequence::Save);
+  relink_ = action(tr("Relink footage…"), tr("Says where the footage lies now, when it was moved: tracks and solve stay."), {});
   import_tracks_ = action(tr("Import tracks…"),
                           tr("2D tracks from a .json or .csv file, added as a group of their own. They lie in the footage's px and frame numbers."), {});
   export_tracks_ = action(tr("Export tracks…"), tr("Writes the 2D tracks that are shown: .json holds all, .csv the places alone."), {});
@@ -83,6 +84,7 @@ void MainWindow::makeActions() {
   connect(open_demo_, &QAction::triggered, this, [this] { open(demoPath()); });
   connect(save_, &QAction::triggered, this, &MainWindow::save);
   connect(save_as_, &QAction::triggered, this, &MainWindow::saveAs);
+  connect(relink_, &QAction::triggered, this, &MainWindow::chooseFootagePlace);
   connect(import_tracks_, &QAction::triggered, this, &MainWindow::chooseImport);
   connect(export_tracks_, &QAction::triggered, this, &MainWindow::chooseExport);
   connect(quit_, &QAction::triggered, this, &QWidget::close);
@@ -103,7 +105,7 @@ void MainWindow::makeMenus() {
   recent_menu_ = file->addMenu(tr("Open recent"));
   file->addAction(open_demo_);
   file->addSeparator();
-  file->addActions({save_, save_as_});
+  file->addActions({save_, save_as_, relink_});
   file->addSeparator();
   file->addActions({import_tracks_, export_tracks_});
   file->addSeparator();
@@ -174,6 +176,7 @@ void MainWindow::refreshActions() {
   cancel_->setEnabled(!idle);
   save_->setEnabled(footage);
   save_as_->setEnabled(footage);
+  relink_->setEnabled(footage && idle);
   import_tracks_->setEnabled(footage && idle);
   export_tracks_->setEnabled(idle && session_.model.workspace().tracks());
 }

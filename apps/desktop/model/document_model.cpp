@@ -134,6 +134,12 @@ void DocumentModel::takeSolution(SolutionPtr solution, const SolveKeys& keys) {
   tellAll();
 }
 
+void DocumentModel::relinkFootage(const FootageRecord& found) {
+  report(workspace_.relinkFootage(found));
+  touched_ = true;
+  tellAll();
+}
+
 void DocumentModel::takeFilePrints(const FilePrints& prints) {
   if (prints == workspace_.filePrints()) return;
   workspace_.takeFilePrints(prints);

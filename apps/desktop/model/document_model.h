@@ -54,6 +54,7 @@ class DocumentModel : public QObject {
   void takeTracks(TrackSetPtr tracks, const std::string& key);
   void takeSolution(SolutionPtr solution, const SolveKeys& keys);
   void takeFilePrints(const FilePrints& prints);
+  void relinkFootage(const FootageRecord& found);
 
  signals:
   void opened();           ///< Other footage or another project.

@@ -93,10 +93,22 @@ void Jobs::open(const QString& path, const QSize& picture) {
     std::string warning;
     const bool project = path.ends_with(".moth");
     const Status opened = project ? workspace->openProject(path, &warning) : workspace->openFootage(path, picture.width(), picture.height());
+    if (opened.ok() && workspace->footageGone()) warning += " File › Relink footage… says where it lies now.";
     post([this, workspace, opened, warning] {
       if (opened.ok()) model_.adopt(std::move(*workspace));
       endWith(opened);
       if (!warning.empty()) emit openFailed(QString::fromStdString(warning));
+    });
+  });
+}
+
+void Jobs::relinkFootage(const QString& path) {
+  if (!model_.hasFootage()) return;
+  start(Step::Footage, [this, path = path.toStdString(), was = model_.workspace().footageInFile()](std::stop_token) {
+    const auto found = lookForFootage(was, path);
+    post([this, found] {
+      if (found.ok()) model_.relinkFootage(*found);
+      endWith(found.ok() ? Status(Done{}) : Status(found.error()));
     });
   });
 }

@@ -42,6 +42,8 @@ class Jobs : public QObject {
   /// Opens footage, tracks without footage or a project (by its ending); the present shot stays until the new one is read. `picture`: the size
   /// behind tracks that do not say it.
   void open(const QString& path, const QSize& picture = {0, 0});
+  /// Goes on with the same footage at another place; what is found there is checked first.
+  void relinkFootage(const QString& path);
   /// Brings tracks in from a file, as a group; writes those that are shown.
   void importTracks(const QString& path);
   void exportTracks(const QString& path);

@@ -53,6 +53,14 @@ TEST(Verdict, AnErrorAboveTheNoiseIsToBeChecked) {
   EXPECT_EQ(judgeSolution(s).level, TrustLevel::Trust) << "nobody asks for less than a twentieth of a pixel";
 }
 
+TEST(Verdict, APathThatIsNoneBesideTheSetsDistanceIsToBeChecked) {
+  Solution s = fineSolution();
+  s.evidence.path_share = 0.012;
+  EXPECT_EQ(judgeSolution(s).level, TrustLevel::Trust) << "a small move";
+  s.evidence.path_share = 0.0013;
+  EXPECT_EQ(causesOf(s), std::vector<std::string>{"small parallax"});
+}
+
 TEST(Verdict, MostSightingsThrownOutIsNoCamera) {
   Solution s = fineSolution();
   s.evidence.explained_share = 0.5;
