@@ -352,8 +352,11 @@ StepStatus Workspace::status(Step step) const {
   const bool solve_current = solution_ && tracks_current && solution_keys_.asked == asked_solve_key_;
   switch (step) {
     case Step::Footage:
-      return {StepState::Current, fmt::format("{} frames · {}×{} · {:g} fps{}", footage_.frames(), footage_.width, footage_.height, footage_.fps,
-                                              isTrackFile(document_.footage_path) ? " · tracks alone, no pictures" : "")};
+      return {footage_gone_ ? StepState::Stale : StepState::Current,
+              fmt::format("{} frames · {}×{} · {:g} fps{}", footage_.frames(), footage_.width, footage_.height, footage_.fps,
+                          footage_gone_                         ? " · not where it was"
+                          : isTrackFile(document_.footage_path) ? " · tracks alone, no pictures"
+                                                                : "")};
     case Step::Masks: {
       const MaskSettings& masks = document_.masks;
       if (!masks.any()) return {StepState::NotRun, "none"};

@@ -239,6 +239,7 @@ TEST_F(LostWork, FootageThatMovedIsFoundAgainAndItsResultsStay) {
   ASSERT_TRUE(w.openProject(project, &warning).ok());
   EXPECT_TRUE(w.footageGone());
   EXPECT_THAT(warning, HasSubstr("There is no file"));
+  EXPECT_THAT(w.status(Step::Footage).line, HasSubstr("not where it was"));
   EXPECT_TRUE(w.tracks() && w.solution()) << "what was made of it is shown";
   w.takeFilePrints(filePrintsOf(w.document()));
   EXPECT_EQ(w.status(Step::Solve).state, StepState::Current);

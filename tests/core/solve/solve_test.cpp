@@ -169,7 +169,7 @@ TEST(SolveShot, TellsPartialPathsOnTheWay) {
 
 TEST(SolveShot, RefusesOptionsByName) {
   const SyntheticShot shot = makeSyntheticShot({});
-  EXPECT_THAT(solve(shot, {.focal = FocalKnowledge::Locked, .focal_px = 0}).error().message, HasSubstr("focal length must be over 0"));
+  EXPECT_THAT(solve(shot, {.focal = FocalKnowledge::Locked, .focal_px = 0}).error().message, HasSubstr("focal length must be 10 to"));
   EXPECT_THAT(solve(shot, {.holdout_share = 0.9}).error().message, HasSubstr("holdout share"));
   EXPECT_THAT(solve(shot, {.max_rounds = 0}).error().message, HasSubstr("Rounds"));
 }
