@@ -343,6 +343,11 @@ TEST_F(WindowTest, SavesReopensAndDelivers) {
   ASSERT_TRUE(waitForJobs(other, 20000));
   EXPECT_EQ(other.findChild<QListWidget*>("delivered")->count(), 4);
   for (const char* name : {"camera.glb", "points.ply", "camera.csv", "report.json"}) EXPECT_TRUE(std::filesystem::exists(folder / "out" / name)) << name;
+  // The other window wrote into the file: this one goes on in another, which outlives the test.
+  EXPECT_TRUE(session().model.workspace().fileChangedOutside());
+  static const TemporaryFolder kept;
+  ASSERT_TRUE(window->saveTo(QString::fromStdString((kept / "ferry.moth").string())));
+  EXPECT_FALSE(session().model.unsaved());
   session().model.undo();
   session().model.undo();
 }
