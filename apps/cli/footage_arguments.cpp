@@ -9,6 +9,7 @@
 
 #include "apps/cli/progress_line.h"
 #include "core/base/json_text.h"
+#include "core/base/paths.h"
 #include "core/image/frame_ranges.h"
 #include "core/project/edits.h"
 #include "core/track/track_files.h"
@@ -130,11 +131,10 @@ Status FootageArguments::putMasks(Workspace& workspace) const {
   if (masks.empty() && invert_masks) return invalidInput("--invert-masks needs --masks DIR.");
   if (masks.empty() && !alpha) return Done{};
   if (!isUtf8(masks)) return unreadable("--masks: the folder's name holds bytes that are no text (UTF-8). Rename it.");
-  std::error_code failed;
   MaskSettings settings = workspace.document().masks;
   settings.alpha.used = settings.alpha.used || alpha;
   // A project may be opened from anywhere.
-  if (!masks.empty()) settings.mattes = {.folder = std::filesystem::absolute(masks, failed).lexically_normal().string(), .inverted = invert_masks};
+  if (!masks.empty()) settings.mattes = {.folder = wholePath(masks).string(), .inverted = invert_masks};
   return workspace.run(setMember("Use masks", &Document::masks, settings));
 }
 
@@ -171,7 +171,7 @@ Status FootageArguments::relinkNow(Workspace& workspace) const {
 Status FootageArguments::prepare(Workspace& workspace) const {
   if (threads < 0 || threads > 1024) return invalidInput(fmt::format("--threads must be 0 (all) to 1024, not {}.", threads));
   if (footage.empty() && tracks.empty()) return invalidInput("Name the FOOTAGE, or give --tracks FILE.");
-  const bool project = std::filesystem::path(footage).extension() == ".moth";
+  const bool project = takesProject();
   const auto picture = readSize();
   if (!picture.ok()) return picture.error();
   if (picture->first > 0 && !footage.empty()) return invalidInput("--size is for tracks without footage: FOOTAGE says how large its picture is.");

@@ -32,11 +32,9 @@ void keepLibrariesQuiet() {
 int main(int argc, char** argv) {
   dusky::keepLargeBlocks();
   // The handler only sets a flag; a thread turns it into a wish to stop.
-  std::signal(SIGINT, [](int) { interrupted = 1; });
-  std::signal(SIGTERM, [](int) { interrupted = 1; });
-  std::signal(SIGHUP, [](int) { interrupted = 1; });
-  std::signal(SIGPIPE, SIG_IGN);
-  std::signal(SIGXFSZ, SIG_IGN);
+  for (const int wish : {SIGINT, SIGTERM, SIGHUP}) std::signal(wish, [](int) { interrupted = 1; });
+  // A pipe that nobody reads and a file that may not grow are errors of writing, with a sentence.
+  for (const int said : {SIGPIPE, SIGXFSZ}) std::signal(said, SIG_IGN);
   keepLibrariesQuiet();
   std::jthread watcher([](std::stop_token done) {
     while (!done.stop_requested()) {

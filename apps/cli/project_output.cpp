@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "core/base/atomic_file.h"
+#include "core/base/paths.h"
 
 namespace dusky::cli {
 namespace {
@@ -10,23 +11,24 @@ namespace {
 using Plan = ProjectOutput::Plan;
 using What = ProjectOutput::What;
 
-Status refuseIfOpen(const std::filesystem::path& path) {
+/// The right to write a project, from before the work until it is saved. Errors: CannotWrite: who has it.
+Result<std::shared_ptr<FileLock>> lockOf(const std::filesystem::path& path) {
   const FileLock::Taken taken = FileLock::take(path);
-  if (taken.lock) return Done{};
+  if (taken.lock) return taken.lock;
   return cannotWrite(taken.held_by_other
                          ? fmt::format("{} is open in another Dusky Moth ({}). Close it there, or give --new-project FILE.", path.string(), taken.holder)
                          : fmt::format("Cannot write the project {}: {}.", path.string(), taken.holder));
 }
 
 /// Whether results may go into a project that is there.
-Result<Plan> addingTo(const std::filesystem::path& path, const Document& document) {
+Status checkAdding(const std::filesystem::path& path, const Document& document) {
   const auto there = ProjectStore::open(path, ProjectStore::Access::Read);
   if (!there.ok()) {
     return invalidInput(fmt::format("{} stands where the project would go: {} Give --new-project FILE, or --replace.", path.string(), there.error().message));
   }
   const auto stored = (*there)->document();
   const bool same = stored.ok() && *stored == document;
-  if (same || (*there)->madeByCommand()) return Plan{What::AddTo, path, {}};
+  if (same || (*there)->madeByCommand()) return Done{};
   return invalidInput(fmt::format(
       "{} is a project with settings or work of its own, which this would replace. --new-project FILE writes another, --replace replaces it.", path.string()));
 }
@@ -49,20 +51,25 @@ Result<Plan> ProjectOutput::plan(const Document& document, const std::filesystem
   std::error_code failed;
   const bool itself = from_project && std::filesystem::equivalent(opened, target, failed);
   if (itself && !save && new_project.empty())
-    return Plan{What::Leave, opened, fmt::format("{} is left as it was; --save keeps this solve in it, --new-project FILE writes another.", opened.string())};
+    return Plan{What::Leave, opened, fmt::format("{} is left as it was; --save keeps this solve in it, --new-project FILE writes another.", opened.string()),
+                nullptr};
   if (itself && !save)
     return invalidInput(fmt::format("--new-project names the project that is read, {}. Use --save to keep the solve in it.", opened.string()));
   const bool exists = std::filesystem::exists(target, failed);
-  const auto folder = target.has_parent_path() ? target.parent_path() : std::filesystem::path(".");
-  // A folder that is still to be made takes it.
-  if (const Status fine = exists || std::filesystem::exists(folder, failed) ? checkOutputFile(target) : checkOutputFolder(folder); !fine.ok())
-    return fine.error();
-  if (exists || std::filesystem::exists(folder, failed)) {
-    if (const Status free = refuseIfOpen(target); !free.ok()) return free.error();
+  Plan plan{exists && (itself || !replace) ? What::AddTo : What::Make, target, {}, nullptr};
+  // A folder that is still to be made takes it, and nobody has it open there.
+  if (!std::filesystem::exists(folderOf(target), failed)) {
+    if (const Status fine = checkOutputFolder(folderOf(target)); !fine.ok()) return fine.error();
+    return plan;
   }
-  if (!exists || (replace && !itself)) return Plan{What::Make, target, {}};
-  if (itself) return Plan{What::AddTo, target, {}};
-  return addingTo(target, document);
+  if (const Status fine = checkOutputFile(target); !fine.ok()) return fine.error();
+  auto lock = lockOf(target);
+  if (!lock.ok()) return lock.error();
+  plan.lock = std::move(*lock);
+  if (plan.what == What::AddTo && !itself) {
+    if (const Status fine = checkAdding(target, document); !fine.ok()) return fine.error();
+  }
+  return plan;
 }
 
 Status saveProject(Workspace& workspace, const Plan& plan) {

@@ -17,7 +17,8 @@ struct ProjectOutput {
   struct Plan {
     What what = What::Leave;
     std::filesystem::path path;
-    std::string note;  ///< What the artist should know of it; empty: nothing.
+    std::string note;                ///< What the artist should know of it; empty: nothing.
+    std::shared_ptr<FileLock> lock;  ///< Held until it is written: nobody opens it meanwhile and makes the work vain.
   };
   /// Decides before the work begins. `opened`: what the command reads; `usual`: the project's name beside the results.
   /// Errors: InvalidInput that names the options; CannotWrite where another program has it open.

@@ -11,6 +11,7 @@
 #include <cstring>
 #include <thread>
 
+#include "core/base/paths.h"
 #include "core/base/temporary_file.h"
 
 namespace dusky {
@@ -54,7 +55,7 @@ Status writeInPlace(const fs::path& path, std::string_view bytes) {
 bool isWrittenInPlace(const fs::path& path) {
   struct stat there {};
   if (::stat(path.c_str(), &there) != 0) return false;
-  const std::string name = fs::absolute(path).lexically_normal().string();
+  const std::string name = wholePath(path).string();
   return (!S_ISREG(there.st_mode) && !S_ISDIR(there.st_mode)) || name.starts_with("/dev/") || name.starts_with("/proc/");
 }
 
@@ -74,7 +75,7 @@ Result<fs::path> behindLinks(fs::path path) {
 /// The nearest folder above a path that is there.
 fs::path nearestFolder(const fs::path& path) {
   std::error_code failed;
-  fs::path above = fs::absolute(path, failed).lexically_normal();
+  fs::path above = wholePath(path);
   while (!above.empty() && above != above.root_path() && !fs::exists(above, failed)) above = above.parent_path();
   return above;
 }
@@ -147,8 +148,7 @@ Status checkOutputFile(const fs::path& path, const std::vector<fs::path>& inputs
   if (!final_path.ok()) return final_path.error();
   if (fs::is_directory(*final_path, failed)) return writeError(path, "there is a folder of that name");
   if (fs::exists(*final_path, failed) && ::access(final_path->c_str(), W_OK) != 0) return writeError(path, std::strerror(errno));
-  const fs::path folder = final_path->has_parent_path() ? final_path->parent_path() : fs::path(".");
-  return checkFolderTakes(folder, path);
+  return checkFolderTakes(folderOf(*final_path), path);
 }
 
 Status checkOutputFolder(const fs::path& path) {

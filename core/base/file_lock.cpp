@@ -5,7 +5,6 @@
 #include <fmt/format.h>
 #include <pwd.h>
 #include <sys/file.h>
-#include <sys/stat.h>
 #include <unistd.h>
 
 #include <array>
@@ -16,6 +15,8 @@
 #include <map>
 #include <mutex>
 #include <thread>
+
+#include "core/base/paths.h"
 
 namespace dusky {
 namespace {
@@ -43,12 +44,6 @@ std::string writtenIn(int file) {
   return count > 0 ? std::string(text.data(), static_cast<std::size_t>(count)) : "another program";
 }
 
-bool stillNamed(const std::filesystem::path& path, int file) {
-  struct stat named {
-  }, opened{};
-  return ::stat(path.c_str(), &named) == 0 && ::fstat(file, &opened) == 0 && named.st_ino == opened.st_ino && named.st_dev == opened.st_dev;
-}
-
 std::mutex& mutex() {
   static std::mutex one;
   return one;
@@ -58,10 +53,6 @@ std::map<std::filesystem::path, std::weak_ptr<FileLock>>& taken() {
   static std::map<std::filesystem::path, std::weak_ptr<FileLock>> ours;
   return ours;
 }
-
-}  // namespace
-
-namespace {
 
 enum class Try { Taken, Busy, Gone, None };
 

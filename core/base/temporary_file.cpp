@@ -12,19 +12,12 @@
 #include <mutex>
 #include <set>
 
+#include "core/base/paths.h"
+
 namespace dusky {
 namespace {
 
 constexpr std::string_view kPrefix = ".dusky-moth-", kMark = ".part";
-
-std::filesystem::path folderOf(const std::filesystem::path& path) { return path.has_parent_path() ? path.parent_path() : std::filesystem::path("."); }
-
-/// Whether the name still is that of the file that is open: another program may have taken it away before it was locked.
-bool stillNamed(const std::filesystem::path& path, int file) {
-  struct stat named {
-  }, opened{};
-  return ::stat(path.c_str(), &named) == 0 && ::fstat(file, &opened) == 0 && named.st_ino == opened.st_ino && named.st_dev == opened.st_dev;
-}
 
 Error cannotWriteTo(const std::filesystem::path& path, int why) {
   if (why == ENOENT) return cannotWrite(fmt::format("Cannot write {}: there is no folder {}.", path.string(), folderOf(path).string()));

@@ -4,10 +4,10 @@
 
 #include <algorithm>
 #include <array>
-#include <cctype>
 
 #include "core/base/atomic_file.h"
 #include "core/base/json_text.h"
+#include "core/base/paths.h"
 #include "core/image/tone.h"
 #include "core/media/movie_source.h"
 #include "core/media/sequence.h"
@@ -16,10 +16,8 @@
 namespace dusky {
 
 bool isPictureFile(const std::filesystem::path& path) {
-  static constexpr std::array<std::string_view, 7> endings = {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".dpx"};
-  std::string ending = path.extension().string();
-  std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return std::tolower(c); });
-  return std::find(endings.begin(), endings.end(), ending) != endings.end();
+  static constexpr std::array<std::string_view, 7> endings = {"png", "jpg", "jpeg", "tif", "tiff", "exr", "dpx"};
+  return std::find(endings.begin(), endings.end(), endingOf(path)) != endings.end();
 }
 
 FloatPlane lumaOf(const Picture& picture) { return channelOf(picture, Channel::Luma); }

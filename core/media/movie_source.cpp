@@ -193,7 +193,7 @@ Status MovieSource::countFrames() {
   std::sort(times_.begin(), times_.end());
   std::sort(keys_.begin(), keys_.end());
   info_.first = 1;
-  // Two of one time could not be told apart; a stream without a container, and some old ones, have none at all.
+  // A stream without a container has no times, and some old containers have those of decoding alone.
   if (timeless) return countByDecoding();
   judgeTimes();
   info_.last = static_cast<int>(times_.size());

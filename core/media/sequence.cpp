@@ -8,6 +8,7 @@
 #include <map>
 #include <vector>
 
+#include "core/base/paths.h"
 #include "core/media/footage.h"
 
 namespace dusky {
@@ -56,16 +57,18 @@ Groups groupPictures(const fs::path& folder) {
   return groups;
 }
 
-/// Frame numbers are plain numbers: of those that do not fit, and of those that stand twice, nothing can be made.
+/// Frame numbers are plain numbers. Longer ones (a time in seconds or as a date) count within their billion; of files that lie in several, and of numbers that
+/// stand twice, nothing can be made.
 Result<Sequence> sequenceOf(const fs::path& path, Group group) {
-  constexpr std::int64_t kFarthest = 1'000'000'000;
+  constexpr std::int64_t kBillion = 1'000'000'000;
   if (!group.twice.first.empty())
     return unreadable(
         fmt::format("{} and {} have the same number. Move one of them elsewhere.", group.twice.first.string(), group.twice.second.filename().string()));
   Sequence sequence{path, {}};
+  const std::int64_t billion = group.files.begin()->first / kBillion;
   for (auto& [number, file] : group.files) {
-    if (std::abs(number) > kFarthest) return unreadable(fmt::format("{}: frame numbers may go up to {}. Rename the files.", file.string(), kFarthest));
-    sequence.files.emplace(static_cast<int>(number), std::move(file));
+    if (number / kBillion != billion) return unreadable(fmt::format("{}: its number is too far from the first one's. Rename the files.", file.string()));
+    sequence.files.emplace(static_cast<int>(number % kBillion), std::move(file));
   }
   return sequence;
 }
@@ -75,7 +78,7 @@ Result<Sequence> sequenceOf(const fs::path& path, Group group) {
 Result<Sequence> findSequence(const fs::path& path) {
   std::error_code failed;
   const bool folder = fs::is_directory(path, failed);
-  const fs::path where = folder ? path : (path.has_parent_path() ? path.parent_path() : fs::path("."));
+  const fs::path where = folder ? path : folderOf(path);
   if (::access(where.c_str(), R_OK | X_OK) != 0) return unreadable(fmt::format("No permission to look into the folder {}.", where.string()));
   Groups groups = groupPictures(where);
   if (!folder) {

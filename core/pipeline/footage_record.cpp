@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "core/base/json_text.h"
+#include "core/base/paths.h"
 
 namespace dusky {
 
@@ -49,9 +50,8 @@ Result<FootageRecord> lookForFootage(const FootageInfo& was, const std::filesyst
   if (found->width != was.width || found->height != was.height || found->first != was.first || found->last != was.last)
     return invalidInput(fmt::format("{} is other footage: {}×{}, frames {}–{}; the project was made from {}×{}, frames {}–{}.", path.string(), found->width,
                                     found->height, found->first, found->last, was.width, was.height, was.first, was.last));
-  std::error_code failed;
   Document there;
-  there.footage_path = std::filesystem::absolute(path, failed).lexically_normal().string();
+  there.footage_path = wholePath(path).string();
   FootageRecord record{*found, filePrintsOf(there).footage};
   record.info.path = there.footage_path;
   return record;

@@ -1,5 +1,6 @@
 #include "core/pipeline/steps.h"
 
+#include "core/base/paths.h"
 #include "core/lens/lens_file.h"
 #include "core/media/footage.h"
 #include "core/review/reviewed_solve.h"
@@ -74,8 +75,7 @@ Result<std::vector<DeliveredFile>> DeliveryJob::run(const DeliveryOptions& optio
 }
 
 std::string shotName(const std::filesystem::path& footage) {
-  std::error_code failed;
-  const std::filesystem::path whole = std::filesystem::absolute(footage, failed).lexically_normal();
+  const std::filesystem::path whole = wholePath(footage);
   const std::string name = (whole.has_filename() ? whole : whole.parent_path()).stem().string();
   return name.empty() || name == "/" ? "shot" : name;
 }

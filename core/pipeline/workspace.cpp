@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "core/base/paths.h"
 #include "core/media/footage.h"
 #include "core/project/edits.h"
 #include "core/project/result_codec.h"
@@ -16,8 +17,7 @@ Status Workspace::openFootage(const std::string& path, int width, int height) {
   file_info_ = footage_ = *info;
   document_.footage.width = width, document_.footage.height = height;
   // A project may be opened from anywhere.
-  std::error_code failed;
-  document_.footage_path = std::filesystem::absolute(path, failed).lexically_normal().string();
+  document_.footage_path = wholePath(path).string();
   prints_ = filePrintsOf(document_);
   looked_at_[document_.footage_path] = {file_info_, prints_.footage};
   recall();
@@ -319,13 +319,15 @@ void Workspace::takeSolution(SolutionPtr solution, const SolveKeys& keys) {
   showSolution();
 }
 
-void Workspace::takeFilePrints(const FilePrints& prints) {
+bool Workspace::takeFilePrints(const FilePrints& prints) {
   std::error_code failed;
-  footage_gone_ = footage_gone_ && !std::filesystem::exists(document_.footage_path, failed);
+  const bool came_back = footage_gone_ && std::filesystem::exists(document_.footage_path, failed);
+  if (came_back) footage_gone_ = false;
   const FilePrints now = keptWhereGone(prints);
-  if (now == prints_) return;
+  if (now == prints_) return came_back;
   prints_ = now;
   recall();
+  return true;
 }
 
 const Result<SceneFrame>& Workspace::scene() const {

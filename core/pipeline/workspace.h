@@ -95,7 +95,8 @@ class Workspace {
   /// The files as they were when they were last looked at.
   const FilePrints& filePrints() const { return prints_; }
   /// Takes what a look at the files found: where they are others, results made from them are stale.
-  void takeFilePrints(const FilePrints& prints);
+  /// True when anything changed by it.
+  bool takeFilePrints(const FilePrints& prints);
 
   StepStatus status(Step step) const;
   /// The world as picked or guessed; an error when a pick cannot be used. Worked out once for a solve and its picks.

@@ -2,13 +2,13 @@
 
 #include <fmt/format.h>
 #include <sqlite3.h>
-#include <sys/stat.h>
 #include <unistd.h>
 
 #include <algorithm>
 #include <array>
 
 #include "core/base/atomic_file.h"
+#include "core/base/paths.h"
 #include "core/base/temporary_file.h"
 
 namespace dusky {
@@ -22,6 +22,9 @@ constexpr const char* kSchema =
     "CREATE TABLE result (number INTEGER PRIMARY KEY AUTOINCREMENT, step TEXT NOT NULL, key TEXT NOT NULL, made TEXT NOT NULL DEFAULT CURRENT_TIMESTAMP,"
     " bytes BLOB NOT NULL, UNIQUE (step, key));"
     "CREATE TABLE note (name TEXT PRIMARY KEY, value TEXT NOT NULL);";
+
+constexpr const char* kReadDocument = "SELECT json FROM document WHERE id = 1";
+constexpr const char* kMadeByCommand = "document of a command";
 
 /// What brings a database of version 1, 2 … to the next one. docs/formats.md tells what each added.
 constexpr std::array<const char*, kVersion - 1> kMigrations = {"CREATE TABLE note (name TEXT PRIMARY KEY, value TEXT NOT NULL);"};
@@ -99,6 +102,12 @@ struct ProjectStore::Database {
                .text(1, step)
                .number(2, kPerStep)
                .run();
+  }
+  bool putNote(const std::string& name, const std::string& value) {
+    return Statement(handle, "INSERT INTO note (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value")
+        .text(1, name)
+        .text(2, value)
+        .run();
   }
   std::optional<std::string> text(const char* sql, const std::string& parameter = {}) {
     Statement read(handle, sql);
@@ -231,14 +240,12 @@ Result<std::unique_ptr<ProjectStore>> ProjectStore::open(const std::filesystem::
 }
 
 void ProjectStore::rememberFile() {
-  struct stat there {};
-  if (::stat(path_.c_str(), &there) == 0) device_ = there.st_dev, inode_ = there.st_ino;
+  identity_ = identityOf(path_);
   data_version_ = database_->pragma("data_version");
 }
 
 bool ProjectStore::changedOutside() const {
-  struct stat there {};
-  if (::stat(path_.c_str(), &there) != 0 || there.st_dev != device_ || there.st_ino != inode_) return true;
+  if (identityOf(path_) != identity_) return true;
   const std::lock_guard lock(mutex_);
   return database_->pragma("data_version") != data_version_;
 }
@@ -255,27 +262,41 @@ Status ProjectStore::refuseIfChanged() const {
 
 Result<Document> ProjectStore::document() const {
   const std::lock_guard lock(mutex_);
-  const auto json = database_->text("SELECT json FROM document WHERE id = 1");
+  const auto json = database_->text(kReadDocument);
   if (!json) return unreadable(fmt::format("{} is damaged: {}.", path_.string(), database_->reason()));
   return documentFromJson(*json);
 }
 
-Status ProjectStore::saveDocument(const Document& document) {
+/// One change: all of it or none, and none where the file is not ours to change.
+template <class Write>
+Status ProjectStore::save(const Write& write) {
   if (const Status fine = refuseIfChanged(); !fine.ok()) return fine;
-  const std::string json = documentToJson(document);
   const std::lock_guard lock(mutex_);
   Transaction transaction(*database_);
-  if (!database_->putDocument(json) || !transaction.commit()) return cannotWrite(fmt::format("Cannot save {}: {}.", path_.string(), database_->reason()));
+  if (!write() || !transaction.commit()) return cannotWrite(fmt::format("Cannot save into {}: {}.", path_.string(), database_->reason()));
   return Done{};
 }
 
+Status ProjectStore::saveDocument(const Document& document) {
+  return save([&, json = documentToJson(document)] { return database_->putDocument(json); });
+}
+
 Status ProjectStore::saveResult(const std::string& step, const std::string& key, const std::string& bytes) {
-  if (const Status fine = refuseIfChanged(); !fine.ok()) return fine;
+  return save([&] { return database_->putResult(step, key, bytes); });
+}
+
+Status ProjectStore::saveNote(const std::string& name, const std::string& value) {
+  return save([&] { return database_->putNote(name, value); });
+}
+
+Status ProjectStore::markMadeByCommand() {
+  return save([&] { return database_->putNote(kMadeByCommand, database_->text(kReadDocument).value_or("")); });
+}
+
+bool ProjectStore::madeByCommand() const {
+  const auto mark = note(kMadeByCommand);
   const std::lock_guard lock(mutex_);
-  Transaction transaction(*database_);
-  if (!database_->putResult(step, key, bytes) || !transaction.commit())
-    return cannotWrite(fmt::format("Cannot save into {}: {}.", path_.string(), database_->reason()));
-  return Done{};
+  return mark && mark == database_->text(kReadDocument);
 }
 
 bool ProjectStore::has(const std::string& step, const std::string& key) const {
@@ -294,31 +315,6 @@ std::optional<std::string> ProjectStore::result(const std::string& step, const s
 std::optional<std::string> ProjectStore::note(const std::string& name) const {
   const std::lock_guard lock(mutex_);
   return database_->text("SELECT value FROM note WHERE name = ?", name);
-}
-
-Status ProjectStore::saveNote(const std::string& name, const std::string& value) {
-  if (const Status fine = refuseIfChanged(); !fine.ok()) return fine;
-  const std::lock_guard lock(mutex_);
-  Statement write(database_->handle, "INSERT INTO note (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value");
-  return write.text(1, name).text(2, value).run() ? Status(Done{}) : cannotWrite(fmt::format("Cannot save into {}: {}.", path_.string(), database_->reason()));
-}
-
-namespace {
-constexpr const char* kReadDocument = "SELECT json FROM document WHERE id = 1";
-}
-
-Status ProjectStore::markMadeByCommand() {
-  if (const Status fine = refuseIfChanged(); !fine.ok()) return fine;
-  const std::lock_guard lock(mutex_);
-  const bool written = database_->run(
-      "INSERT INTO note (name, value) SELECT 'document of a command', json FROM document WHERE id = 1 ON CONFLICT (name) DO UPDATE SET value = excluded.value");
-  return written ? Status(Done{}) : cannotWrite(fmt::format("Cannot save into {}: {}.", path_.string(), database_->reason()));
-}
-
-bool ProjectStore::madeByCommand() const {
-  const std::lock_guard lock(mutex_);
-  const auto mark = database_->text("SELECT value FROM note WHERE name = 'document of a command'");
-  return mark && mark == database_->text(kReadDocument);
 }
 
 }  // namespace dusky

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "core/base/file_lock.h"
+#include "core/base/paths.h"
 #include "core/project/document.h"
 
 namespace dusky {
@@ -64,10 +65,12 @@ class ProjectStore {
   Status connect();
   Status refuseIfChanged() const;
   void rememberFile();
+  template <class Write>
+  Status save(const Write& write);
   std::filesystem::path path_;
   std::shared_ptr<FileLock> lock_;  ///< Only where it may be written.
   std::string read_only_;
-  std::uint64_t device_ = 0, inode_ = 0;  ///< Of the file as it was opened.
+  std::optional<FileIdentity> identity_;  ///< Of the file as it was opened.
   int data_version_ = 0;                  ///< SQLite's count of changes by others.
   mutable std::mutex mutex_;              ///< One thread at a time speaks to the database.
   std::unique_ptr<Database> database_;

@@ -25,16 +25,7 @@ using ::testing::Not;
 
 class BadInput : public ::testing::Test {
  protected:
-  static const std::string& footage() {
-    static const TemporaryFolder made;
-    static const std::string path = [] {
-      ShotPlan plan = planShot(ShotKind::Free);
-      plan.frames = 6;
-      EXPECT_TRUE(MadeShot(plan).write(made.path().string(), "quay"));
-      return made.path().string();
-    }();
-    return path;
-  }
+  static const std::string& footage() { return quaySequence(6); }
   /// Refused before the work begins, with one sentence that names what is wrong and no library's words.
   void expectRefused(std::vector<std::string> arguments, const std::string& word) {
     const Ran ran = moth(arguments);

@@ -42,16 +42,7 @@ class SmallDisk {
 
 class LostWork : public ::testing::Test {
  protected:
-  static const std::string& footage() {
-    static const TemporaryFolder made;
-    static const std::string path = [] {
-      ShotPlan plan = planShot(ShotKind::Free);
-      plan.frames = 12;
-      EXPECT_TRUE(MadeShot(plan).write(made.path().string(), "quay"));
-      return made.path().string();
-    }();
-    return path;
-  }
+  static const std::string& footage() { return quaySequence(12); }
   /// A project with a mask that an artist drew.
   fs::path artistsProject(const std::string& name = "quay.moth") {
     Workspace w;
@@ -243,6 +234,12 @@ TEST_F(LostWork, FootageThatMovedIsFoundAgainAndItsResultsStay) {
   EXPECT_TRUE(w.tracks() && w.solution()) << "what was made of it is shown";
   w.takeFilePrints(filePrintsOf(w.document()));
   EXPECT_EQ(w.status(Step::Solve).state, StepState::Current);
+  fs::rename(second, first);
+  EXPECT_TRUE(w.takeFilePrints(filePrintsOf(w.document()))) << "there is something to show: it came back";
+  EXPECT_FALSE(w.footageGone());
+  fs::rename(first, second);
+  w = Workspace();
+  ASSERT_TRUE(w.openProject(project).ok());
   EXPECT_EQ(moth({"solve", project.string(), "-o", (out / "again").string(), "--seed", "2", "--quiet"}).code, 0) << "its tracks can be solved without it";
   EXPECT_THAT(moth({"mask", project.string(), "--preview", (out / "m").string()}).err, HasSubstr("--footage"));
 

@@ -14,6 +14,7 @@
 #include "tests/apps/desktop/quay_window.h"
 #include "tests/apps/desktop/run_tests.h"
 #include "tests/support/holder.h"
+#include "tests/support/temporary_folder.h"
 
 namespace dusky::testing {
 using desktop::ViewSettings;
@@ -74,7 +75,7 @@ TEST_F(WindowIssues, OnlyTheScaleColoursTheErrorMapAnew) {
 // Every edit of a mask opened the footage once more, and scanned all of it when it was a movie.
 TEST_F(WindowIssues, AMaskEditDoesNotOpenTheFootageAgain) {
   const TemporaryFolder copy;
-  std::filesystem::copy(folder().path(), copy / "shot", std::filesystem::copy_options::recursive);
+  std::filesystem::copy(folder(), copy / "shot", std::filesystem::copy_options::recursive);
   ASSERT_TRUE(openAndWait(*window, QString::fromStdString((copy / "shot" / "quay.0001.png").string())));
   const QImage whole = session().frames.frame(1);
   ASSERT_FALSE(whole.isNull());

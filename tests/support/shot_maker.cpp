@@ -5,12 +5,16 @@
 
 #include <Eigen/Dense>
 #include <cmath>
+#include <filesystem>
 #include <fstream>
+#include <map>
 #include <nlohmann/json.hpp>
+#include <stdexcept>
 
 #include "core/base/parallel.h"
 #include "core/base/random.h"
 #include "core/media/footage.h"
+#include "tests/support/temporary_folder.h"
 
 namespace dusky::testing {
 namespace {
@@ -378,4 +382,17 @@ bool MadeShot::write(const std::string& folder, const std::string& name) const {
   std::ofstream(folder + "/truth.json") << truthJson();
   return true;
 }
+const std::string& quaySequence(int frames) {
+  static const TemporaryFolder folders;
+  static std::map<int, std::string> written;
+  std::string& path = written[frames];
+  if (!path.empty()) return path;
+  path = (folders / ("quay" + std::to_string(frames))).string();
+  std::filesystem::create_directory(path);
+  ShotPlan plan = planShot(ShotKind::Free);
+  plan.frames = frames;
+  if (!MadeShot(plan).write(path, "quay")) throw std::runtime_error("the sequence cannot be written to " + path);
+  return path;
+}
+
 }  // namespace dusky::testing

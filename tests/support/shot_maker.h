@@ -75,6 +75,9 @@ class MadeShot final : public FrameSource {
   Lens rays_lens_;
 };
 
+/// The folder of a small made-up sequence, quay.0001.png and on; written once by a program for each number of frames.
+const std::string& quaySequence(int frames);
+
 /// Smooth, never repeating grey, 0 to 1, at a place of a texture: sums of value noise.
 double texture(const Vec3& place, int which);
 

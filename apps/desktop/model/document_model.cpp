@@ -141,8 +141,6 @@ void DocumentModel::relinkFootage(const FootageRecord& found) {
 }
 
 void DocumentModel::takeFilePrints(const FilePrints& prints) {
-  if (prints == workspace_.filePrints()) return;
-  workspace_.takeFilePrints(prints);
-  tellAll();
+  if (workspace_.takeFilePrints(prints)) tellAll();
 }
 }  // namespace dusky::desktop

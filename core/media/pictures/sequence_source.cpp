@@ -2,11 +2,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cctype>
 #include <cmath>
 #include <filesystem>
 
 #include "core/base/atomic_file.h"
+#include "core/base/paths.h"
 #include "core/image/frame_ranges.h"
 #include "core/media/pictures/formats.h"
 
@@ -32,20 +32,13 @@ Status checkSizes(const std::string& file, const OIIO::ImageSpec& spec) {
                                 spec.full_width, spec.full_height, spec.width, spec.height, spec.nchannels, kMostPixels / 1000000));
 }
 
-std::string kindOf(const std::string& file) {
-  std::string ending = std::filesystem::path(file).extension().string();
-  if (!ending.empty()) ending.erase(0, 1);
-  std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return std::tolower(c); });
-  return ending;
-}
-
 /// Opens a picture with the reader of its kind alone. Errors: Unreadable: no regular file, damaged, of another kind than its name says, of no sane size.
 Result<std::unique_ptr<OIIO::ImageInput>> openPicture(const std::string& file) {
   if (const Status fine = checkReadable(file); !fine.ok()) return fine.error();
   std::error_code failed;
   if (std::filesystem::file_size(file, failed) > kMostBytes)
     return unreadable(fmt::format("{} is larger than {} GB; that is no picture.", file, kMostBytes >> 30));
-  const std::string kind = kindOf(file);
+  const std::string kind = endingOf(file);
   auto input = OIIO::ImageInput::create(kind);
   OIIO::ImageSpec spec;
   if (!input || !input->open(file, spec)) {

@@ -9,6 +9,7 @@
 #include "core/track/track_files.h"
 #include "tests/apps/desktop/quay_window.h"
 #include "tests/apps/desktop/run_tests.h"
+#include "tests/support/temporary_folder.h"
 
 namespace dusky::testing {
 

@@ -5,23 +5,13 @@
 
 #include "tests/apps/desktop/window_driver.h"
 #include "tests/support/shot_maker.h"
-#include "tests/support/temporary_folder.h"
 
 namespace dusky::testing {
 
 /// A real window on a small made-up shot of 16 frames, quay.0001.png and on; the files are made once for all tests.
 class QuayWindow : public ::testing::Test {
  protected:
-  static const TemporaryFolder& folder() {
-    static const TemporaryFolder made;
-    static const bool written = [] {
-      ShotPlan plan = planShot(ShotKind::Free);
-      plan.frames = 16;
-      return MadeShot(plan).write(made.path().string(), "quay");
-    }();
-    EXPECT_TRUE(written);
-    return made;
-  }
+  static std::filesystem::path folder() { return quaySequence(16); }
   void SetUp() override {
     window = std::make_unique<desktop::MainWindow>();
     showWindow(*window);

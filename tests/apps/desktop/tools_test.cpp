@@ -23,6 +23,7 @@
 #include "core/project/edits.h"
 #include "tests/apps/desktop/quay_window.h"
 #include "tests/apps/desktop/run_tests.h"
+#include "tests/support/temporary_folder.h"
 
 namespace dusky::testing {
 using desktop::MainWindow;

@@ -138,7 +138,10 @@ TEST(Containers, NumbersOfSequencesAreTakenAsTheyAreMeant) {
   const auto stamps = openFootage(sequence("stamps", {"0000000998", "0000000999", "0000001000"}));
   ASSERT_TRUE(stamps.ok()) << stamps.error().message;
   EXPECT_EQ((*stamps)->info().first, 998);
-  EXPECT_THAT(openFootage(sequence("far", {"1693526400", "1693526401"})).error().message, HasSubstr("may go up to"));
+  const auto dated = openFootage(sequence("dated", {"20231129123456", "20231129123457"}));
+  ASSERT_TRUE(dated.ok()) << dated.error().message;
+  EXPECT_EQ((*dated)->info().first, 129123456) << "of its billion";
+  EXPECT_THAT(openFootage(sequence("far", {"1693526400", "16935264000"})).error().message, HasSubstr("too far"));
   EXPECT_THAT(openFootage(sequence("twice", {"1", "01", "2"})).error().message, HasSubstr("have the same number"));
   const auto slash = openFootage((folder / "negative").string() + "/");
   EXPECT_TRUE(slash.ok());
