@@ -1,7 +1,7 @@
 # dusky_options: the one place for warning flags; all of them are errors.
 add_library(dusky_options INTERFACE)
 target_compile_options(dusky_options INTERFACE -Wall -Wextra -Wpedantic -Wshadow -Wnon-virtual-dtor -Wconversion -Wno-sign-conversion -Wno-float-conversion -Wno-missing-field-initializers -Werror)
-target_include_directories(dusky_options INTERFACE ${CMAKE_SOURCE_DIR})
+target_include_directories(dusky_options INTERFACE ${CMAKE_SOURCE_DIR} ${CMAKE_BINARY_DIR})
 if(CMAKE_BUILD_TYPE STREQUAL "Release")
   # x86-64-v3 is every desktop processor since 2013; fused multiply-add is fixed at build time, so results don't depend on the machine.
   target_compile_options(dusky_options INTERFACE -march=x86-64-v3 -O3 -fno-math-errno)

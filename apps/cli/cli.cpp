@@ -7,6 +7,8 @@
 #include <new>
 
 #include "core/base/json_text.h"
+#include "core/base/log.h"
+#include "core/base/version.h"
 
 namespace dusky::cli {
 
@@ -21,6 +23,7 @@ std::FILE* errors() { return errorStream(); }
 void setErrors(std::FILE* stream) { errorStream() = stream; }
 
 int failWith(const Error& error) {
+  logProblem(error.message);
   fmt::print(errors(), "moth: {}\n", error.message);
   switch (error.kind) {
     case ErrorKind::CannotSolve: return kCouldNotSolve;
@@ -46,7 +49,15 @@ int run(int argc, const char* const* argv, std::stop_token stop) {
       "`moth COMMAND --help` explains each. The window is dusky-moth.",
       "moth");
   app.require_subcommand(1);
-  app.set_version_flag("--version", "moth 0.1.0");
+  app.set_version_flag("--version", fmt::format("moth {}", kVersionText));
+  app.fallthrough();  // what all commands take may stand behind them
+  std::string log_file;
+  app.add_option("--log", log_file, "Write what happens, and what libraries say, into this file");
+  app.parse_complete_callback([&] {
+    if (log_file.empty()) return;
+    if (const Status opened = openLog(log_file, LogKind::Whole); !opened.ok()) throw CLI::ValidationError("--log", opened.error().message);
+    logLine(fmt::format("moth {}: {}", kVersionText, fmt::join(argv, argv + argc, " ")));
+  });
   int code = kSolved;
   std::error_code gone;
   (void)std::filesystem::current_path(gone);
@@ -72,6 +83,7 @@ int run(int argc, const char* const* argv, std::stop_token stop) {
   }
   // What is printed may go to a file on a full disk.
   if (std::fflush(stdout) != 0 || std::ferror(stdout)) return failWith(cannotWrite("The output could not be written: the disk is full, or nobody reads it."));
+  logLine(fmt::format("ended with {}", code));
   return code;
 }
 

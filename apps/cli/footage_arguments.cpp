@@ -7,6 +7,7 @@
 #include <filesystem>
 #include <sstream>
 
+#include "apps/cli/cli.h"
 #include "apps/cli/progress_line.h"
 #include "core/base/json_text.h"
 #include "core/base/paths.h"
@@ -180,6 +181,7 @@ Status FootageArguments::prepare(Workspace& workspace) const {
   const Status opened =
       project ? workspace.openProject(footage, &gone, ProjectStore::Access::Read) : workspace.openFootage(this->opened(), picture->first, picture->second);
   if (!opened.ok()) return opened;
+  if (const std::string damage = workspace.readOnlyBecause(); !damage.empty()) fmt::print(errors(), "moth: note: {}\n", damage);
   if (const Status found = relinkNow(workspace); !found.ok()) return found;
   // What was tracked in it can be solved all the same.
   if (workspace.footageGone() && !workspace.tracks())

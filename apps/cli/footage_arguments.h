@@ -1,11 +1,10 @@
 #pragma once
-#include <oneapi/tbb/global_control.h>
-
 #include <CLI/CLI.hpp>
 #include <optional>
 #include <stop_token>
 
 #include "core/base/progress.h"
+#include "core/base/thread_limit.h"
 #include "core/pipeline/workspace.h"
 
 namespace dusky::cli {
@@ -54,17 +53,6 @@ struct FootageArguments {
   /// Errors: InvalidInput when --frames is not a range like 10-80.
   Status readRange(FollowOptions& options) const;
   Progress makeProgress(std::stop_token stop) const;
-};
-
-/// Limits the threads while it lives; 0 is no limit.
-class ThreadLimit {
- public:
-  explicit ThreadLimit(int threads) {
-    if (threads > 0) limit_.emplace(oneapi::tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(threads));
-  }
-
- private:
-  std::optional<oneapi::tbb::global_control> limit_;
 };
 
 /// Tracks the workspace's footage and takes the result; imported tracks (--tracks) stand in its place.

@@ -7,6 +7,8 @@
 
 namespace dusky {
 
+std::string printOfBytes(std::string_view bytes) { return fmt::format("{:016x}", XXH3_64bits(bytes.data(), bytes.size())); }
+
 KeyBuilder& KeyBuilder::add(std::string_view text) {
   add(static_cast<std::int64_t>(text.size()));
   bytes_.append(text);
@@ -20,6 +22,6 @@ KeyBuilder& KeyBuilder::add(std::int64_t number) {
   return *this;
 }
 
-std::string KeyBuilder::key() const { return fmt::format("{:016x}", XXH3_64bits(bytes_.data(), bytes_.size())); }
+std::string KeyBuilder::key() const { return printOfBytes(bytes_); }
 
 }  // namespace dusky

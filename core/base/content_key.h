@@ -5,6 +5,9 @@
 
 namespace dusky {
 
+/// A hash of bytes as 16 hexadecimal digits (XXH3, 64 bits).
+std::string printOfBytes(std::string_view bytes);
+
 /// Builds the key of a step: a hash of everything that may change its result (XXH3, 64 bits).
 /// The order of add() calls counts; a length goes in with each text, so "ab"+"c" differs from "a"+"bc".
 class KeyBuilder {

@@ -71,12 +71,24 @@ Try tryLock(const std::filesystem::path& lock_path, int& file, std::string& who)
   return outcome;
 }
 
-}  // namespace
-
-FileLock::Taken FileLock::take(const std::filesystem::path& path) {
+std::filesystem::path lockPathOf(const std::filesystem::path& path) {
   std::error_code failed;
   const auto whole = std::filesystem::weakly_canonical(path, failed);
-  const auto lock_path = whole.parent_path() / fmt::format(".{}.lock", whole.filename().string());
+  return whole.parent_path() / fmt::format(".{}.lock", whole.filename().string());
+}
+
+}  // namespace
+
+bool FileLock::held(const std::filesystem::path& path) {
+  {
+    const std::lock_guard guard(mutex());
+    if (taken()[lockPathOf(path)].lock()) return true;
+  }
+  return take(path).held_by_other;
+}
+
+FileLock::Taken FileLock::take(const std::filesystem::path& path) {
+  const auto lock_path = lockPathOf(path);
   constexpr int kTries = 5;
   std::string who = "another program";
   // One that this program, or one that is just ending, is about to let go of is waited for.

@@ -15,6 +15,8 @@ class FileLock {
     bool held_by_other = false;
   };
   static Taken take(const std::filesystem::path& path);
+  /// Whether a program has it, this one too.
+  static bool held(const std::filesystem::path& path);
   ~FileLock();
   FileLock(const FileLock&) = delete;
   FileLock& operator=(const FileLock&) = delete;

@@ -2,11 +2,14 @@
 
 #include <fmt/format.h>
 
+#include "core/base/log.h"
+
 namespace dusky {
 
 std::string whyUnreadable(const std::exception& problem) {
   using Json = nlohmann::json;
   constexpr int kNoSuchKey = 403;
+  logLibrary("reading", problem.what());
   if (const auto* cut = dynamic_cast<const Json::parse_error*>(&problem)) return fmt::format("it is damaged or not of this kind (byte {})", cut->byte);
   if (const auto* range = dynamic_cast<const Json::out_of_range*>(&problem)) {
     const std::string text = range->what();

@@ -4,10 +4,12 @@
 
 #include <algorithm>
 #include <array>
+#include <cstdarg>
 #include <cmath>
 #include <optional>
 #include <vector>
 
+#include "core/base/log.h"
 #include "core/base/numbers.h"
 #include "core/media/footage.h"
 
@@ -104,8 +106,17 @@ class MovieSource final : public FrameSource {
   bool drained_ = false;
 };
 
+/// Its words go into the log; the artist reads ours.
+void logFfmpeg(void* context, int level, const char* format, va_list values) {
+  if (level > AV_LOG_WARNING) return;
+  std::array<char, 1024> line{};
+  int prefix = 1;
+  av_log_format_line2(context, level, format, values, line.data(), static_cast<int>(line.size()), &prefix);
+  logLibrary("FFmpeg", line.data());
+}
+
 Status MovieSource::open(const std::filesystem::path& path) {
-  av_log_set_level(AV_LOG_QUIET);
+  av_log_set_callback(logFfmpeg);
   info_.path = path.string();
   if (const Status container = openContainer(); !container.ok()) return container;
   if (const Status decoder = openDecoder(); !decoder.ok()) return decoder;

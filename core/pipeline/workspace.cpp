@@ -24,19 +24,37 @@ Status Workspace::openFootage(const std::string& path, int width, int height) {
   return Done{};
 }
 
-void Workspace::useStore(std::unique_ptr<ProjectStore> store) {
-  writer_.reset();
-  store_ = std::move(store);
-  if (store_->writable()) writer_ = std::make_shared<ResultWriter>(store_, write_listener_);
+void Workspace::useStore(std::unique_ptr<ProjectStore> store, std::unique_ptr<KeptFile> kept) {
+  File file;
+  file.kept = std::move(kept), file.store = std::move(store);
+  if (file.store->writable()) file.writer = std::make_shared<ResultWriter>(file.store, write_listener_);
+  file_ = std::move(file);
   remember();
+}
+
+/// Before the first change of a shot that has no file. A folder that takes nothing is asked once.
+void Workspace::keepUnsaved() {
+  if (file_.store || unsaved_folder_.empty() || !hasFootage()) return;
+  const auto path = newKeptFile(unsaved_folder_, shotName(document_.footage_path));
+  auto store = path.ok() ? ProjectStore::create(*path, document_, resultsToStore()) : Result<std::unique_ptr<ProjectStore>>(path.error());
+  if (store.ok()) return useStore(std::move(*store), std::make_unique<KeptFile>(*path));
+  unsaved_folder_.clear();
+  if (write_listener_) write_listener_(store.error());
+}
+
+Status Workspace::openUnsaved(const std::filesystem::path& kept, std::string* warning) {
+  if (const Status opened = openProject(kept, warning); !opened.ok()) return opened;
+  // One that another program has taken up meanwhile is only looked at.
+  if (storing()) file_.kept = std::make_unique<KeptFile>(kept);
+  return Done{};
 }
 
 /// What the footage is like, in the project, for when it is gone.
 void Workspace::remember() {
-  if (!hasFile() || footage_gone_ || file_info_.width == 0) return;
+  if (!storing() || footage_gone_ || file_info_.width == 0) return;
   const std::string record = footageRecordToJson({file_info_, prints_.footage});
   // That it is not remembered hurts nobody now.
-  if (store_->note("footage") != record) (void)store_->saveNote("footage", record);
+  if (file_.store->note("footage") != record) (void)file_.store->saveNote("footage", record);
 }
 
 /// The print of footage that is gone stays as it was.
@@ -63,7 +81,7 @@ Status Workspace::relinkFootage(const FootageRecord& found) {
 
 void Workspace::onWriteProblem(ResultWriter::Listener listener) {
   write_listener_ = std::move(listener);
-  if (hasFile()) writer_.reset(), writer_ = std::make_shared<ResultWriter>(store_, write_listener_);
+  if (storing()) file_.writer.reset(), file_.writer = std::make_shared<ResultWriter>(file_.store, write_listener_);
 }
 
 Status Workspace::openProject(const std::filesystem::path& path, std::string* warning, ProjectStore::Access access) {
@@ -79,7 +97,7 @@ Status Workspace::openProject(const std::filesystem::path& path, std::string* wa
   if (info.ok()) {
     file_info_ = *info;
   } else {
-    const auto note = store_->note("footage");
+    const auto note = file_.store->note("footage");
     const auto record = note ? footageRecordFromJson(*note) : Result<FootageRecord>(info.error());
     footage_gone_ = true;
     if (record.ok()) file_info_ = record->info, prints_.footage = record->print;
@@ -89,6 +107,8 @@ Status Workspace::openProject(const std::filesystem::path& path, std::string* wa
   remember();
   readImported(warning);
   recall();
+  if (warning && !damaged_.empty())
+    *warning += fmt::format("{}Damaged in the project, and left out: {}. Run that again.", warning->empty() ? "" : " ", fmt::join(damaged_, ", "));
   return Done{};
 }
 
@@ -113,8 +133,9 @@ Status Workspace::saveAs(const std::filesystem::path& path) {
   const std::vector<StoredResult> results = resultsToStore();
   std::error_code failed;
   // An open database would take the log of the one that replaces it for its own.
-  const bool over_itself = store_ && std::filesystem::equivalent(path, store_->path(), failed);
-  if (over_itself) writer_.reset(), store_.reset();
+  const bool over_itself = file_.store && std::filesystem::equivalent(path, file_.store->path(), failed);
+  if (over_itself) file_.writer.reset(), file_.store.reset();
+  if (over_itself && file_.kept) file_.kept->leave();
   auto store = ProjectStore::create(path, document_, results);
   if (store.ok()) {
     useStore(std::move(*store));
@@ -143,17 +164,18 @@ Status Workspace::afterChange() {
   if (hasFootage()) footage_ = seenAs(file_info_, shotViewOf(document_));
   if (document_.masks.mattes.folder != printed_mattes_) prints_ = keptWhereGone(filePrintsOf(document_)), printed_mattes_ = document_.masks.mattes.folder;
   recall();
-  if (!hasFile()) return Done{};
+  keepUnsaved();
+  if (!storing()) return Done{};
   if (const Status saved = storeImported(); !saved.ok()) return saved;
-  return store_->saveDocument(document_);
+  return file_.store->saveDocument(document_);
 }
 
 /// The places of imported tracks are no result that could be made again: they are in the file before the document speaks of them, each kept
 /// as long as the file.
 Status Workspace::storeImported() {
   for (const ImportedTracks& import : document_.work.imported) {
-    if (!import.tracks || store_->has(stepOfImport(import), import.key)) continue;
-    if (const Status saved = store_->saveResult(stepOfImport(import), import.key, encode(*import.tracks)); !saved.ok()) return saved;
+    if (!import.tracks || file_.store->has(stepOfImport(import), import.key)) continue;
+    if (const Status saved = file_.store->saveResult(stepOfImport(import), import.key, encode(*import.tracks)); !saved.ok()) return saved;
   }
   return Done{};
 }
@@ -185,16 +207,27 @@ Status Workspace::redo() {
 }
 
 std::optional<std::string> Workspace::stored(const std::string& step, const std::string& key) const {
-  return store_ ? store_->result(step, key) : std::nullopt;
+  if (!file_.store) return std::nullopt;
+  auto bytes = file_.store->result(step, key);
+  if (!bytes && file_.store->has(step, key)) damaged_.insert(step);
+  return bytes;
+}
+
+template <class T>
+std::shared_ptr<const T> Workspace::storedAs(const std::string& step, const std::string& key,
+                                             Result<std::shared_ptr<const T>> (*decode)(const std::string&)) const {
+  const auto bytes = stored(step, key);
+  if (!bytes) return nullptr;
+  auto decoded = decode(*bytes);
+  if (!decoded.ok()) damaged_.insert(step);
+  return decoded.ok() ? *decoded : nullptr;
 }
 
 /// Tracks made under a key, in this session or stored; nullptr: none.
 TrackSetPtr Workspace::madeTracks(const std::string& key) const {
   if (const auto made = made_tracks_.find(key); made != made_tracks_.end()) return made->second;
-  const auto bytes = stored("tracks", key);
-  if (!bytes) return nullptr;
-  auto decoded = decodeTracks(*bytes);
-  return decoded.ok() ? made_tracks_[key] = *decoded : nullptr;
+  TrackSetPtr made = storedAs("tracks", key, decodeTracks);
+  return made ? made_tracks_[key] = std::move(made) : nullptr;
 }
 
 TracksStart Workspace::tracksStart() const {
@@ -254,12 +287,12 @@ std::vector<std::pair<std::string, TrackSetPtr>> Workspace::tracksToStore() cons
 }
 
 void Workspace::saveTracks() {
-  for (const auto& [key, tracks] : tracksToStore()) writer_->write("tracks", key, [tracks = tracks] { return encode(*tracks); });
+  for (const auto& [key, tracks] : tracksToStore()) file_.writer->write("tracks", key, [tracks = tracks] { return encode(*tracks); });
 }
 
 void Workspace::saveSolution() {
-  writer_->write("solve", solution_keys_.own, [solution = newest_solution_] { return encode(*solution); });
-  writer_->write("answer", solution_keys_.asked, [own = solution_keys_.own] { return own; });
+  file_.writer->write("solve", solution_keys_.own, [solution = newest_solution_] { return encode(*solution); });
+  file_.writer->write("answer", solution_keys_.asked, [own = solution_keys_.own] { return own; });
 }
 
 /// Going back to earlier settings finds their results again.
@@ -279,10 +312,8 @@ void Workspace::recall() {
 /// A solve made under its own key, in this session or stored; nullptr: none.
 SolutionPtr Workspace::madeSolution(const std::string& own_key) {
   if (const auto made = made_solutions_.find(own_key); made != made_solutions_.end()) return made->second;
-  const auto bytes = stored("solve", own_key);
-  if (!bytes) return nullptr;
-  auto decoded = decodeSolution(*bytes);
-  return decoded.ok() ? made_solutions_[own_key] = *decoded : nullptr;
+  SolutionPtr made = storedAs("solve", own_key, decodeSolution);
+  return made ? made_solutions_[own_key] = std::move(made) : nullptr;
 }
 
 /// The solve made last for what the document asks now, where there is one.
@@ -301,20 +332,22 @@ void Workspace::recallSolution() {
 void Workspace::showSolution() { solution_ = solution_keys_.tracks == tracks_key_ ? newest_solution_ : nullptr; }
 
 void Workspace::takeTracks(TrackSetPtr tracks, const std::string& key) {
+  keepUnsaved();
   followed_ = std::move(tracks);
   tracks_key_ = key;
   made_tracks_[key] = followed_;
   refreshTracks();
   refreshPicks();
   showSolution();
-  if (hasFile()) saveTracks();
+  if (storing()) saveTracks();
 }
 
 void Workspace::takeSolution(SolutionPtr solution, const SolveKeys& keys) {
+  keepUnsaved();
   newest_solution_ = made_solutions_[keys.own] = std::move(solution);
   solution_keys_ = keys;
   answers_[keys.asked] = keys.own;
-  if (hasFile()) saveSolution();
+  if (storing()) saveSolution();
   recallSolution();
   showSolution();
 }

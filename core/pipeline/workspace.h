@@ -1,9 +1,11 @@
 #pragma once
 #include <map>
 #include <memory>
+#include <set>
 
 #include "core/pipeline/footage_record.h"
 #include "core/pipeline/steps.h"
+#include "core/pipeline/unsaved_shots.h"
 #include "core/project/project_store.h"
 #include "core/project/result_writer.h"
 #include "core/project/undo_stack.h"
@@ -29,12 +31,19 @@ class Workspace {
   /// Opens a project and the stored results of its settings. A project whose footage is gone opens all the same; `warning` says so. With Access::Read nothing
   /// that is changed from here on is saved in it; nor where another program has it open, see readOnlyBecause().
   Status openProject(const std::filesystem::path& path, std::string* warning = nullptr, ProjectStore::Access access = ProjectStore::Access::Write);
+  /// A shot that has no project file is, from its first change on, kept in one of its own in this folder until it is saved or closed; a program that is killed
+  /// leaves it there (unsavedShots). Who could not be told otherwise hears by onWriteProblem() when that fails.
+  void keepUnsavedIn(const std::filesystem::path& folder) { unsaved_folder_ = folder; }
+  /// Goes on with a shot that was kept so; it still has no project file. Errors: as openProject.
+  Status openUnsaved(const std::filesystem::path& kept, std::string* warning = nullptr);
+  /// Whether what is done here is kept only until the program ends well.
+  bool keptUnsaved() const { return file_.kept != nullptr; }
   /// Writes document and results to a new file and goes on with it. Errors: as ProjectStore::create; the file that was open stays so.
   Status saveAs(const std::filesystem::path& path);
   /// Adds the results to a project that is there, puts the document into it, and goes on with it. Errors: as ProjectStore::open and its saves.
   Status saveInto(const std::filesystem::path& path);
   /// Notes that the file holds what a command made; see ProjectStore::markMadeByCommand.
-  Status markMadeByCommand() { return store_ ? store_->markMadeByCommand() : Status(Done{}); }
+  Status markMadeByCommand() { return file_.store ? file_.store->markMadeByCommand() : Status(Done{}); }
   /// Whether the footage is not where the project says: what was tracked and solved from it is shown all the same.
   bool footageGone() const { return footage_gone_; }
   /// Goes on with the same footage at another place, as lookForFootage() found it; its results stay current.
@@ -44,17 +53,17 @@ class Workspace {
   /// Who hears, from another thread, that a result could not be written into the project file.
   void onWriteProblem(ResultWriter::Listener listener);
   /// Waits until all results are written. Errors: CannotWrite: the first that was not, since the last call.
-  Status flush() { return writer_ ? writer_->flush() : Status(Done{}); }
+  Status flush() { return file_.writer ? file_.writer->flush() : Status(Done{}); }
   /// What writes results into the project file: who opens that file anew waits for it. nullptr without a file.
-  std::shared_ptr<ResultWriter> writer() const { return writer_; }
+  std::shared_ptr<ResultWriter> writer() const { return file_.writer; }
   /// Whether there is a project file that changes are saved in.
-  bool hasFile() const { return store_ && store_->writable(); }
+  bool hasFile() const { return storing() && !file_.kept; }
   /// The project file, also one that is only read; empty: none.
-  std::filesystem::path filePath() const { return store_ ? store_->path() : std::filesystem::path(); }
+  std::filesystem::path filePath() const { return file_.store && !file_.kept ? file_.store->path() : std::filesystem::path(); }
   /// Why changes are not saved in the file that is open: a sentence; empty when they are, or when there is no file.
-  std::string readOnlyBecause() const { return store_ ? store_->readOnlyBecause() : std::string(); }
+  std::string readOnlyBecause() const { return file_.store ? file_.store->readOnlyBecause() : std::string(); }
   /// Whether another program changed the project file under this one.
-  bool fileChangedOutside() const { return store_ && store_->changedOutside(); }
+  bool fileChangedOutside() const { return file_.store && !file_.kept && file_.store->changedOutside(); }
 
   /// What the artist decided, in the numbers of tracks(): picks made on other tracks are carried over by place.
   const Document& document() const { return seen_; }
@@ -105,6 +114,22 @@ class Workspace {
   Result<DeliveryJob> deliveryJob(double total_s = kUnknown) const;
 
  private:
+  /// The file that the shot is stored in: its project, or one that it is kept in until it has one. Assigning ends what wrote into the old one before the
+  /// old one goes.
+  struct File {
+    std::unique_ptr<KeptFile> kept;
+    std::shared_ptr<ProjectStore> store;
+    std::shared_ptr<ResultWriter> writer;
+    File() = default;
+    File(File&&) = default;
+    File& operator=(File&& other) noexcept {
+      writer.reset(), store.reset(), kept.reset();
+      kept = std::move(other.kept), store = std::move(other.store), writer = std::move(other.writer);
+      return *this;
+    }
+  };
+  bool storing() const { return file_.store && file_.store->writable(); }
+  void keepUnsaved();
   Status afterChange();
   void lookAgain();
   FilePrints keptWhereGone(FilePrints prints) const;
@@ -115,7 +140,7 @@ class Workspace {
   void readImported(std::string* warning);
   void refreshPicks();
   std::string solvedTracksKey() const;
-  void useStore(std::unique_ptr<ProjectStore> store);
+  void useStore(std::unique_ptr<ProjectStore> store, std::unique_ptr<KeptFile> kept = nullptr);
   TrackSetPtr madeTracks(const std::string& key) const;
   std::vector<std::pair<std::string, TrackSetPtr>> tracksToStore() const;
   std::vector<StoredResult> resultsToStore() const;
@@ -125,6 +150,9 @@ class Workspace {
   SolutionPtr madeSolution(const std::string& own_key);
   void showSolution();
   std::optional<std::string> stored(const std::string& step, const std::string& key) const;
+  /// Decodes what is stored under a key; nullptr: none, or damaged, which is noted.
+  template <class T>
+  std::shared_ptr<const T> storedAs(const std::string& step, const std::string& key, Result<std::shared_ptr<const T>> (*decode)(const std::string&)) const;
 
   Document document_;  ///< As it is saved and undone.
   Document seen_;      ///< The same with its picks as numbers of tracks_.
@@ -135,9 +163,9 @@ class Workspace {
   bool footage_gone_ = false;
   std::map<std::string, FootageRecord> looked_at_;  ///< By path: footage that was looked at, here or when the project was made.
   UndoStack undo_;
-  std::shared_ptr<ProjectStore> store_;
   ResultWriter::Listener write_listener_;
-  std::shared_ptr<ResultWriter> writer_;
+  File file_;
+  std::filesystem::path unsaved_folder_;  ///< Empty: shots are not kept, or it failed.
   TrackSetPtr followed_, tracks_;
   SolutionPtr newest_solution_, solution_;          ///< The newest; the same where its tracks are shown.
   std::string tracks_key_;                          ///< Under which followed_ were made.
@@ -145,6 +173,7 @@ class Workspace {
   std::string asked_tracks_key_, asked_solve_key_;  ///< Of what the document asks for now.
   TrackWork shown_work_;                            ///< That tracks_ were made with, from shown_from_.
   TrackSetPtr shown_from_;
+  mutable std::set<std::string> damaged_;  ///< Steps of which a stored result could not be read.
   mutable std::map<std::string, TrackSetPtr> made_tracks_;
   std::map<std::string, SolutionPtr> made_solutions_;  ///< By their own keys.
   std::map<std::string, std::string> answers_;         ///< By the key of what was asked: the own key of the solve made last for it.

@@ -154,15 +154,36 @@ std::string documentToJson(const Document& document) { return Json(document).dum
 
 std::string trackWorkToJson(const TrackWork& work) { return Json(work).dump(); }
 
-Result<Document> documentFromJson(const std::string& text) {
+namespace {
+/// What of a document can be read, part by part.
+Result<Document> readableParts(const Json& whole, std::vector<std::string>& lost) {
+  Json good = Json::object();
+  for (const auto& [name, value] : whole.items()) {
+    Json with = good;
+    with[name] = value;
+    try {
+      (void)with.get<Document>();
+      good = std::move(with);
+    } catch (const std::exception&) {
+      lost.push_back(name);
+    }
+  }
+  if (good.value("footage_path", "").empty()) return unreadable("The project's settings are damaged: it does not say what its footage is.");
+  return good.get<Document>();
+}
+}  // namespace
+
+Result<Document> documentFromJson(const std::string& text, std::vector<std::string>* lost) {
+  Json json;
   try {
-    Json json = parsedJson<Json>(text);
+    json = parsedJson<Json>(text);
     // Picks once stood in the document itself.
     if (!json.contains("picks")) json["picks"] = json;
     if (json.contains("tracking") && json["tracking"].contains("max_foreign")) json["tracking"]["max_occluded"] = json["tracking"]["max_foreign"];
     if (json.contains("lens") && !json["lens"].value("distortion", true)) json["lens"]["lens"] = "none";
     return json.get<Document>();
   } catch (const std::exception& problem) {
+    if (lost && json.is_object()) return readableParts(json, *lost);
     return unreadable(fmt::format("The project's settings are damaged: {}.", whyUnreadable(problem)));
   }
 }

@@ -76,6 +76,7 @@ struct Document {
 
 std::string documentToJson(const Document& document);
 std::string trackWorkToJson(const TrackWork& work);
-/// Errors: Unreadable when the text is not a document of this version.
-Result<Document> documentFromJson(const std::string& text);
+/// Errors: Unreadable when the text is not a document of this version. With `lost`, parts that cannot be read are left as they are by default and named there;
+/// an error then only when nothing can be had.
+Result<Document> documentFromJson(const std::string& text, std::vector<std::string>* lost = nullptr);
 }  // namespace dusky

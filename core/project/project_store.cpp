@@ -8,6 +8,8 @@
 #include <array>
 
 #include "core/base/atomic_file.h"
+#include "core/base/content_key.h"
+#include "core/base/log.h"
 #include "core/base/paths.h"
 #include "core/base/temporary_file.h"
 
@@ -25,6 +27,18 @@ constexpr const char* kSchema =
 
 constexpr const char* kReadDocument = "SELECT json FROM document WHERE id = 1";
 constexpr const char* kMadeByCommand = "document of a command";
+constexpr const char* kPrintOfDocument = "print of the document";
+
+/// Stored results begin with the print of their bytes: a disk that gives back others is noticed. Those of early projects have none.
+constexpr std::string_view kPrinted = "print:";
+constexpr std::size_t kHeadLength = kPrinted.size() + 16;
+std::string withPrint(const std::string& bytes) { return std::string(kPrinted) + printOfBytes(bytes) + bytes; }
+std::optional<std::string> withoutPrint(std::string stored) {
+  if (!stored.starts_with(kPrinted)) return stored;
+  if (stored.size() < kHeadLength) return std::nullopt;
+  std::string bytes = stored.substr(kHeadLength);
+  return stored.compare(kPrinted.size(), 16, printOfBytes(bytes)) == 0 ? std::optional(std::move(bytes)) : std::nullopt;
+}
 
 /// What brings a database of version 1, 2 … to the next one. docs/formats.md tells what each added.
 constexpr std::array<const char*, kVersion - 1> kMigrations = {"CREATE TABLE note (name TEXT PRIMARY KEY, value TEXT NOT NULL);"};
@@ -86,18 +100,29 @@ class Statement {
 
 struct ProjectStore::Database {
   sqlite3* handle = nullptr;
+  bool cut_off = false;  ///< The file is shorter than it says: what is there is read.
   ~Database() { sqlite3_close(handle); }
   bool run(const char* sql) { return sqlite3_exec(handle, sql, nullptr, nullptr, nullptr) == SQLITE_OK; }
-  std::string reason() const { return plainReason(sqlite3_errcode(handle)); }
+  std::string reason() const {
+    logLibrary("SQLite", fmt::format("{} ({})", sqlite3_errmsg(handle), sqlite3_extended_errcode(handle)));
+    return plainReason(sqlite3_errcode(handle));
+  }
   int pragma(const char* name) {
     Statement statement(handle, fmt::format("PRAGMA {}", name).c_str());
     return statement.row() ? statement.integer(0) : -1;
   }
   bool putDocument(const std::string& json) {
-    return Statement(handle, "INSERT INTO document (id, json) VALUES (1, ?) ON CONFLICT (id) DO UPDATE SET json = excluded.json").text(1, json).run();
+    return Statement(handle, "INSERT INTO document (id, json) VALUES (1, ?) ON CONFLICT (id) DO UPDATE SET json = excluded.json").text(1, json).run() &&
+           putNote(kPrintOfDocument, printOfBytes(json));
+  }
+  /// Whether all its pages are there and hang together.
+  bool sound(std::uintmax_t file_size) {
+    if (cut_off || file_size < static_cast<std::uintmax_t>(pragma("page_count")) * static_cast<std::uintmax_t>(pragma("page_size"))) return false;
+    Statement check(handle, "PRAGMA quick_check(1)");
+    return check.row() && check.bytes(0) == "ok";
   }
   bool putResult(const std::string& step, const std::string& key, const std::string& bytes) {
-    return Statement(handle, "INSERT OR REPLACE INTO result (step, key, bytes) VALUES (?, ?, ?)").text(1, step).text(2, key).blob(3, bytes).run() &&
+    return Statement(handle, "INSERT OR REPLACE INTO result (step, key, bytes) VALUES (?, ?, ?)").text(1, step).text(2, key).blob(3, withPrint(bytes)).run() &&
            Statement(handle, "DELETE FROM result WHERE step = ?1 AND number NOT IN (SELECT number FROM result WHERE step = ?1 ORDER BY number DESC LIMIT ?2)")
                .text(1, step)
                .number(2, kPerStep)
@@ -201,11 +226,17 @@ Status ProjectStore::connect() {
     sqlite3_close(database_->handle);
     const bool opened = sqlite3_open_v2(name.c_str(), &database_->handle, how, nullptr) == SQLITE_OK;
     sqlite3_busy_timeout(database_->handle, 2000);
-    return opened && database_->pragma("application_id") >= 0;
+    if (!opened) return false;
+    // SQLite reads a file that is shorter than it says only when it may mend it.
+    const bool mending = how == SQLITE_OPEN_READONLY && database_->cut_off;
+    sqlite3_db_config(database_->handle, SQLITE_DBCONFIG_WRITABLE_SCHEMA, mending ? 1 : 0, nullptr);
+    return database_->pragma("application_id") >= 0;
   };
+  const auto cut_off = [&] { return database_->cut_off = (sqlite3_errcode(database_->handle) & 0xff) == SQLITE_CORRUPT; };
   const bool readable = tried(path_.string(), SQLITE_OPEN_READWRITE) || tried(path_.string(), SQLITE_OPEN_READONLY) ||
                         // In a folder that cannot be written, a log cannot be made ready: then what is in the file itself is read.
-                        tried(uriOf(path_, "?immutable=1"), SQLITE_OPEN_READONLY | SQLITE_OPEN_URI);
+                        tried(uriOf(path_, "?immutable=1"), SQLITE_OPEN_READONLY | SQLITE_OPEN_URI) ||
+                        (cut_off() && tried(path_.string(), SQLITE_OPEN_READONLY));
   if (readable && database_->pragma("application_id") == kApplicationId) return Done{};
   if (readable || (sqlite3_errcode(database_->handle) & 0xff) == SQLITE_NOTADB)
     return unreadable(fmt::format("{} is not a Dusky Moth project.", path_.string()));
@@ -228,15 +259,30 @@ Result<std::unique_ptr<ProjectStore>> ProjectStore::open(const std::filesystem::
   }
   if (const Status open = store->connect(); !open.ok()) return open.error();
   Database& database = *store->database_;
-  if (database.pragma("user_version") > kVersion) return unreadable(fmt::format("{} was written by a newer Dusky Moth; open it there.", path.string()));
+  std::vector<std::string> lost;
+  const auto document = store->readDocument(&lost);
+  const bool newer = database.pragma("user_version") > kVersion;
+  if (newer && !document.ok())
+    return unreadable(fmt::format("{} was written by a newer Dusky Moth, in a way this one cannot read; open it there.", path.string()));
+  if (!document.ok()) return document.error();
+  if (newer)
+    store->openToRead("was written by a newer Dusky Moth: what this one knows of it is shown");
+  else if (!lost.empty())
+    store->openToRead(fmt::format("is damaged: what it says of {} is lost, the rest is shown", fmt::join(lost, ", ")));
+  else if (std::error_code failed; !database.sound(std::filesystem::file_size(path, failed)))
+    store->openToRead("is damaged: what can be read of it is shown");
   if (store->writable()) {
     // Between two changes a project is one file, which may be copied, moved or replaced at any time; no log of it stays beside it.
     database.run("PRAGMA journal_mode = DELETE;");
     if (!migrate(database)) return unreadable(fmt::format("Cannot bring the project {} up to date: {}.", path.string(), database.reason()));
   }
   store->rememberFile();
-  if (const auto document = store->document(); !document.ok()) return document.error();
   return store;
+}
+
+void ProjectStore::openToRead(const std::string& why) {
+  lock_.reset();
+  read_only_ = fmt::format("{} {}. Save it under another name to go on from it.", path_.filename().string(), why);
 }
 
 void ProjectStore::rememberFile() {
@@ -261,10 +307,18 @@ Status ProjectStore::refuseIfChanged() const {
 }
 
 Result<Document> ProjectStore::document() const {
+  std::vector<std::string> lost;
+  return readDocument(&lost);
+}
+
+Result<Document> ProjectStore::readDocument(std::vector<std::string>* lost) const {
   const std::lock_guard lock(mutex_);
   const auto json = database_->text(kReadDocument);
   if (!json) return unreadable(fmt::format("{} is damaged: {}.", path_.string(), database_->reason()));
-  return documentFromJson(*json);
+  const auto print = database_->text("SELECT value FROM note WHERE name = ?", kPrintOfDocument);
+  auto document = documentFromJson(*json, lost);
+  if (document.ok() && lost->empty() && print && print != printOfBytes(*json)) lost->push_back("some setting that cannot be told");
+  return document;
 }
 
 /// One change: all of it or none, and none where the file is not ours to change.
@@ -309,7 +363,7 @@ std::optional<std::string> ProjectStore::result(const std::string& step, const s
   const std::lock_guard lock(mutex_);
   Statement read(database_->handle, "SELECT bytes FROM result WHERE step = ? AND key = ?");
   if (!read.text(1, step).text(2, key).row()) return std::nullopt;
-  return read.bytes(0);
+  return withoutPrint(read.bytes(0));
 }
 
 std::optional<std::string> ProjectStore::note(const std::string& name) const {

@@ -28,8 +28,9 @@ class ProjectStore {
   /// Errors: CannotWrite with the reason; who has the file open, where another program does.
   static Result<std::unique_ptr<ProjectStore>> create(const std::filesystem::path& path, const Document& document,
                                                       const std::vector<StoredResult>& results = {});
-  /// Opens to write where that can be had, else to read only; see readOnlyBecause().
-  /// Errors: Unreadable: missing, no permission, not a project, from a newer version, damaged.
+  /// Opens to write where that can be had, else to read only; see readOnlyBecause(). One that is damaged, or was written by a newer version, is opened to
+  /// be read for what can be had of it.
+  /// Errors: Unreadable: missing, no permission, not a project, nothing to be had of it.
   static Result<std::unique_ptr<ProjectStore>> open(const std::filesystem::path& path, Access access = Access::Write);
   ~ProjectStore();
 
@@ -40,6 +41,7 @@ class ProjectStore {
   /// Whether another program replaced, removed or changed the file since it was opened or last saved.
   bool changedOutside() const;
 
+  /// What can be read of it; see readOnlyBecause() for what could not.
   Result<Document> document() const;
   /// Errors: CannotWrite, also where the file was changed outside: nothing is overwritten then.
   Status saveDocument(const Document& document);
@@ -47,7 +49,7 @@ class ProjectStore {
   Status saveResult(const std::string& step, const std::string& key, const std::string& bytes);
   /// Whether there is such a result, without reading it.
   bool has(const std::string& step, const std::string& key) const;
-  /// Nothing when there is no such result.
+  /// Nothing when there is no such result, or its bytes are not as they were stored; has() tells these apart.
   std::optional<std::string> result(const std::string& step, const std::string& key) const;
   /// A short text kept beside the document under a name; nothing when there is none.
   std::optional<std::string> note(const std::string& name) const;
@@ -63,6 +65,8 @@ class ProjectStore {
   struct Database;
   explicit ProjectStore(std::filesystem::path path);
   Status connect();
+  void openToRead(const std::string& why);
+  Result<Document> readDocument(std::vector<std::string>* lost) const;
   Status refuseIfChanged() const;
   void rememberFile();
   template <class Write>

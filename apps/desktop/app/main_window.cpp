@@ -13,7 +13,6 @@
 #include <QMimeData>
 #include <QPushButton>
 #include <QRegularExpression>
-#include <QSettings>
 #include <QStackedWidget>
 #include <QToolButton>
 #include <QVBoxLayout>
@@ -22,9 +21,11 @@
 #include "apps/desktop/cards/verdict_line.h"
 #include "apps/desktop/cards/welcome.h"
 #include "apps/desktop/errormap/error_map.h"
+#include "apps/desktop/model/preferences.h"
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/steps/step_settings.h"
 #include "apps/desktop/steps/steps_panel.h"
+#include "core/base/log.h"
 #include "core/track/track_files.h"
 
 namespace dusky::desktop {
@@ -46,6 +47,10 @@ MainWindow::MainWindow(QWidget* parent)
   connectModel();
   connectTools();
   refreshRecent();
+  refreshUnsaved();
+  high_contrast_ = Preferences::instance().values().high_contrast;
+  applyPreferences();
+  connect(&Preferences::instance(), &Preferences::changed, this, &MainWindow::applyPreferences);
   refreshTitle();
   refreshActions();
 }
@@ -53,7 +58,10 @@ MainWindow::MainWindow(QWidget* parent)
 /// Views go before the session that they look at.
 MainWindow::~MainWindow() { delete takeCentralWidget(); }
 
-QString MainWindow::demoPath() { return QStringLiteral(DUSKY_DEMO_SHOT); }
+QString MainWindow::demoPath() {
+  const QString installed = QCoreApplication::applicationDirPath() + "/../share/dusky-moth/demo-data/ferry-landing.mp4";
+  return QFileInfo::exists(installed) ? QFileInfo(installed).canonicalFilePath() : QStringLiteral(DUSKY_DEMO_SHOT);
+}
 
 QWidget* MainWindow::makeNotice() {
   notice_ = new QFrame;
@@ -75,8 +83,19 @@ QWidget* MainWindow::makeNotice() {
 }
 
 void MainWindow::showNotice(const QString& sentence) {
+  logLine(sentence.toStdString());
   notice_text_->setText(sentence);
   notice_->show();
+}
+
+void MainWindow::applyPreferences() {
+  const PreferenceValues& wanted = Preferences::instance().values();
+  session_.frames.setBound(static_cast<std::size_t>(wanted.frame_memory_mb) << 20);
+  threads_.reset();
+  threads_.emplace(wanted.threads);
+  if (high_contrast_ != wanted.high_contrast) applyTheme(*qApp, wanted.high_contrast);
+  high_contrast_ = wanted.high_contrast;
+  session_.model.tellAll();
 }
 
 QString MainWindow::notice() const { return notice_->isHidden() ? QString() : notice_text_->text(); }
@@ -130,7 +149,6 @@ void MainWindow::shotOpened() {
   session_.view.chooseMask(0);
   session_.candidates.clear();
   session_.playback.pause();
-  session_.frames.setBound(frameMemory());
   shown_as_.reset();
   refreshFootage();
   refreshMasks();
@@ -142,6 +160,7 @@ void MainWindow::shotOpened() {
   pages_->setCurrentIndex(1);
   steps_->openStep(session_.model.workspace().solution() ? Step::Scene : session_.model.workspace().tracks() ? Step::Solve : Step::Tracks);
   const Workspace& workspace = session_.model.workspace();
+  mentionUnsaved();
   remember(QString::fromStdString(workspace.filePath().empty() ? session_.model.document().footage_path : workspace.filePath().string()));
 }
 
@@ -276,29 +295,6 @@ void MainWindow::refreshTitle() {
                         : workspace.fileChangedOutside() ? tr("not saved: changed by another program")
                                                          : tr("saved");
   setWindowTitle(tr("%1 · %2 – Dusky Moth").arg(name, state));
-}
-
-QStringList MainWindow::recent() const { return QSettings("Dusky Moth", "dusky-moth").value("recent").toStringList(); }
-
-void MainWindow::remember(const QString& path) {
-  QStringList paths = recent();
-  const QString whole = QFileInfo(path).absoluteFilePath();
-  paths.removeAll(whole);
-  paths.prepend(whole);
-  QSettings("Dusky Moth", "dusky-moth").setValue("recent", paths.mid(0, 8));
-  refreshRecent();
-}
-
-void MainWindow::refreshRecent() {
-  recent_menu_->clear();
-  QStringList there;
-  for (const QString& path : recent()) {
-    if (!QFileInfo::exists(path)) continue;
-    there << path;
-    connect(recent_menu_->addAction(path), &QAction::triggered, this, [this, path] { open(path); });
-  }
-  recent_menu_->setEnabled(!there.isEmpty());
-  welcome_->setRecent(there);
 }
 
 }  // namespace dusky::desktop

@@ -6,6 +6,7 @@
 #include "apps/desktop/app/track_actions.h"
 #include "apps/desktop/model/session.h"
 #include "apps/desktop/space/eye.h"
+#include "core/base/thread_limit.h"
 
 class QActionGroup;
 class QFrame;
@@ -100,6 +101,9 @@ class MainWindow : public QMainWindow {
                         void (ViewSettings::*set)(bool));
   QAction* spaceMode(Eye::Mode mode, const QString& text, const QString& tip, const QKeySequence& key, const char* icon_name);
 
+  /// One of a kind at a time; it stays open beside the work.
+  template <class Dialog>
+  void showDialog();
   void chooseFootage();
   void chooseFootagePlace();
   void chooseImport();
@@ -119,6 +123,11 @@ class MainWindow : public QMainWindow {
   void remember(const QString& path);
   QStringList recent() const;
   void refreshRecent();
+  void refreshUnsaved();
+  void applyPreferences();
+  void mentionUnsaved();
+  void openUnsaved(const QString& kept);
+  void dropUnsaved(const QString& kept);
 
   Session session_;
   TrackActions* track_actions_;
@@ -139,9 +148,9 @@ class MainWindow : public QMainWindow {
   VerdictLine* verdict_ = nullptr;
   QFrame* notice_ = nullptr;
   QLabel* notice_text_ = nullptr;
-  QMenu* recent_menu_ = nullptr;
+  QMenu *recent_menu_ = nullptr, *unsaved_menu_ = nullptr;
   QActionGroup *space_modes_, *tools_;
-  QAction *open_footage_, *open_project_, *open_demo_, *save_, *save_as_, *relink_, *import_tracks_, *export_tracks_, *quit_, *undo_, *redo_;
+  QAction *open_footage_, *open_project_, *open_demo_, *save_, *save_as_, *relink_, *import_tracks_, *export_tracks_, *quit_, *undo_, *redo_, *preferences_;
   QAction *track_, *solve_, *deliver_, *cancel_;
   QAction *box_, *lasso_, *fit_, *actual_, *tracks_, *aside_, *masks_, *grid_, *objects_, *colors_, *orbit_, *top_, *through_, *frame_all_;
   QAction *mask_edit_, *hand_, *region_, *edge_, *straight_, *candidates_, *leave_tool_;
@@ -156,6 +165,9 @@ class MainWindow : public QMainWindow {
   std::optional<ShownFootage> shown_as_;
   SolutionPtr scaled_for_;         ///< The solve that the error scale was last set for.
   bool asked_about_file_ = false;  ///< That another program changed it.
+  bool mentioned_unsaved_ = false;
+  std::optional<ThreadLimit> threads_;
+  bool high_contrast_ = false;
 };
 
 }  // namespace dusky::desktop

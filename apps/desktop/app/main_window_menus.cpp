@@ -6,8 +6,11 @@
 #include "apps/desktop/app/main_window.h"
 #include "apps/desktop/app/theme.h"
 #include "apps/desktop/cards/cheat_sheet.h"
+#include "apps/desktop/cards/log_window.h"
+#include "apps/desktop/cards/preferences_dialog.h"
 #include "apps/desktop/space/space_view.h"
 #include "apps/desktop/steps/steps_panel.h"
+#include "core/base/version.h"
 
 namespace dusky::desktop {
 
@@ -37,6 +40,16 @@ QAction* MainWindow::spaceMode(Eye::Mode mode, const QString& text, const QStrin
   return made;
 }
 
+template <class Dialog>
+void MainWindow::showDialog() {
+  auto* dialog = findChild<Dialog*>(QString(), Qt::FindDirectChildrenOnly);
+  if (!dialog) dialog = new Dialog(this);
+  dialog->setAttribute(Qt::WA_DeleteOnClose);
+  dialog->show();
+  dialog->raise();
+  dialog->activateWindow();
+}
+
 void MainWindow::makeActions() {
   open_footage_ = action(tr("Open footage…"), tr("A movie or an image sequence."), QKeySequence::Open);
   open_project_ = action(tr("Open project…"), tr("A .moth file."), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_O));
@@ -50,6 +63,7 @@ void MainWindow::makeActions() {
   quit_ = action(tr("Quit"), tr("Closes the window."), QKeySequence::Quit);
   undo_ = action(tr("Undo"), tr("Takes the last change back."), QKeySequence::Undo);
   redo_ = action(tr("Redo"), tr("Makes it again."), QKeySequence::Redo);
+  preferences_ = action(tr("Preferences…"), tr("Threads, memory, units, decimals, size of text and contrast."), QKeySequence(Qt::CTRL | Qt::Key_Comma));
   track_ = action(tr("Track features"), tr("Finds features and follows them."), QKeySequence(Qt::CTRL | Qt::Key_T));
   solve_ = action(tr("Solve the shot"), tr("Camera, lens and points; tracks first where needed."), QKeySequence(Qt::CTRL | Qt::Key_R));
   deliver_ = action(tr("Deliver"), tr("Writes the files chosen in the Deliver step."), QKeySequence(Qt::CTRL | Qt::Key_D));
@@ -97,12 +111,16 @@ void MainWindow::makeActions() {
     session_.jobs.deliver();
   });
   connect(cancel_, &QAction::triggered, &session_.jobs, &Jobs::cancel);
+  connect(preferences_, &QAction::triggered, this, [this] { showDialog<PreferencesDialog>(); });
 }
 
 void MainWindow::makeMenus() {
   QMenu* file = menuBar()->addMenu(tr("File"));
   file->addActions({open_footage_, open_project_});
   recent_menu_ = file->addMenu(tr("Open recent"));
+  unsaved_menu_ = file->addMenu(tr("Shots not saved"));
+  unsaved_menu_->setEnabled(false);
+  connect(file, &QMenu::aboutToShow, this, &MainWindow::refreshUnsaved);
   file->addAction(open_demo_);
   file->addSeparator();
   file->addActions({save_, save_as_, relink_});
@@ -120,6 +138,8 @@ void MainWindow::makeMenus() {
   edit_actions_->fill(*edit);
   QMenu* nudge = edit->addMenu(tr("Nudge the key"));
   for (QAction* one : edit_actions_->nudges) nudge->addAction(one);
+  edit->addSeparator();
+  edit->addAction(preferences_);
   QMenu* shot = menuBar()->addMenu(tr("Shot"));
   shot->addActions({track_, solve_, deliver_});
   shot->addSeparator();
@@ -150,15 +170,15 @@ void MainWindow::makeMenus() {
   QMenu* help = menuBar()->addMenu(tr("Help"));
   QAction* keys = help->addAction(tr("Keys and gestures"));
   keys->setShortcut(QKeySequence(Qt::Key_F1));
-  connect(keys, &QAction::triggered, this, [this] {
-    auto* sheet = new CheatSheet(this);
-    sheet->setAttribute(Qt::WA_DeleteOnClose);
-    sheet->show();
-  });
+  connect(keys, &QAction::triggered, this, [this] { showDialog<CheatSheet>(); });
+  QAction* log = help->addAction(tr("Log"));
+  log->setToolTip(tr("What happened, and what libraries said: to look for the cause of trouble."));
+  connect(log, &QAction::triggered, this, [this] { showDialog<LogWindow>(); });
   connect(help->addAction(tr("About Dusky Moth")), &QAction::triggered, this, [this] {
     QMessageBox::about(
         this, tr("About Dusky Moth"),
-        tr("Dusky Moth 0.1\n\nFinds the camera that shot a piece of footage.\nFree software under the GNU General Public License, version 3 or later."));
+        tr("Dusky Moth %1\n\nFinds the camera that shot a piece of footage.\nFree software under the GNU General Public License, version 3 or later.")
+            .arg(kVersionText));
   });
   for (QMenu* menu : {file, edit, shot, view, help}) menu->setToolTipsVisible(true);
 }

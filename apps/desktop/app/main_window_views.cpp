@@ -154,6 +154,8 @@ void MainWindow::makeViews() {
   steps_ = new StepsPanel(session_, *track_actions_, open_footage_);
   welcome_ = new Welcome(open_footage_, open_project_, open_demo_);
   connect(welcome_, &Welcome::openAsked, this, &MainWindow::open);
+  connect(welcome_, &Welcome::unsavedAsked, this, &MainWindow::openUnsaved);
+  connect(welcome_, &Welcome::dropAsked, this, &MainWindow::dropUnsaved);
   connect(verdict_, &VerdictLine::stepAsked, steps_, &StepsPanel::openStep);
   connect(fit_, &QAction::triggered, plate_, &PlateView::fit);
   connect(actual_, &QAction::triggered, plate_, &PlateView::actualSize);

@@ -4,6 +4,7 @@
 #include <QFontDatabase>
 #include <QPalette>
 #include <QStyleFactory>
+#include <array>
 
 #include "core/image/color_scale.h"
 
@@ -74,14 +75,31 @@ QWidget#steps { background: #1f1a28; }
 QWidget#stepOpen { background: #282233; border-left: 3px solid #8e80a3; }
 QWidget#stepShut { border-left: 3px solid transparent; }
 QFrame#notice { background: #3b2a33; border-bottom: 1px solid #6b4a4f; }
+QFrame#unsaved { background: #282233; border: 1px solid #6a5c82; border-radius: 4px; }
 QListWidget { background: #18141f; border: 1px solid #433a53; border-radius: 4px; }
 QScrollArea { border: 0; background: transparent; }
 )";
 
+/// A colour of the usual room, and the one in its place where more contrast is wanted.
+struct Shade {
+  QColor* color;  ///< nullptr: only the style sheet has it.
+  const char *usual, *contrast;
+};
+const std::array kShades = {
+    Shade{&color::Night, "#14101a", "#040305"},  Shade{&color::Ground, "#1a1622", "#0a080e"}, Shade{&color::Panel, "#231e2d", "#120f18"},
+    Shade{&color::Raised, "#312a3e", "#292234"}, Shade{&color::Edge, "#433a53", "#85779e"},   Shade{&color::Text, "#ece6f1", "#ffffff"},
+    Shade{&color::Quiet, "#a99db6", "#dbd2e6"},  Shade{&color::Calm, "#8e80a3", "#b9aad2"},   Shade{nullptr, "#18141f", "#060508"},
+    Shade{nullptr, "#1f1a28", "#0e0b13"},        Shade{nullptr, "#282233", "#1a1524"},        Shade{nullptr, "#7b7188", "#a99dba"}};
+
 }  // namespace
 
-void applyTheme(QApplication& application) {
+void applyTheme(QApplication& application, bool high_contrast) {
   useResources();
+  QString sheet = kSheet;
+  for (const Shade& shade : kShades) {
+    if (shade.color) *shade.color = QColor(high_contrast ? shade.contrast : shade.usual);
+    if (high_contrast) sheet.replace(shade.usual, shade.contrast);
+  }
   application.setStyle(QStyleFactory::create("Fusion"));
   QFont font("Inter");
   font.setPixelSize(12);
@@ -89,7 +107,7 @@ void applyTheme(QApplication& application) {
   QPalette palette;
   palette.setColor(QPalette::Window, color::Ground);
   palette.setColor(QPalette::WindowText, color::Text);
-  palette.setColor(QPalette::Base, QColor(0x18, 0x14, 0x1f));
+  palette.setColor(QPalette::Base, high_contrast ? QColor(0x06, 0x05, 0x08) : QColor(0x18, 0x14, 0x1f));
   palette.setColor(QPalette::AlternateBase, color::Panel);
   palette.setColor(QPalette::Text, color::Text);
   palette.setColor(QPalette::Button, color::Raised);
@@ -103,7 +121,7 @@ void applyTheme(QApplication& application) {
   palette.setColor(QPalette::Disabled, QPalette::Text, QColor(0x7b, 0x71, 0x88));
   palette.setColor(QPalette::Disabled, QPalette::ButtonText, QColor(0x7b, 0x71, 0x88));
   application.setPalette(palette);
-  application.setStyleSheet(kSheet);
+  application.setStyleSheet(sheet);
   application.setWindowIcon(QIcon(":/icons/moth.svg"));
 }
 

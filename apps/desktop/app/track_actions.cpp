@@ -5,6 +5,7 @@
 #include <QPushButton>
 #include <algorithm>
 
+#include "apps/desktop/model/preferences.h"
 #include "core/project/edits.h"
 
 namespace dusky::desktop {
@@ -20,7 +21,7 @@ TrackActions::TrackActions(Session& session, QObject* parent) : QObject(parent),
       make(tr("Use as ground"), tr("Three or more placed tracks that lie on the ground: the plane through them becomes height 0."), &TrackActions::useGround);
   origin = make(tr("Use as origin"), tr("One placed track becomes the world's origin."), &TrackActions::useOrigin);
   direction = make(tr("Use as direction"), tr("Two placed tracks: the line from the first to the second runs along X."), &TrackActions::useDirection);
-  length = make(tr("Use as length"), tr("Two placed tracks whose distance is known in metres: it sets the scale."), &TrackActions::useLength);
+  length = make(tr("Use as length"), tr("Two placed tracks whose distance is known: it sets the scale."), &TrackActions::useLength);
   aside = make(tr("Set aside"), tr("Takes the selected tracks out of the next solve. They can come back."), &TrackActions::setSelectedAside);
   back = make(tr("Bring back"), tr("Lets selected tracks that were set aside take part again."), &TrackActions::bringSelectedBack);
   pin = make(tr("Pin"), tr("Protects the selected tracks from being set aside."), &TrackActions::pinSelected);
@@ -81,7 +82,7 @@ void TrackActions::refresh() {
   origin->setEnabled(places == 1);
   direction->setEnabled(places == 2);
   length->setEnabled(places == 2);
-  length->setText(tr("Use as length of %1 m").arg(length_metres_, 0, 'g', 4));
+  length->setText(tr("Use as length of %1").arg(lengthText(length_metres_)));
   cone->setEnabled(places >= 1 && places <= kMostObjects);
   cube->setEnabled(cone->isEnabled());
   remove_objects->setEnabled(!document.picks.objects.empty());

@@ -9,6 +9,7 @@
 #include <cmath>
 
 #include "apps/desktop/app/theme.h"
+#include "apps/desktop/model/preferences.h"
 #include "apps/desktop/plate/plate_marks.h"
 
 namespace dusky::desktop {
@@ -73,10 +74,8 @@ QString trackText(const DocumentModel& model, int id) {
   const SolvedTrack* solved = solution ? solution->find(id) : nullptr;
   if (!solved) return text + QObject::tr(" · %1").arg(QString::fromUtf8(describe(track->stop).data()));
   if (!std::isnan(solved->typical_error_px)) {
-    text += QObject::tr(" · typical %1 px · worst %2 px at %3")
-                .arg(solved->typical_error_px, 0, 'f', 2)
-                .arg(solved->worst_error_px, 0, 'f', 2)
-                .arg(solved->worst_frame);
+    text +=
+        QObject::tr(" · typical %1 px · worst %2 px at %3").arg(pxText(solved->typical_error_px)).arg(pxText(solved->worst_error_px)).arg(solved->worst_frame);
   }
   if (!std::isnan(solved->parallax_rad)) text += QObject::tr(" · parallax %1°").arg(solved->parallax_rad * 180 / M_PI, 0, 'f', 1);
   const Glyph glyph = glyphNow(model, id, solved);

@@ -5,6 +5,7 @@
 #include <QPushButton>
 #include <cmath>
 
+#include "apps/desktop/model/preferences.h"
 #include "apps/desktop/model/verdict_text.h"
 
 namespace dusky::desktop {
@@ -22,7 +23,7 @@ QPushButton* part(const char* name, const QString& tip) {
 /// The first sentence only, so that it fits on the line; all of them are in the tooltip.
 QString summaryOf(const Verdict& verdict) {
   if (verdict.level == TrustLevel::Trust && !std::isnan(verdict.likely_slip_px))
-    return VerdictLine::tr("Trust: an insert slips by about %1 px.").arg(verdict.likely_slip_px, 0, 'f', 2);
+    return VerdictLine::tr("Trust: an insert slips by about %1 px.").arg(pxText(verdict.likely_slip_px));
   if (verdict.level == TrustLevel::Trust) return VerdictLine::tr("Trust: nothing stands out.");
   QString sentence = QString::fromStdString(verdict.sentence);
   const int colon = static_cast<int>(sentence.indexOf(": "));
@@ -85,8 +86,8 @@ void VerdictLine::refresh() {
 }
 
 void VerdictLine::showSolved(const Solution& solution, const Verdict& verdict) {
-  rms_->setText(tr("%1 px RMS").arg(solution.rms_px, 0, 'f', 2));
-  holdout_->setText(std::isnan(solution.holdout_rms_px) ? tr("no holdout") : tr("%1 px holdout").arg(solution.holdout_rms_px, 0, 'f', 2));
+  rms_->setText(tr("%1 px RMS").arg(pxText(solution.rms_px)));
+  holdout_->setText(std::isnan(solution.holdout_rms_px) ? tr("no holdout") : tr("%1 px holdout").arg(pxText(solution.holdout_rms_px)));
   const double mm = session_.model.document().lens.sensor_mm / solution.lens().width, sigma = solution.cameras.front().sigma[0];
   const QString spread = std::isnan(sigma) ? tr("locked") : tr("± %1").arg(sigma, 0, 'f', 1);
   focal_->setText(tr("f %1 %2 px (%3 mm on %4 mm)")

@@ -1,5 +1,8 @@
 #pragma once
 #include <QWidget>
+#include <vector>
+
+#include "core/pipeline/unsaved_shots.h"
 
 class QAction;
 class QVBoxLayout;
@@ -12,12 +15,15 @@ class Welcome : public QWidget {
  public:
   Welcome(QAction* open_footage, QAction* open_project, QAction* open_demo, QWidget* parent = nullptr);
   void setRecent(const QStringList& paths);
+  void setUnsaved(const std::vector<UnsavedShot>& shots);
 
  signals:
   void openAsked(const QString& path);
+  void unsavedAsked(const QString& kept);
+  void dropAsked(const QString& kept);
 
  private:
-  QVBoxLayout* recent_;
+  QVBoxLayout *unsaved_, *recent_;
 };
 
 }  // namespace dusky::desktop

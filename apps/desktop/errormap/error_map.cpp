@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "apps/desktop/app/theme.h"
+#include "apps/desktop/model/preferences.h"
 #include "apps/desktop/plate/plate_marks.h"
 
 namespace dusky::desktop {
@@ -206,7 +207,7 @@ bool ErrorMap::event(QEvent* event) {
   } else if (row >= 0 && map_.contains(help->pos())) {
     const auto error = errorIn(row, frame);
     QToolTip::showText(help->globalPos(),
-                       error ? tr("Track %1, frame %2: %3 px").arg(trackAt(row)).arg(frame).arg(*error, 0, 'f', 2) : tr("Track %1").arg(trackAt(row)), this);
+                       error ? tr("Track %1, frame %2: %3 px").arg(trackAt(row)).arg(frame).arg(pxText(*error)) : tr("Track %1").arg(trackAt(row)), this);
   } else if (!lane_.isEmpty() && lane_.contains(help->pos())) {
     QToolTip::showText(help->globalPos(), tr("Keys of the chosen mask or the selected track by hand. Drag a key to another frame; click to go there."), this);
   } else if (curves_.contains(help->pos()) && !solution_) {

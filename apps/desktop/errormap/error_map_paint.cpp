@@ -4,6 +4,7 @@
 
 #include "apps/desktop/app/theme.h"
 #include "apps/desktop/errormap/error_map.h"
+#include "apps/desktop/model/preferences.h"
 
 namespace dusky::desktop {
 
@@ -138,7 +139,7 @@ void ErrorMap::drawCurves(QPainter& painter) const {
   painter.drawText(curves_.adjusted(4, 1, 0, 0), Qt::AlignLeft | Qt::AlignTop, tr("per frame: RMS, holdout (dashed)"));
   if (const SolvedFrame* now = solution->frameAt(session_.playback.frame())) {
     const QString value =
-        now->placed && !std::isnan(now->rms_px) ? tr("frame %1: %2 px").arg(now->frame).arg(now->rms_px, 0, 'f', 2) : tr("frame %1: no camera").arg(now->frame);
+        now->placed && !std::isnan(now->rms_px) ? tr("frame %1: %2 px").arg(now->frame).arg(pxText(now->rms_px)) : tr("frame %1: no camera").arg(now->frame);
     painter.setPen(color::Text);
     painter.drawText(curves_.adjusted(0, 1, -5, 0), Qt::AlignRight | Qt::AlignTop, value);
   }

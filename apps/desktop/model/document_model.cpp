@@ -18,7 +18,7 @@ void DocumentModel::adopt(Workspace workspace) {
   workspace_ = std::move(workspace);
   listenToWrites();
   setPartial(nullptr, nullptr);
-  touched_ = false;
+  touched_ = workspace_.keptUnsaved();
   refreshScene();
   emit opened();
   emit documentChanged();

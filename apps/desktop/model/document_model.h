@@ -55,6 +55,8 @@ class DocumentModel : public QObject {
   void takeSolution(SolutionPtr solution, const SolveKeys& keys);
   void takeFilePrints(const FilePrints& prints);
   void relinkFootage(const FootageRecord& found);
+  /// Lets every view look again.
+  void tellAll();
 
  signals:
   void opened();           ///< Other footage or another project.
@@ -68,7 +70,6 @@ class DocumentModel : public QObject {
   void dropForeignPartial();
   void listenToWrites();
   void setPartial(TrackSetPtr tracks, SolutionPtr solution);
-  void tellAll();
 
   Workspace workspace_;
   TrackSetPtr partial_tracks_;

@@ -1,12 +1,22 @@
 #include "apps/desktop/model/jobs.h"
 
+#include <fmt/format.h>
+
 #include <QMetaObject>
 
+#include "apps/desktop/model/unsaved.h"
 #include "core/base/atomic_file.h"
+#include "core/base/log.h"
 #include "core/project/edits.h"
 #include "core/track/track_files.h"
 
 namespace dusky::desktop {
+namespace {
+const char* nameOf(Step step) {
+  constexpr std::array kNames = {"footage", "masks", "tracks", "solve", "scene", "deliver"};
+  return kNames[static_cast<std::size_t>(step)];
+}
+}  // namespace
 
 Jobs::Jobs(DocumentModel& model, const HandTrack& hand_defaults, QObject* parent) : QObject(parent), model_(model), hand_defaults_(hand_defaults) {
   connect(&model_, &DocumentModel::opened, this, [this] {
@@ -40,6 +50,8 @@ void Jobs::start(Step step, Work work) {
   if (worker_.joinable()) worker_.join();
   ++serial_;
   running_ = step;
+  since_ = Stopwatch();
+  logLine(fmt::format("{}: begun", nameOf(step)));
   states_[static_cast<std::size_t>(step)] = {.running = true, .what = tr("starting")};
   emit changed();
   worker_ = std::jthread([work = std::move(work)](std::stop_token stop) { work(stop); });
@@ -80,19 +92,32 @@ void Jobs::endWith(const Status& status) {
 void Jobs::endQuietly(const Status& status) {
   JobState& job = states_[static_cast<std::size_t>(*running_)];
   job = {};
-  if (!status.ok()) job.failure = QString::fromStdString(status.error().message);
+  if (!status.ok()) job.failure = QString::fromStdString(status.error().message), logProblem(status.error().message);
+  logLine(fmt::format("{}: ended after {:.2f} s", nameOf(*running_), since_.seconds()));
   running_.reset();
   model_.dropPartial();
   emit changed();
 }
 
 void Jobs::open(const QString& path, const QSize& picture) {
-  start(Step::Footage, [this, path = path.toStdString(), picture, writer = model_.workspace().writer()](std::stop_token) {
+  openBy([path = path.toStdString(), picture](Workspace& workspace, std::string& warning) {
+    if (path.ends_with(".moth")) return workspace.openProject(path, &warning);
+    const Status opened = workspace.openFootage(path, picture.width(), picture.height());
+    workspace.keepUnsavedIn(unsavedFolder());
+    return opened;
+  });
+}
+
+void Jobs::openUnsaved(const std::filesystem::path& kept) {
+  openBy([kept](Workspace& workspace, std::string& warning) { return workspace.openUnsaved(kept, &warning); });
+}
+
+void Jobs::openBy(Opening opening) {
+  start(Step::Footage, [this, opening = std::move(opening), writer = model_.workspace().writer()](std::stop_token) {
     if (writer) (void)writer->flush();  // it may be this very file
     auto workspace = std::make_shared<Workspace>();
     std::string warning;
-    const bool project = path.ends_with(".moth");
-    const Status opened = project ? workspace->openProject(path, &warning) : workspace->openFootage(path, picture.width(), picture.height());
+    const Status opened = opening(*workspace, warning);
     if (opened.ok() && workspace->footageGone()) warning += " File › Relink footage… says where it lies now.";
     post([this, workspace, opened, warning] {
       if (opened.ok()) model_.adopt(std::move(*workspace));

@@ -42,6 +42,8 @@ class Jobs : public QObject {
   /// Opens footage, tracks without footage or a project (by its ending); the present shot stays until the new one is read. `picture`: the size
   /// behind tracks that do not say it.
   void open(const QString& path, const QSize& picture = {0, 0});
+  /// Opens a shot that was kept unsaved when its program ended.
+  void openUnsaved(const std::filesystem::path& kept);
   /// Goes on with the same footage at another place; what is found there is checked first.
   void relinkFootage(const QString& path);
   /// Brings tracks in from a file, as a group; writes those that are shown.
@@ -91,6 +93,8 @@ class Jobs : public QObject {
  private:
   using Work = std::function<void(std::stop_token)>;
   void start(Step step, Work work);
+  using Opening = std::function<Status(Workspace&, std::string&)>;
+  void openBy(Opening opening);
   void moveTo(Step step);
   Progress progressOf(Step step, std::stop_token stop);
   /// What tracking starts with, taken on the interface thread.
@@ -131,6 +135,7 @@ class Jobs : public QObject {
   SolutionPtr delivered_solution_;
   SceneSettings delivered_scene_;
   int serial_ = 0;
+  Stopwatch since_;       ///< The running job began.
   bool looking_ = false;  ///< looker_ is at it.
   std::jthread worker_, looker_;
 };

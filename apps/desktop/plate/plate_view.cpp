@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "apps/desktop/app/theme.h"
+#include "apps/desktop/model/preferences.h"
 #include "apps/desktop/paint/select_by_gesture.h"
 #include "apps/desktop/paint/solid_shade.h"
 #include "apps/desktop/plate/edge_tool.h"
@@ -234,7 +235,7 @@ bool PlateView::event(QEvent* event) {
   if (const PlateMark* mark = markNear(help->pos(), kReach)) {
     const QString error = std::isnan(mark->error_px)
                               ? tr("no error known")
-                              : tr("%1 px in this frame%2").arg(mark->error_px, 0, 'f', 2).arg(mark->used ? "" : tr(", left out of the solve"));
+                              : tr("%1 px in this frame%2").arg(pxText(mark->error_px)).arg(mark->used ? "" : tr(", left out of the solve"));
     QToolTip::showText(help->globalPos(),
                        tr("Track %1 · %2%3 · %4").arg(mark->id).arg(glyphName(mark->glyph)).arg(mark->pinned ? tr(", pinned") : "").arg(error), this);
   } else {

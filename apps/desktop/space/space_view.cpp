@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "apps/desktop/app/theme.h"
+#include "apps/desktop/model/preferences.h"
 #include "apps/desktop/paint/select_by_gesture.h"
 
 namespace dusky::desktop {
@@ -109,9 +110,11 @@ void SpaceView::frameAll() {
 
 void SpaceView::tellNote() {
   if (contents_.points.empty()) return emit noteChanged("");
-  const QString unit = session_.model.scene() && session_.model.scene()->metric ? tr("m") : contents_.grid_spacing == 1 ? tr("unit") : tr("units");
+  const bool metric = session_.model.scene() && session_.model.scene()->metric;
+  const QString grid =
+      metric ? lengthText(contents_.grid_spacing) : tr("%1 %2").arg(contents_.grid_spacing).arg(contents_.grid_spacing == 1 ? tr("unit") : tr("units"));
   const QString from = eye_.mode == Eye::Mode::Top ? tr("from above") : eye_.mode == Eye::Mode::Camera ? tr("through the camera") : tr("orbit");
-  emit noteChanged(tr("%1 · grid %2 %3").arg(from).arg(contents_.grid_spacing).arg(unit));
+  emit noteChanged(tr("%1 · grid %2").arg(from, grid));
 }
 
 void SpaceView::makeBatch(Batch& batch, int floats) {

@@ -1,8 +1,6 @@
 #include <QAction>
 #include <QLabel>
 #include <QPushButton>
-#include <QSettings>
-#include <QSpinBox>
 #include <algorithm>
 #include <filesystem>
 
@@ -101,7 +99,7 @@ void addTone(Body& body, Session& session) {
   body.column->addWidget(even);
 }
 
-/// Frames a second and numbers, over what the file says; and the memory that pictures may take.
+/// Frames a second and numbers, over what the file says.
 void addNumbers(Body& body, Session& session) {
   auto* fps = new NumberField(
       session.model, [](const Document& d) { return d.footage.fps; },
@@ -116,24 +114,9 @@ void addNumbers(Body& body, Session& session) {
   offset->setObjectName("frameOffset");
   addField(*body.grid, QObject::tr("Number offset"), offset->range(-1000000, 1000000, 0, 1, ""),
            QObject::tr("Added to the footage's frame numbers, to match an edit. Masks, keys and ranges move along."));
-  auto* memory = new QSpinBox;
-  memory->setObjectName("frameMemory");
-  memory->setRange(64, 65536);
-  memory->setSingleStep(256);
-  memory->setSuffix(QObject::tr(" MB"));
-  memory->setKeyboardTracking(false);
-  memory->setValue(static_cast<int>(frameMemory() >> 20));
-  QObject::connect(memory, &QSpinBox::valueChanged, memory, [&session](int megabytes) {
-    QSettings("Dusky Moth", "dusky-moth").setValue("frame_memory_mb", megabytes);
-    session.frames.setBound(frameMemory());
-  });
-  addField(*body.grid, QObject::tr("Frame memory"), memory,
-           QObject::tr("How much memory frames once read may take on this machine, MB; 1080p needs 8 MB a frame."));
 }
 
 }  // namespace
-
-std::size_t frameMemory() { return static_cast<std::size_t>(QSettings("Dusky Moth", "dusky-moth").value("frame_memory_mb", 768).toInt()) << 20; }
 
 QWidget* footageSettings(Session& session, QAction* open_footage) {
   Body body;

@@ -5,6 +5,7 @@
 #include <QVBoxLayout>
 
 #include "apps/desktop/app/theme.h"
+#include "apps/desktop/model/preferences.h"
 #include "apps/desktop/steps/fields.h"
 #include "apps/desktop/steps/step_settings.h"
 #include "core/project/edits.h"
@@ -55,7 +56,8 @@ QString groundText(const Session& session) {
   if (scene.ground.empty()) return {};
   const auto& frame = session.model.scene();
   const QString fit = frame && !std::isnan(frame->ground_rms)
-                          ? QObject::tr(", %1 %2 off their plane (RMS)").arg(frame->ground_rms, 0, 'g', 2).arg(frame->metric ? "m" : "units")
+                          ? QObject::tr(", %1 off their plane (RMS)")
+                                .arg(frame->metric ? lengthText(frame->ground_rms, 2) : QObject::tr("%1 units").arg(frame->ground_rms, 0, 'g', 2))
                           : "";
   return QObject::tr("%1 tracks%2").arg(scene.ground.size()).arg(fit);
 }
@@ -70,34 +72,39 @@ QString directionText(const Session& session) {
   return direction ? QObject::tr("track %1 → %2 runs along X").arg(direction->from).arg(direction->to) : QString();
 }
 
-QString lengthText(const Session& session) {
+QString knownLengthText(const Session& session) {
   const auto& length = session.model.document().picks.scene.length;
-  return length ? QObject::tr("track %1 – %2 is %3 m").arg(length->from).arg(length->to).arg(length->metres, 0, 'g', 5) : QString();
+  return length ? QObject::tr("track %1 – %2 is %3").arg(length->from).arg(length->to).arg(lengthText(length->metres, 5)) : QString();
 }
 
 QWidget* lengthField(Session& session, TrackActions& actions) {
-  auto* metres = new QDoubleSpinBox;
-  metres->setObjectName("lengthMetres");
-  metres->setRange(0.001, 100000);
-  metres->setDecimals(3);
-  metres->setSuffix(" m");
-  metres->setKeyboardTracking(false);
-  metres->setValue(actions.lengthMetres());
-  metres->setToolTip(QObject::tr("The real distance between the two tracks, m."));
-  QObject::connect(metres, &QDoubleSpinBox::valueChanged, &actions, [&session, &actions](double value) {
-    actions.setLengthMetres(value);
+  auto* field = new QDoubleSpinBox;
+  field->setObjectName("lengthMetres");
+  field->setDecimals(3);
+  field->setKeyboardTracking(false);
+  field->setToolTip(QObject::tr("The real distance between the two tracks."));
+  const auto refresh = [&actions, field] {
+    const QSignalBlocker quiet(field);
+    field->setRange(0.001 * unitsPerMetre(), 100000 * unitsPerMetre());
+    field->setSuffix(" " + unitSign());
+    field->setValue(actions.lengthMetres() * unitsPerMetre());
+  };
+  refresh();
+  QObject::connect(&Preferences::instance(), &Preferences::changed, field, refresh);
+  QObject::connect(field, &QDoubleSpinBox::valueChanged, &actions, [&session, &actions](double value) {
+    const double metres = value / unitsPerMetre();
+    actions.setLengthMetres(metres);
     // A length that is picked already takes the new number.
     if (const auto& length = session.model.document().picks.scene.length)
-      session.model.run(useAsLength(session.model.document(), length->from, length->to, value));
+      session.model.run(useAsLength(session.model.document(), length->from, length->to, metres));
   });
-  QObject::connect(&session.model, &DocumentModel::documentChanged, metres, [&session, &actions, metres] {
+  QObject::connect(&session.model, &DocumentModel::documentChanged, field, [&session, &actions, refresh] {
     const auto& length = session.model.document().picks.scene.length;
     if (!length) return;
-    const QSignalBlocker quiet(metres);
-    metres->setValue(length->metres);
     actions.setLengthMetres(length->metres);
+    refresh();
   });
-  return metres;
+  return field;
 }
 }  // namespace
 
@@ -128,7 +135,7 @@ QWidget* sceneSettings(Session& session, TrackActions& actions) {
   column->addWidget(new PickRow(session, QObject::tr("Direction"), buttonFor(actions.direction, QObject::tr("Use selection")),
                                 QObject::tr("guessed: X to the first camera's right"), directionText, [](SceneSettings& s) { s.direction.reset(); }));
   column->addWidget(new PickRow(session, QObject::tr("Length"), buttonFor(actions.length, QObject::tr("Use selection")),
-                                QObject::tr("guessed: the camera 1.6 above the ground"), lengthText, [](SceneSettings& s) { s.length.reset(); }));
+                                QObject::tr("guessed: the camera 1.6 above the ground"), knownLengthText, [](SceneSettings& s) { s.length.reset(); }));
   column->addWidget(lengthField(session, actions));
   auto* objects = new QLabel(QObject::tr("Test objects on the selected tracks"));
   objects->setProperty("role", "quiet");

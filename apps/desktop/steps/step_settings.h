@@ -26,8 +26,6 @@ void useLensFile(Session& session, const QString& path);
 QWidget* sceneSettings(Session& session, TrackActions& actions);
 QWidget* deliverSettings(Session& session);
 
-/// Bytes that pictures may take, as set on this machine.
-std::size_t frameMemory();
 /// A label and its field, side by side, with the same tooltip.
 void addField(QGridLayout& grid, const QString& label, QWidget* field, const QString& tip);
 /// A wrapped text that stands back.

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "apps/desktop/model/preferences.h"
 #include "apps/desktop/plate/plate_marks.h"
 #include "core/project/edits.h"
 
@@ -64,7 +65,7 @@ int TrackListModel::rowOf(int track) const {
 QVariant TrackListModel::data(const QModelIndex& index, int role) const {
   const QVariant& cell = rows_[static_cast<std::size_t>(index.row())].cells[static_cast<std::size_t>(index.column())];
   const bool number = index.column() == Typical || index.column() == Worst;
-  if (role == Qt::DisplayRole) return number && cell.isValid() ? QVariant(QString::number(cell.toDouble(), 'f', 2)) : cell;
+  if (role == Qt::DisplayRole) return number && cell.isValid() ? QVariant(pxText(cell.toDouble())) : cell;
   if (role == Qt::UserRole || role == Qt::EditRole) return cell;
   if (role == Qt::TextAlignmentRole && index.column() >= Life && index.column() <= Worst) return QVariant(Qt::AlignRight | Qt::AlignVCenter);
   return {};

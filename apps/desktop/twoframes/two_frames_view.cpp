@@ -9,6 +9,7 @@
 #include <cmath>
 
 #include "apps/desktop/app/theme.h"
+#include "apps/desktop/model/preferences.h"
 #include "apps/desktop/paint/track_glyphs.h"
 
 namespace dusky::desktop {
@@ -203,8 +204,8 @@ void TwoFramesView::pick(bool second, const Vec2& point, int track) {
     other = (second ? pair_->in_a : pair_->in_b)[i];
     extra = tr(" Track %1 lies %2 px off its line; residual %3 px.")
                 .arg(track)
-                .arg(std::abs(line.head<2>().dot(*other) + line.z()), 0, 'f', 2)
-                .arg(pair_->fit.residuals_px[i], 0, 'f', 2);
+                .arg(pxText(std::abs(line.head<2>().dot(*other) + line.z())))
+                .arg(pxText(pair_->fit.residuals_px[i]));
   }
   pictures_[!second]->mark(other, line);
   tell(extra);

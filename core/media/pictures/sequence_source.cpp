@@ -6,6 +6,7 @@
 #include <filesystem>
 
 #include "core/base/atomic_file.h"
+#include "core/base/log.h"
 #include "core/base/paths.h"
 #include "core/image/frame_ranges.h"
 #include "core/media/pictures/formats.h"
@@ -42,7 +43,7 @@ Result<std::unique_ptr<OIIO::ImageInput>> openPicture(const std::string& file) {
   auto input = OIIO::ImageInput::create(kind);
   OIIO::ImageSpec spec;
   if (!input || !input->open(file, spec)) {
-    (void)OIIO::geterror();
+    logLibrary("OpenImageIO", input ? input->geterror() : OIIO::geterror());
     return unreadable(fmt::format("{} cannot be read: it is damaged, or no {} picture as its name says.", file, kind));
   }
   if (const Status fine = checkSizes(file, spec); !fine.ok()) return fine.error();
@@ -98,7 +99,7 @@ class SequenceSource final : public FrameSource {
     }
     std::vector<float> pixels(static_cast<std::size_t>(spec.width) * spec.height * spec.nchannels);
     if (!(*input)->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, pixels.data())) {
-      (void)(*input)->geterror();
+      logLibrary("OpenImageIO", (*input)->geterror());
       return unreadable(fmt::format("{} (frame {}) is damaged or cut off: not all of its pixels can be read.", file, number));
     }
     return use == FrameUse::Alpha ? alphaOf(number, pixels, spec) : toFrame(number, pixels, spec);

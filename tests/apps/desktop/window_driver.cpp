@@ -5,6 +5,7 @@
 #include <QDir>
 #include <QElapsedTimer>
 #include <QSettings>
+#include <QStandardPaths>
 #include <QSurfaceFormat>
 
 #include "apps/desktop/plate/plate_view.h"
@@ -46,6 +47,7 @@ bool click(desktop::MainWindow& window, const char* name) {
 
 void prepareApplication() {
   QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, QDir::tempPath() + "/dusky-moth-test-settings");
+  QStandardPaths::setTestModeEnabled(true);
   QSurfaceFormat format;
   format.setVersion(3, 3);
   format.setProfile(QSurfaceFormat::CoreProfile);

@@ -351,7 +351,7 @@ TEST(ProjectStore, RefusesWhatIsNoProjectOfItsOwn) {
   sqlite3_open((folder / "newer.moth").c_str(), &raw);
   sqlite3_exec(raw, "PRAGMA user_version = 99", nullptr, nullptr, nullptr);
   sqlite3_close(raw);
-  EXPECT_THAT(ProjectStore::open(folder / "newer.moth").error().message, HasSubstr("newer Dusky Moth"));
+  EXPECT_THAT((*ProjectStore::open(folder / "newer.moth"))->readOnlyBecause(), HasSubstr("newer Dusky Moth"));
   EXPECT_EQ(ProjectStore::create(folder / "no" / "place.moth", {}).error().kind, ErrorKind::CannotWrite);
   EXPECT_EQ(*readFile(folder / "text.moth"), "not a project at all, just words that go on for a while so that it is no empty file");
 }

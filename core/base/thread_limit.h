@@ -1,0 +1,20 @@
+#pragma once
+#include <oneapi/tbb/global_control.h>
+
+#include <cstddef>
+#include <optional>
+
+namespace dusky {
+
+/// Limits the threads of this program while it lives; 0 is no limit.
+class ThreadLimit {
+ public:
+  explicit ThreadLimit(int threads) {
+    if (threads > 0) limit_.emplace(oneapi::tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(threads));
+  }
+
+ private:
+  std::optional<oneapi::tbb::global_control> limit_;
+};
+
+}  // namespace dusky
