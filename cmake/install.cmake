@@ -64,6 +64,6 @@ set(CPACK_STRIP_FILES ON)
 set(CPACK_DEBIAN_FILE_NAME DEB-DEFAULT)
 set(CPACK_DEBIAN_PACKAGE_SECTION video)
 set(CPACK_DEBIAN_PACKAGE_SHLIBDEPS ON)
-# Beside what the programs link: the font, and the icons of mime types.
-set(CPACK_DEBIAN_PACKAGE_DEPENDS "fonts-inter, libgl1-mesa-dri, shared-mime-info, hicolor-icon-theme")
+# Beside what the programs link: the font, what draws icons, and what knows file types.
+set(CPACK_DEBIAN_PACKAGE_DEPENDS "fonts-inter, libqt6svg6, libgl1-mesa-dri, shared-mime-info, hicolor-icon-theme")
 include(CPack)

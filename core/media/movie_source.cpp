@@ -72,6 +72,7 @@ class MovieSource final : public FrameSource {
  private:
   Status openContainer();
   Status openDecoder();
+  Error unknownPixels(int format) const;
   Status countFrames();
   Status countByDecoding();
   void readTurn();
@@ -138,6 +139,15 @@ Status MovieSource::openContainer() {
   return Done{};
 }
 
+/// swscale takes JPEG's 4:1:1 as the ordinary one, which its own list forgets.
+bool canBeRead(AVPixelFormat format) { return format == AV_PIX_FMT_YUVJ411P || sws_isSupportedInput(format); }
+
+Error MovieSource::unknownPixels(int format) const {
+  const char* name = av_get_pix_fmt_name(static_cast<AVPixelFormat>(format));
+  return unreadable(
+      fmt::format("{}: its pixels are of a kind that is not read ({}). Convert it to another one, like yuv422p10.", info_.path, name ? name : "unknown"));
+}
+
 Status MovieSource::openDecoder() {
   const AVStream* stream = format_->streams[stream_];
   const AVCodec* codec = avcodec_find_decoder(stream->codecpar->codec_id);
@@ -156,6 +166,7 @@ Status MovieSource::openDecoder() {
   info_.height = codec_->height;
   info_.kind = fmt::format("movie ({})", codec->name);
   const AVPixFmtDescriptor* pixels = av_pix_fmt_desc_get(codec_->pix_fmt);
+  if (codec_->pix_fmt != AV_PIX_FMT_NONE && !canBeRead(codec_->pix_fmt)) return unknownPixels(codec_->pix_fmt);
   info_.has_alpha = pixels && (pixels->flags & AV_PIX_FMT_FLAG_ALPHA);
   const AVRational aspect = av_guess_sample_aspect_ratio(format_.get(), format_->streams[stream_], nullptr);
   if (aspect.num > 0 && aspect.den > 0) info_.pixel_aspect = av_q2d(aspect);
@@ -312,13 +323,20 @@ bool MovieSource::decodeNext() {
   }
 }
 
+/// Whether values go from black to white, not from 16 to 235: as the stream says; grey alone does where it says nothing.
+bool wholeRange(const AVFrame& frame) {
+  const AVPixFmtDescriptor* format = av_pix_fmt_desc_get(static_cast<AVPixelFormat>(frame.format));
+  const bool grey = format && format->nb_components <= 2 && !(format->flags & (AV_PIX_FMT_FLAG_RGB | AV_PIX_FMT_FLAG_PAL));
+  return frame.color_range == AVCOL_RANGE_JPEG || (grey && frame.color_range == AVCOL_RANGE_UNSPECIFIED);
+}
+
 Picture MovieSource::convert(int width, int height) {
   Picture picture = Picture::unset(width, height);
   scaler_.reset(sws_getCachedContext(scaler_.release(), raw_->width, raw_->height, static_cast<AVPixelFormat>(raw_->format), width, height, AV_PIX_FMT_RGB24,
                                      SWS_FAST_BILINEAR, nullptr, nullptr, nullptr));
   const int space = raw_->colorspace == AVCOL_SPC_UNSPECIFIED ? (raw_->height >= 720 ? SWS_CS_ITU709 : SWS_CS_ITU601) : static_cast<int>(raw_->colorspace);
   const int* table = sws_getCoefficients(space);
-  sws_setColorspaceDetails(scaler_.get(), table, raw_->color_range == AVCOL_RANGE_JPEG, table, 1, 0, 1 << 16, 1 << 16);
+  sws_setColorspaceDetails(scaler_.get(), table, wholeRange(*raw_), table, 1, 0, 1 << 16, 1 << 16);
   std::uint8_t* rows[1] = {&picture.data.front().r};
   const int stride[1] = {3 * width};
   sws_scale(scaler_.get(), raw_->data, raw_->linesize, 0, raw_->height, rows, stride);
@@ -351,7 +369,7 @@ const AVComponentDescriptor* lumaComponentOf(int pixel_format) {
 struct LumaRange {
   float black, scale;  ///< At 8 bits.
 };
-LumaRange lumaRangeOf(const AVFrame& frame) { return frame.color_range == AVCOL_RANGE_JPEG ? LumaRange{0.0f, 1.0f} : LumaRange{16.0f, 255.0f / 219.0f}; }
+LumaRange lumaRangeOf(const AVFrame& frame) { return wholeRange(frame) ? LumaRange{0.0f, 1.0f} : LumaRange{16.0f, 255.0f / 219.0f}; }
 
 bool MovieSource::hasLumaBytes() const {
   const AVComponentDescriptor* luma = lumaComponentOf(raw_->format);
@@ -392,6 +410,8 @@ Result<Frame> MovieSource::read(int number, FrameUse use) {
     return invalidInput(fmt::format("Frame {} is outside {}–{} of {}.", number, info_.first, info_.last, info_.path));
   }
   if (!goTo(number)) return unreadable(fmt::format("{}: frame {} does not decode; the file may be cut off or damaged there.", info_.path, number));
+  // Some streams change it on the way.
+  if (!canBeRead(static_cast<AVPixelFormat>(raw_->format))) return unknownPixels(raw_->format);
   const auto [width, height] = quarter_turns_ % 2 == 0 ? std::pair(raw_->width, raw_->height) : std::pair(raw_->height, raw_->width);
   if (width != info_.width || height != info_.height) {
     return unreadable(fmt::format("{}: frame {} is {}×{}, the first one {}×{}; all frames must have one size.", info_.path, number, width, height, info_.width,

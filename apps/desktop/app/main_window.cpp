@@ -13,6 +13,7 @@
 #include <QMimeData>
 #include <QPushButton>
 #include <QRegularExpression>
+#include <QScreen>
 #include <QStackedWidget>
 #include <QToolButton>
 #include <QVBoxLayout>
@@ -37,7 +38,7 @@ MainWindow::MainWindow(QWidget* parent)
       track_menu_(new QMenu(this)),
       space_modes_(new QActionGroup(this)) {
   setAcceptDrops(true);
-  resize(1280, 800);
+  resize(QSize(1280, 800).boundedTo(screen()->availableSize()));
   track_actions_->fill(*track_menu_);
   track_menu_->addSeparator();
   edit_actions_->fill(*track_menu_);

@@ -70,6 +70,7 @@ QScrollBar:vertical { background: transparent; width: 10px; }
 QScrollBar::handle:vertical { background: #4a4060; border-radius: 4px; min-height: 24px; }
 QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page { background: transparent; height: 0; width: 0; }
 QSplitter::handle { background: #14101a; }
+QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }
 QWidget#panel, QFrame#panel { background: #231e2d; }
 QWidget#steps { background: #1f1a28; }
 QWidget#stepOpen { background: #282233; border-left: 3px solid #8e80a3; }

@@ -93,6 +93,7 @@ PreferencesDialog::PreferencesDialog(QWidget* parent) : QDialog(parent) {
   auto* words = new QLabel(tr("A change is taken at once; the size of text from the next start on."));
   words->setProperty("role", "quiet");
   auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close | QDialogButtonBox::RestoreDefaults);
+  buttons->button(QDialogButtonBox::RestoreDefaults)->setText(tr("Restore defaults"));
   connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::close);
   connect(buttons->button(QDialogButtonBox::RestoreDefaults), &QPushButton::clicked, this, [] { Preferences::instance().set({}); });
   auto* column = new QVBoxLayout(this);

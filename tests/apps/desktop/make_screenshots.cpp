@@ -11,9 +11,11 @@
 
 #include "apps/desktop/app/theme.h"
 #include "apps/desktop/cards/cheat_sheet.h"
+#include "apps/desktop/cards/preferences_dialog.h"
 #include "apps/desktop/closeup/closeup_view.h"
 #include "apps/desktop/coverage/coverage_view.h"
 #include "apps/desktop/errormap/error_map.h"
+#include "apps/desktop/model/unsaved.h"
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/space/space_view.h"
 #include "apps/desktop/steps/steps_panel.h"
@@ -198,6 +200,14 @@ void shootTracksAlone(desktop::MainWindow& window) {
   QFile::remove(file);
 }
 
+/// What is there before a shot is open: one that was not saved, and the preferences.
+void shootStart(desktop::MainWindow& window) {
+  shoot(window, "welcome");
+  desktop::PreferencesDialog preferences(&window);
+  preferences.show();
+  shoot(preferences, "preferences");
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -205,9 +215,16 @@ int main(int argc, char** argv) {
   QApplication application(argc, argv);
   desktop::applyTheme(application);
   folder = argc > 1 ? argv[1] : "docs/screenshots";
+  const std::filesystem::path kept = desktop::unsavedFolder() / "ferry-landing.moth";
+  Document unsaved;
+  unsaved.footage_path = desktop::MainWindow::demoPath().toStdString();
+  std::filesystem::create_directories(kept.parent_path());
+  (void)ProjectStore::create(kept, unsaved);
   desktop::MainWindow window;
   showWindow(window);
-  shoot(window, "welcome");
+  std::filesystem::remove(kept);
+  shootStart(window);
+  if (argc > 2 && QString(argv[2]) == "start") return 0;
   if (!openAndWait(window, desktop::MainWindow::demoPath())) return 1;
   desktop::Session& s = window.session();
   if (argc > 2) {  // only the newer views

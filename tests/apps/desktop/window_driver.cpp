@@ -47,6 +47,7 @@ bool click(desktop::MainWindow& window, const char* name) {
 
 void prepareApplication() {
   QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, QDir::tempPath() + "/dusky-moth-test-settings");
+  QSettings("Dusky Moth", "dusky-moth").clear();  // of the program before
   QStandardPaths::setTestModeEnabled(true);
   QSurfaceFormat format;
   format.setVersion(3, 3);
