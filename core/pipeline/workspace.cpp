@@ -225,9 +225,9 @@ std::shared_ptr<const T> Workspace::storedAs(const std::string& step, const std:
 
 /// Tracks made under a key, in this session or stored; nullptr: none.
 TrackSetPtr Workspace::madeTracks(const std::string& key) const {
-  if (const auto made = made_tracks_.find(key); made != made_tracks_.end()) return made->second;
+  if (TrackSetPtr made = made_tracks_.find(key)) return made;
   TrackSetPtr made = storedAs("tracks", key, decodeTracks);
-  return made ? made_tracks_[key] = std::move(made) : nullptr;
+  return made ? made_tracks_.keep(key, std::move(made)) : nullptr;
 }
 
 TracksStart Workspace::tracksStart() const {
@@ -311,9 +311,9 @@ void Workspace::recall() {
 
 /// A solve made under its own key, in this session or stored; nullptr: none.
 SolutionPtr Workspace::madeSolution(const std::string& own_key) {
-  if (const auto made = made_solutions_.find(own_key); made != made_solutions_.end()) return made->second;
+  if (SolutionPtr made = made_solutions_.find(own_key)) return made;
   SolutionPtr made = storedAs("solve", own_key, decodeSolution);
-  return made ? made_solutions_[own_key] = std::move(made) : nullptr;
+  return made ? made_solutions_.keep(own_key, std::move(made)) : nullptr;
 }
 
 /// The solve made last for what the document asks now, where there is one.
@@ -335,7 +335,8 @@ void Workspace::takeTracks(TrackSetPtr tracks, const std::string& key) {
   keepUnsaved();
   followed_ = std::move(tracks);
   tracks_key_ = key;
-  made_tracks_[key] = followed_;
+  made_tracks_.keep(key, followed_);
+  forgetOldResults();
   refreshTracks();
   refreshPicks();
   showSolution();
@@ -344,12 +345,21 @@ void Workspace::takeTracks(TrackSetPtr tracks, const std::string& key) {
 
 void Workspace::takeSolution(SolutionPtr solution, const SolveKeys& keys) {
   keepUnsaved();
-  newest_solution_ = made_solutions_[keys.own] = std::move(solution);
+  newest_solution_ = made_solutions_.keep(keys.own, std::move(solution));
+  forgetOldResults();
   solution_keys_ = keys;
   answers_[keys.asked] = keys.own;
   if (storing()) saveSolution();
   recallSolution();
   showSolution();
+}
+
+/// A long session makes many. Without a file they are nowhere else.
+void Workspace::forgetOldResults() {
+  constexpr std::size_t kInMemory = 4;
+  if (!storing()) return;
+  made_tracks_.shrinkTo(kInMemory);
+  made_solutions_.shrinkTo(kInMemory);
 }
 
 bool Workspace::takeFilePrints(const FilePrints& prints) {

@@ -4,6 +4,7 @@
 #include <set>
 
 #include "core/pipeline/footage_record.h"
+#include "core/pipeline/recent_results.h"
 #include "core/pipeline/steps.h"
 #include "core/pipeline/unsaved_shots.h"
 #include "core/project/project_store.h"
@@ -149,6 +150,7 @@ class Workspace {
   void recallSolution();
   SolutionPtr madeSolution(const std::string& own_key);
   void showSolution();
+  void forgetOldResults();
   std::optional<std::string> stored(const std::string& step, const std::string& key) const;
   /// Decodes what is stored under a key; nullptr: none, or damaged, which is noted.
   template <class T>
@@ -174,9 +176,9 @@ class Workspace {
   TrackWork shown_work_;                            ///< That tracks_ were made with, from shown_from_.
   TrackSetPtr shown_from_;
   mutable std::set<std::string> damaged_;  ///< Steps of which a stored result could not be read.
-  mutable std::map<std::string, TrackSetPtr> made_tracks_;
-  std::map<std::string, SolutionPtr> made_solutions_;  ///< By their own keys.
-  std::map<std::string, std::string> answers_;         ///< By the key of what was asked: the own key of the solve made last for it.
+  mutable RecentResults<TrackSet> made_tracks_;
+  RecentResults<Solution> made_solutions_;      ///< By their own keys.
+  std::map<std::string, std::string> answers_;  ///< By the key of what was asked: the own key of the solve made last for it.
 
   /// The world of a solve under some picks.
   struct MadeScene {

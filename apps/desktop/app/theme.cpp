@@ -101,10 +101,13 @@ void applyTheme(QApplication& application, bool high_contrast) {
     if (shade.color) *shade.color = QColor(high_contrast ? shade.contrast : shade.usual);
     if (high_contrast) sheet.replace(shade.usual, shade.contrast);
   }
-  application.setStyle(QStyleFactory::create("Fusion"));
-  QFont font("Inter");
-  font.setPixelSize(12);
-  application.setFont(font);
+  // Each of these goes over all widgets.
+  if (application.styleSheet().isEmpty()) {
+    application.setStyle(QStyleFactory::create("Fusion"));
+    QFont font("Inter");
+    font.setPixelSize(12);
+    application.setFont(font);
+  }
   QPalette palette;
   palette.setColor(QPalette::Window, color::Ground);
   palette.setColor(QPalette::WindowText, color::Text);
