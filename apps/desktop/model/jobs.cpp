@@ -100,6 +100,7 @@ void Jobs::endQuietly(const Status& status) {
 }
 
 void Jobs::open(const QString& path, const QSize& picture) {
+  logLine("opening " + path.toStdString());
   openBy([path = path.toStdString(), picture](Workspace& workspace, std::string& warning) {
     if (path.ends_with(".moth")) return workspace.openProject(path, &warning);
     const Status opened = workspace.openFootage(path, picture.width(), picture.height());
@@ -109,6 +110,7 @@ void Jobs::open(const QString& path, const QSize& picture) {
 }
 
 void Jobs::openUnsaved(const std::filesystem::path& kept) {
+  logLine("opening what was kept unsaved: " + kept.string());
   openBy([kept](Workspace& workspace, std::string& warning) { return workspace.openUnsaved(kept, &warning); });
 }
 
