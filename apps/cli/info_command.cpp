@@ -17,7 +17,9 @@ int infoOfProject(const std::string& path) {
   if (const Status opened = workspace.openProject(path, &warning, ProjectStore::Access::Read); !opened.ok()) return failWith(opened.error());
   const Document& document = workspace.document();
   fmt::print("{}\n  footage  {}\n", path, document.footage_path);
-  if (!warning.empty()) fmt::print("  note     {}\n", warning);
+  for (const std::string& note : {workspace.readOnlyBecause(), warning}) {
+    if (!note.empty()) fmt::print("  note     {}\n", note);
+  }
   constexpr std::array<std::pair<std::string_view, Step>, 5> kSteps = {
       {{"picture", Step::Footage}, {"masks", Step::Masks}, {"tracks", Step::Tracks}, {"solve", Step::Solve}, {"scene", Step::Scene}}};
   for (const auto& [name, step] : kSteps) fmt::print("  {:<8} {}\n", name, workspace.status(step).line);

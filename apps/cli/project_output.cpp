@@ -20,12 +20,15 @@ Result<std::shared_ptr<FileLock>> lockOf(const std::filesystem::path& path) {
                          : fmt::format("Cannot write the project {}: {}.", path.string(), taken.holder));
 }
 
-/// Whether results may go into a project that is there.
-Status checkAdding(const std::filesystem::path& path, const Document& document) {
+/// Whether results may go into a project that is there; `itself`: it is the one that is read, and it was asked for.
+Status checkAdding(const std::filesystem::path& path, const Document& document, bool itself) {
   const auto there = ProjectStore::open(path, ProjectStore::Access::Read);
   if (!there.ok()) {
     return invalidInput(fmt::format("{} stands where the project would go: {} Give --new-project FILE, or --replace.", path.string(), there.error().message));
   }
+  if (const std::string& damage = (*there)->readOnlyBecause(); !damage.empty())
+    return invalidInput(fmt::format("{} Give --new-project FILE{}.", damage, itself ? "" : ", or --replace"));
+  if (itself) return Done{};
   const auto stored = (*there)->document();
   const bool same = stored.ok() && *stored == document;
   if (same || (*there)->madeByCommand()) return Done{};
@@ -66,8 +69,8 @@ Result<Plan> ProjectOutput::plan(const Document& document, const std::filesystem
   auto lock = lockOf(target);
   if (!lock.ok()) return lock.error();
   plan.lock = std::move(*lock);
-  if (plan.what == What::AddTo && !itself) {
-    if (const Status fine = checkAdding(target, document); !fine.ok()) return fine.error();
+  if (plan.what == What::AddTo) {
+    if (const Status fine = checkAdding(target, document, itself); !fine.ok()) return fine.error();
   }
   return plan;
 }

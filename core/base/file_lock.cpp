@@ -71,6 +71,11 @@ Try tryLock(const std::filesystem::path& lock_path, int& file, std::string& who)
   return outcome;
 }
 
+void letGo(const std::filesystem::path& lock_path, int file) {
+  ::unlink(lock_path.c_str());
+  ::close(file);
+}
+
 std::filesystem::path lockPathOf(const std::filesystem::path& path) {
   std::error_code failed;
   const auto whole = std::filesystem::weakly_canonical(path, failed);
@@ -80,11 +85,14 @@ std::filesystem::path lockPathOf(const std::filesystem::path& path) {
 }  // namespace
 
 bool FileLock::held(const std::filesystem::path& path) {
-  {
-    const std::lock_guard guard(mutex());
-    if (taken()[lockPathOf(path)].lock()) return true;
-  }
-  return take(path).held_by_other;
+  const auto lock_path = lockPathOf(path);
+  int file = -1;
+  std::string who;
+  const std::lock_guard guard(mutex());
+  if (taken()[lock_path].lock()) return true;
+  const Try outcome = tryLock(lock_path, file, who);
+  if (outcome == Try::Taken) letGo(lock_path, file);
+  return outcome == Try::Busy;
 }
 
 FileLock::Taken FileLock::take(const std::filesystem::path& path) {
@@ -115,8 +123,7 @@ FileLock::Taken FileLock::take(const std::filesystem::path& path) {
 
 FileLock::~FileLock() {
   const std::lock_guard guard(mutex());
-  ::unlink(path_.c_str());
-  ::close(file_);
+  letGo(path_, file_);
 }
 
 }  // namespace dusky

@@ -30,7 +30,6 @@ class RecentResults {
   void shrinkTo(std::size_t most) {
     while (results_.size() > most) results_.pop_back();
   }
-  std::size_t size() const { return results_.size(); }
 
  private:
   std::list<std::pair<std::string, Pointer>> results_;

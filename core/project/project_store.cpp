@@ -26,6 +26,7 @@ constexpr const char* kSchema =
     "CREATE TABLE note (name TEXT PRIMARY KEY, value TEXT NOT NULL);";
 
 constexpr const char* kReadDocument = "SELECT json FROM document WHERE id = 1";
+constexpr const char* kReadNote = "SELECT value FROM note WHERE name = ?";
 constexpr const char* kMadeByCommand = "document of a command";
 constexpr const char* kPrintOfDocument = "print of the document";
 
@@ -260,7 +261,7 @@ Result<std::unique_ptr<ProjectStore>> ProjectStore::open(const std::filesystem::
   if (const Status open = store->connect(); !open.ok()) return open.error();
   Database& database = *store->database_;
   std::vector<std::string> lost;
-  const auto document = store->readDocument(&lost);
+  const auto document = store->readDocument(lost);
   const bool newer = database.pragma("user_version") > kVersion;
   if (newer && !document.ok())
     return unreadable(fmt::format("{} was written by a newer Dusky Moth, in a way this one cannot read; open it there.", path.string()));
@@ -308,16 +309,16 @@ Status ProjectStore::refuseIfChanged() const {
 
 Result<Document> ProjectStore::document() const {
   std::vector<std::string> lost;
-  return readDocument(&lost);
+  return readDocument(lost);
 }
 
-Result<Document> ProjectStore::readDocument(std::vector<std::string>* lost) const {
+Result<Document> ProjectStore::readDocument(std::vector<std::string>& lost) const {
   const std::lock_guard lock(mutex_);
   const auto json = database_->text(kReadDocument);
   if (!json) return unreadable(fmt::format("{} is damaged: {}.", path_.string(), database_->reason()));
-  const auto print = database_->text("SELECT value FROM note WHERE name = ?", kPrintOfDocument);
-  auto document = documentFromJson(*json, lost);
-  if (document.ok() && lost->empty() && print && print != printOfBytes(*json)) lost->push_back("some setting that cannot be told");
+  const auto print = database_->text(kReadNote, kPrintOfDocument);
+  auto document = documentFromJson(*json, &lost);
+  if (document.ok() && lost.empty() && print && print != printOfBytes(*json)) lost.push_back("some setting that cannot be told");
   return document;
 }
 
@@ -368,7 +369,7 @@ std::optional<std::string> ProjectStore::result(const std::string& step, const s
 
 std::optional<std::string> ProjectStore::note(const std::string& name) const {
   const std::lock_guard lock(mutex_);
-  return database_->text("SELECT value FROM note WHERE name = ?", name);
+  return database_->text(kReadNote, name);
 }
 
 }  // namespace dusky

@@ -66,7 +66,7 @@ class ProjectStore {
   explicit ProjectStore(std::filesystem::path path);
   Status connect();
   void openToRead(const std::string& why);
-  Result<Document> readDocument(std::vector<std::string>* lost) const;
+  Result<Document> readDocument(std::vector<std::string>& lost) const;
   Status refuseIfChanged() const;
   void rememberFile();
   template <class Write>

@@ -186,6 +186,22 @@ TEST_F(LostWork, OldProjectsAreBroughtUpToDateAndNewerOnesAreLeftAlone) {
   EXPECT_THAT(ProjectStore::open(project).error().message, HasSubstr("not a Dusky Moth project"));
 }
 
+// It was found out after the whole solve.
+TEST_F(LostWork, ADamagedProjectIsSaidBeforeTheWorkAndNothingIsAddedToIt) {
+  const fs::path project = artistsProject();
+  fs::resize_file(project, fs::file_size(project) - 4096);
+  const std::string before = *readFile(project);
+  EXPECT_THAT(moth({"info", project.string()}).out, HasSubstr("is damaged"));
+  for (const std::vector<std::string>& command : {std::vector<std::string>{"solve", project.string(), "-o", (out / "a").string(), "--save"},
+                                                  {"solve", footage(), "-o", (out / "a").string(), "--new-project", project.string()}}) {
+    const Ran ran = moth(command);
+    EXPECT_EQ(ran.code, 2);
+    EXPECT_THAT(ran.err, ::testing::AllOf(HasSubstr("is damaged"), HasSubstr("--new-project")));
+  }
+  EXPECT_FALSE(fs::exists(out / "a" / "report.json"));
+  EXPECT_TRUE(*readFile(project) == before);
+}
+
 TEST_F(LostWork, ASolveLeavesItsProjectAloneUnlessAskedToSave) {
   const fs::path project = artistsProject();
   const Document before = documentOf(project);

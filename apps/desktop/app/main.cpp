@@ -2,7 +2,6 @@
 
 #include <QApplication>
 #include <QFileInfo>
-#include <QSettings>
 #include <QSurfaceFormat>
 #include <cstdio>
 #include <filesystem>
@@ -11,6 +10,7 @@
 #include "apps/desktop/app/main_window.h"
 #include "apps/desktop/app/theme.h"
 #include "apps/desktop/model/preferences.h"
+#include "apps/desktop/model/user_settings.h"
 #include "core/base/log.h"
 #include "core/base/memory.h"
 #include "core/base/version.h"
@@ -50,7 +50,7 @@ Arguments readArguments(const QStringList& given) {
 /// One given by name; else one beside the settings, which goes on for ever without growing.
 dusky::Status beginLog(const QString& given) {
   if (!given.isEmpty()) return dusky::openLog(given.toStdString(), dusky::LogKind::Whole);
-  const QFileInfo settings(QSettings("Dusky Moth", "dusky-moth").fileName());
+  const QFileInfo settings(dusky::desktop::userSettings().fileName());
   std::error_code failed;
   std::filesystem::create_directories(settings.absolutePath().toStdString(), failed);
   // Nobody asked for it: a folder that takes no log is no reason not to start.

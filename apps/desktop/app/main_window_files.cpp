@@ -2,22 +2,22 @@
 #include <QFileInfo>
 #include <QMenu>
 #include <QMessageBox>
-#include <QSettings>
 
 #include "apps/desktop/app/main_window.h"
 #include "apps/desktop/cards/welcome.h"
 #include "apps/desktop/model/unsaved.h"
+#include "apps/desktop/model/user_settings.h"
 
 namespace dusky::desktop {
 
-QStringList MainWindow::recent() const { return QSettings("Dusky Moth", "dusky-moth").value("recent").toStringList(); }
+QStringList MainWindow::recent() const { return userSettings().value("recent").toStringList(); }
 
 void MainWindow::remember(const QString& path) {
   QStringList paths = recent();
   const QString whole = QFileInfo(path).absoluteFilePath();
   paths.removeAll(whole);
   paths.prepend(whole);
-  QSettings("Dusky Moth", "dusky-moth").setValue("recent", paths.mid(0, 8));
+  userSettings().setValue("recent", paths.mid(0, 8));
   refreshRecent();
 }
 

@@ -1,6 +1,6 @@
 #include "apps/desktop/model/preferences.h"
+#include "apps/desktop/model/user_settings.h"
 
-#include <QSettings>
 #include <algorithm>
 #include <cmath>
 
@@ -24,7 +24,7 @@ Preferences& Preferences::instance() {
 }
 
 PreferenceValues Preferences::stored() {
-  const QSettings kept("Dusky Moth", "dusky-moth");
+  const QSettings kept = userSettings();
   const PreferenceValues usual;
   return inRange({.threads = kept.value("threads", usual.threads).toInt(),
                   .frame_memory_mb = kept.value("frame_memory_mb", usual.frame_memory_mb).toInt(),
@@ -38,7 +38,7 @@ void Preferences::set(const PreferenceValues& values) {
   const PreferenceValues now = inRange(values);
   if (now == values_) return;
   values_ = now;
-  QSettings kept("Dusky Moth", "dusky-moth");
+  QSettings kept = userSettings();
   kept.setValue("threads", now.threads);
   kept.setValue("frame_memory_mb", now.frame_memory_mb);
   kept.setValue("length_unit", static_cast<int>(now.unit));

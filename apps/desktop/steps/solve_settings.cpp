@@ -3,10 +3,10 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
-#include <QSettings>
 #include <QSignalBlocker>
 #include <cmath>
 
+#include "apps/desktop/model/user_settings.h"
 #include "apps/desktop/steps/fields.h"
 #include "apps/desktop/steps/known_values.h"
 #include "apps/desktop/steps/settings_body.h"
@@ -49,7 +49,7 @@ QComboBox* sensorField(Session& session) {
     field->clear();
     field->addItem(QObject::tr("sensor by its width"), 0.0);
     for (const Format& format : kFormats) field->addItem(QObject::tr("%1 mm").arg(QObject::tr(format.name)), format.width_mm);
-    for (const QVariant& own : QSettings("Dusky Moth", "dusky-moth").value("sensors_mm").toList())
+    for (const QVariant& own : userSettings().value("sensors_mm").toList())
       field->addItem(QObject::tr("own, %1 mm").arg(own.toDouble(), 0, 'g', 4), own.toDouble());
     field->addItem(QObject::tr("remember this width"), -1.0);
     field->view()->setMinimumWidth(field->view()->sizeHintForColumn(0) + 24);
@@ -63,7 +63,7 @@ QComboBox* sensorField(Session& session) {
     const double width = field->itemData(index).toDouble();
     if (width > 0) return session.model.run(changeField("Choose sensor", session.model.document(), &Document::lens, &LensSettings::sensor_mm, width));
     if (width < 0) {
-      QSettings settings("Dusky Moth", "dusky-moth");
+      QSettings settings = userSettings();
       QVariantList own = settings.value("sensors_mm").toList();
       own.removeAll(session.model.document().lens.sensor_mm);
       own.append(session.model.document().lens.sensor_mm);
