@@ -14,7 +14,7 @@ pkg_check_modules(FFMPEG REQUIRED IMPORTED_TARGET libavformat libavcodec libavut
 pkg_check_modules(OIIO REQUIRED IMPORTED_TARGET OpenImageIO)
 pkg_check_modules(XXHASH REQUIRED IMPORTED_TARGET libxxhash)
 if(DUSKY_WINDOW)
-  find_package(Qt6 6.4 REQUIRED COMPONENTS Widgets OpenGL OpenGLWidgets Svg)
+  find_package(Qt6 6.4 REQUIRED COMPONENTS Widgets OpenGL OpenGLWidgets Svg Charts)
 endif()
 if(DUSKY_TESTS)
   find_package(GTest REQUIRED)

@@ -28,5 +28,6 @@ void addMask(CLI::App& app, std::stop_token stop, int& code);
 void addFrames(CLI::App& app, std::stop_token stop, int& code);
 void addCompare(CLI::App& app, int& code);
 void addInfo(CLI::App& app, int& code);
+void addRuns(CLI::App& app, int& code);
 
 }  // namespace dusky::cli

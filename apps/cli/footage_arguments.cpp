@@ -235,7 +235,7 @@ Status solveNow(Workspace& workspace, const Progress& progress) {
   const SolveKeys keys = solveKeys(workspace.document(), workspace.footage(), workspace.followedKey());
   const auto solved = runSolve(workspace.document(), workspace.footage(), *workspace.tracks(), progress);
   if (!solved.ok()) return solved.error();
-  workspace.takeSolution(*solved, keys);
+  workspace.takeSolution(*solved, keys, {.document = workspace.document(), .parent = workspace.shownRun()});
   return Done{};
 }
 }  // namespace dusky::cli

@@ -1,6 +1,5 @@
 #include <fmt/format.h>
 
-#include <array>
 #include <filesystem>
 
 #include "apps/cli/cli.h"
@@ -16,13 +15,13 @@ int infoOfProject(const std::string& path) {
   std::string warning;
   if (const Status opened = workspace.openProject(path, &warning, ProjectStore::Access::Read); !opened.ok()) return failWith(opened.error());
   const Document& document = workspace.document();
-  fmt::print("{}\n  footage  {}\n", path, document.footage_path);
+  fmt::print("{}\n  footage  {}\n  picture  {}\n", path, document.footage_path, workspace.status(Step::Footage).line);
   for (const std::string& note : {workspace.readOnlyBecause(), warning}) {
     if (!note.empty()) fmt::print("  note     {}\n", note);
   }
-  constexpr std::array<std::pair<std::string_view, Step>, 5> kSteps = {
-      {{"picture", Step::Footage}, {"masks", Step::Masks}, {"tracks", Step::Tracks}, {"solve", Step::Solve}, {"scene", Step::Scene}}};
-  for (const auto& [name, step] : kSteps) fmt::print("  {:<8} {}\n", name, workspace.status(step).line);
+  for (const StepInfo& step : kSteps) {
+    if (step.step != Step::Footage && step.step != Step::Deliver) fmt::print("  {:<8} {}\n", step.id, workspace.status(step.step).line);
+  }
   const Picks& picks = document.picks;
   if (!picks.set_aside.empty() || !picks.pinned.empty()) fmt::print("  picks    {} tracks set aside, {} pinned\n", picks.set_aside.size(), picks.pinned.size());
   if (const auto& verdict = workspace.verdict()) fmt::print("  verdict  {}: {}\n", describe(verdict->level), verdict->sentence);

@@ -30,7 +30,9 @@ Status checkAdding(const std::filesystem::path& path, const Document& document, 
     return invalidInput(fmt::format("{} Give --new-project FILE{}.", damage, itself ? "" : ", or --replace"));
   if (itself) return Done{};
   const auto stored = (*there)->document();
-  const bool same = stored.ok() && *stored == document;
+  Document there_now = stored.ok() ? *stored : Document();
+  there_now.ledger = document.ledger;  // it stays as it is there
+  const bool same = stored.ok() && there_now == document;
   if (same || (*there)->madeByCommand()) return Done{};
   return invalidInput(fmt::format(
       "{} is a project with settings or work of its own, which this would replace. --new-project FILE writes another, --replace replaces it.", path.string()));

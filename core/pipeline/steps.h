@@ -39,14 +39,7 @@ std::string tracksKey(const Document& document, const FootageInfo& footage);
 /// The keys of a solve that begins from nothing, by the key of the followed tracks.
 std::string solveKey(const Document& document, const FootageInfo& footage, const std::string& followed);
 
-/// What a solve was made under.
-struct SolveKeys {
-  std::string tracks;  ///< The followed tracks that it was made from.
-  std::string asked;   ///< solveKey(): the question that it answers.
-  std::string own;     ///< Its own: `asked`, or, carried on from another solve, that and the other's own.
-  bool operator==(const SolveKeys&) const = default;
-};
-/// `from`: the own key of the solve that is carried on from; empty: from nothing.
+/// What a solve is made under. `from`: the own key of the solve that is carried on from; empty: from nothing.
 SolveKeys solveKeys(const Document& document, const FootageInfo& footage, const std::string& followed, const std::string& from = {});
 
 /// Masks ready for these frames of the footage; `opened`: where mattes and alpha are read from, as an earlier set of the same folder and footage

@@ -5,16 +5,16 @@
 
 #include "core/pipeline/footage_record.h"
 #include "core/pipeline/recent_results.h"
+#include "core/pipeline/run_source.h"
+#include "core/pipeline/step_table.h"
 #include "core/pipeline/steps.h"
 #include "core/pipeline/unsaved_shots.h"
-#include "core/project/project_store.h"
-#include "core/project/result_writer.h"
+#include "core/project/ledger.h"
 #include "core/project/undo_stack.h"
 #include "core/review/verdict.h"
 
 namespace dusky {
 
-enum class Step { Footage, Masks, Tracks, Solve, Scene, Deliver };
 enum class StepState { NotRun, Current, Stale };
 
 struct StepStatus {
@@ -97,10 +97,24 @@ class Workspace {
   const std::optional<Verdict>& verdict() const;
   /// What solution() was made under; empty keys without one.
   const SolveKeys& solutionKeys() const { return solution_keys_; }
+  /// Every solve of this shot, oldest first; also dropped ones, which go when the project is opened next.
+  const Ledger& ledger() const { return ledger_; }
+  /// The run that solution() is; 0: none.
+  int shownRun() const { return solution_ ? shown_run_ : 0; }
+  /// What was changed for a run since its parent, in words; see changesBetween().
+  std::vector<std::string> changesOf(const Run& run) const;
+  /// What each run takes in the project file, bytes; those that are not written yet are missing.
+  std::map<int, std::int64_t> runBytes() const { return file_.store ? file_.store->runBytes() : std::map<int, std::int64_t>(); }
+  /// What is needed to read a run, on any thread. Errors: InvalidInput: there is no such run.
+  Result<RunSource> runSource(int id) const;
+  /// Goes back to what a run was asked, as an edit, and shows it. Scene, test objects and delivery stay as they are now.
+  Status restoreRun(const RunResult& run);
+  /// Reads the run as well; it may take a while. Errors: as runSource and RunSource::read.
+  Status restoreRun(int id);
   /// Takes a finished job's result, made under `key`; written into the project file in the background.
   void takeTracks(TrackSetPtr tracks, const std::string& key);
-  /// The same. It is shown when the tracks that it was made from are; else it waits until they are again.
-  void takeSolution(SolutionPtr solution, const SolveKeys& keys);
+  /// The same, as a run of the ledger. It is shown when the tracks that it was made from are; else it waits until they are again.
+  void takeSolution(SolutionPtr solution, const SolveKeys& keys, const RunOrigin& origin = {});
 
   /// The files as they were when they were last looked at.
   const FilePrints& filePrints() const { return prints_; }
@@ -144,11 +158,19 @@ class Workspace {
   void useStore(std::unique_ptr<ProjectStore> store, std::unique_ptr<KeptFile> kept = nullptr);
   TrackSetPtr madeTracks(const std::string& key) const;
   std::vector<std::pair<std::string, TrackSetPtr>> tracksToStore() const;
-  std::vector<StoredResult> resultsToStore() const;
+  Status fill(ProjectStore::Filling& filling) const;
+  Status addTo(ProjectStore& store, Document& document) const;
+  std::optional<std::string> bytesOf(const Run& run) const;
+  std::optional<std::string> tracksBytes(const std::string& key) const;
   void saveTracks();
-  void saveSolution();
+  void saveRun(int id);
+  void readLedger(std::string* warning);
+  void forgetDropped();
   void recallSolution();
-  SolutionPtr madeSolution(const std::string& own_key);
+  void adoptOldAnswer();
+  SolutionPtr madeSolution(const Run& run);
+  int newRun(const Document& document, const SolveKeys& keys, const RunOrigin& origin);
+  void showNewest();
   void showSolution();
   void forgetOldResults();
   std::optional<std::string> stored(const std::string& step, const std::string& key) const;
@@ -177,8 +199,9 @@ class Workspace {
   TrackSetPtr shown_from_;
   mutable std::set<std::string> damaged_;  ///< Steps of which a stored result could not be read.
   mutable RecentResults<TrackSet> made_tracks_;
-  RecentResults<Solution> made_solutions_;      ///< By their own keys.
-  std::map<std::string, std::string> answers_;  ///< By the key of what was asked: the own key of the solve made last for it.
+  mutable RecentResults<Solution> made_solutions_;  ///< By their own keys.
+  Ledger ledger_;
+  int shown_run_ = 0;  ///< The run that newest_solution_ is.
 
   /// The world of a solve under some picks.
   struct MadeScene {

@@ -148,7 +148,8 @@ static void from_json(const Json& json, SceneSettings& scene) {
 }
 
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Picks, key, frame_offset, set_aside, pinned, scene, objects)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Document, footage_path, footage, masks, tracking, extra_runs, work, lens, seed, picks, delivery)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(LedgerMarks, shown, names, kept, dropped)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Document, footage_path, footage, masks, tracking, extra_runs, work, lens, seed, picks, delivery, ledger)
 
 std::string documentToJson(const Document& document) { return Json(document).dump(); }
 

@@ -7,6 +7,7 @@
 #include "core/image/tone.h"
 #include "core/mask/mask_set.h"
 #include "core/project/picks.h"
+#include "core/project/run.h"
 #include "core/solve/solve_options.h"
 #include "core/track/follow_features.h"
 #include "core/track/track_edits.h"
@@ -71,6 +72,7 @@ struct Document {
   int seed = 1;
   Picks picks;
   DeliverySettings delivery;
+  LedgerMarks ledger;
   bool operator==(const Document&) const = default;
 };
 

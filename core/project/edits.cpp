@@ -122,6 +122,29 @@ class SetDocument final : public Edit {
 };
 }  // namespace
 
+static std::unique_ptr<Edit> changeLedger(std::string name, LedgerMarks marks) { return setMember(std::move(name), &Document::ledger, std::move(marks)); }
+
+std::unique_ptr<Edit> nameRun(const Document& document, int run, std::string name) {
+  LedgerMarks marks = document.ledger;
+  if (name.empty() || name == LedgerMarks().nameOf(run))
+    marks.names.erase(run);
+  else
+    marks.names[run] = std::move(name);
+  return changeLedger("Name run", std::move(marks));
+}
+
+std::unique_ptr<Edit> keepRuns(const Document& document, const std::vector<int>& runs, bool kept) {
+  LedgerMarks marks = document.ledger;
+  marks.kept = kept ? with(marks.kept, runs) : without(marks.kept, runs);
+  return changeLedger(kept ? "Keep runs" : "Do not keep runs", std::move(marks));
+}
+
+std::unique_ptr<Edit> dropRuns(const Document& document, const std::vector<int>& runs) {
+  LedgerMarks marks = document.ledger;
+  marks.dropped = with(marks.dropped, runs);
+  return changeLedger(runs.size() == 1 ? "Drop run" : "Drop runs", std::move(marks));
+}
+
 std::unique_ptr<Edit> replaceDocument(std::string name, Document document) { return std::make_unique<SetDocument>(std::move(name), std::move(document)); }
 
 std::unique_ptr<Edit> takeValues(const Document& document, const FootageInfo& footage, const std::vector<std::pair<std::string, double>>& values) {

@@ -27,6 +27,13 @@ std::unique_ptr<Edit> changeScene(std::string name, const Document& document, Sc
 std::unique_ptr<Edit> placeObjects(const Document& document, ObjectShape shape, const std::vector<int>& tracks, double size);
 std::unique_ptr<Edit> removeObjects(const Document& document);
 
+// The ledger. An empty name: its own again.
+std::unique_ptr<Edit> nameRun(const Document& document, int run, std::string name);
+/// Kept runs stay when the others are dropped.
+std::unique_ptr<Edit> keepRuns(const Document& document, const std::vector<int>& runs, bool kept);
+/// They leave the ledger; until the project is opened anew this can be undone.
+std::unique_ptr<Edit> dropRuns(const Document& document, const std::vector<int>& runs);
+
 /// Another document in the place of this one, as one step to undo.
 std::unique_ptr<Edit> replaceDocument(std::string name, Document document);
 

@@ -1,7 +1,6 @@
 #include "core/project/project_store.h"
 
 #include <fmt/format.h>
-#include <sqlite3.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -9,21 +8,25 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/content_key.h"
-#include "core/base/log.h"
 #include "core/base/paths.h"
 #include "core/base/temporary_file.h"
+#include "core/project/database.h"
 
 namespace dusky {
 namespace {
 
 constexpr int kApplicationId = 0x6d6f7468;  // "moth"
-constexpr int kVersion = 2;
+constexpr int kVersion = 3;
+
+constexpr const char* kRunTable =
+    "CREATE TABLE run (id INTEGER PRIMARY KEY AUTOINCREMENT, parent INTEGER NOT NULL, carried_on INTEGER NOT NULL, made TEXT NOT NULL, tracks TEXT NOT NULL,"
+    " asked TEXT NOT NULL, own TEXT NOT NULL UNIQUE, document TEXT NOT NULL, summary TEXT NOT NULL, print TEXT NOT NULL);";
 
 constexpr const char* kSchema =
     "CREATE TABLE document (id INTEGER PRIMARY KEY CHECK (id = 1), json TEXT NOT NULL);"
     "CREATE TABLE result (number INTEGER PRIMARY KEY AUTOINCREMENT, step TEXT NOT NULL, key TEXT NOT NULL, made TEXT NOT NULL DEFAULT CURRENT_TIMESTAMP,"
     " bytes BLOB NOT NULL, UNIQUE (step, key));"
-    "CREATE TABLE note (name TEXT PRIMARY KEY, value TEXT NOT NULL);";
+    "CREATE TABLE note (name TEXT PRIMARY KEY, value TEXT NOT NULL);";  // and kRunTable
 
 constexpr const char* kReadDocument = "SELECT json FROM document WHERE id = 1";
 constexpr const char* kReadNote = "SELECT value FROM note WHERE name = ?";
@@ -41,77 +44,18 @@ std::optional<std::string> withoutPrint(std::string stored) {
   return stored.compare(kPrinted.size(), 16, printOfBytes(bytes)) == 0 ? std::optional(std::move(bytes)) : std::nullopt;
 }
 
-/// What brings a database of version 1, 2 … to the next one. docs/formats.md tells what each added.
-constexpr std::array<const char*, kVersion - 1> kMigrations = {"CREATE TABLE note (name TEXT PRIMARY KEY, value TEXT NOT NULL);"};
-
-/// SQLite's codes in words of ours.
-std::string plainReason(int code) {
-  switch (code & 0xff) {
-    case SQLITE_FULL: return "the disk is full";
-    case SQLITE_IOERR: return "the disk reports an error";
-    case SQLITE_READONLY: return "it may not be written";
-    case SQLITE_BUSY:
-    case SQLITE_LOCKED: return "another program is writing it";
-    case SQLITE_CANTOPEN: return "no permission, or no such folder";
-    case SQLITE_CORRUPT: return "its contents are damaged";
-    case SQLITE_NOTADB: return "it is no project";
-    case SQLITE_NOMEM: return "memory is full";
-    case SQLITE_TOOBIG: return "it is too large for one project";
-    case SQLITE_OK:
-    case SQLITE_ROW:
-    case SQLITE_DONE: return "something it should hold is missing";
-    default: return sqlite3_errstr(code);
-  }
+std::string printOfRun(const Run& run, const std::string& summary) {
+  return printOfBytes(fmt::format("{}\n{}\n{}\n{}\n{}\n{}\n{}\n{}", run.parent, run.carried_on, run.made, run.keys.tracks, run.keys.asked, run.keys.own,
+                                  run.document, summary));
 }
 
-/// One prepared statement; finalised with the object.
-class Statement {
- public:
-  Statement(sqlite3* database, const char* sql) { sqlite3_prepare_v2(database, sql, -1, &statement_, nullptr); }
-  ~Statement() { sqlite3_finalize(statement_); }
-  Statement(const Statement&) = delete;
-  Statement& operator=(const Statement&) = delete;
-
-  Statement& text(int at, const std::string& value) {
-    sqlite3_bind_text(statement_, at, value.data(), static_cast<int>(value.size()), SQLITE_TRANSIENT);
-    return *this;
-  }
-  Statement& blob(int at, const std::string& value) {
-    sqlite3_bind_blob64(statement_, at, value.data(), value.size(), SQLITE_TRANSIENT);
-    return *this;
-  }
-  Statement& number(int at, int value) {
-    sqlite3_bind_int(statement_, at, value);
-    return *this;
-  }
-  bool row() { return statement_ && sqlite3_step(statement_) == SQLITE_ROW; }
-  bool run() { return statement_ && sqlite3_step(statement_) == SQLITE_DONE; }
-  std::string bytes(int column) const {
-    const void* data = sqlite3_column_blob(statement_, column);
-    const int size = sqlite3_column_bytes(statement_, column);
-    return data ? std::string(static_cast<const char*>(data), static_cast<std::size_t>(size)) : std::string();
-  }
-  int integer(int column) const { return sqlite3_column_int(statement_, column); }
-
- private:
-  sqlite3_stmt* statement_ = nullptr;
-};
+/// What brings a database of version 1, 2 … to the next one. docs/formats.md tells what each added.
+constexpr std::array<const char*, kVersion - 1> kMigrations = {"CREATE TABLE note (name TEXT PRIMARY KEY, value TEXT NOT NULL);", kRunTable};
 
 }  // namespace
 
-struct ProjectStore::Database {
-  sqlite3* handle = nullptr;
+struct ProjectStore::Tables : Database {
   bool cut_off = false;  ///< The file is shorter than it says: what is there is read.
-  ~Database() { sqlite3_close(handle); }
-  bool run(const char* sql) { return sqlite3_exec(handle, sql, nullptr, nullptr, nullptr) == SQLITE_OK; }
-  std::string reason() const {
-    logLibrary("SQLite", fmt::format("{} ({})", sqlite3_errmsg(handle), sqlite3_extended_errcode(handle)));
-    return plainReason(sqlite3_errcode(handle));
-  }
-  int pragma(const char* name) {
-    Statement statement(handle, fmt::format("PRAGMA {}", name).c_str());
-    return statement.row() ? statement.integer(0) : -1;
-  }
   bool putDocument(const std::string& json) {
     return Statement(handle, "INSERT INTO document (id, json) VALUES (1, ?) ON CONFLICT (id) DO UPDATE SET json = excluded.json").text(1, json).run() &&
            putNote(kPrintOfDocument, printOfBytes(json));
@@ -122,12 +66,36 @@ struct ProjectStore::Database {
     Statement check(handle, "PRAGMA quick_check(1)");
     return check.row() && check.bytes(0) == "ok";
   }
+  /// What runs were made from, and what they are, stays as long as they do.
   bool putResult(const std::string& step, const std::string& key, const std::string& bytes) {
     return Statement(handle, "INSERT OR REPLACE INTO result (step, key, bytes) VALUES (?, ?, ?)").text(1, step).text(2, key).blob(3, withPrint(bytes)).run() &&
-           Statement(handle, "DELETE FROM result WHERE step = ?1 AND number NOT IN (SELECT number FROM result WHERE step = ?1 ORDER BY number DESC LIMIT ?2)")
+           Statement(handle,
+                     "DELETE FROM result WHERE step = ?1 AND number NOT IN (SELECT number FROM result WHERE step = ?1 ORDER BY number DESC LIMIT ?2)"
+                     " AND key NOT IN (SELECT own FROM run) AND key NOT IN (SELECT tracks FROM run)")
                .text(1, step)
                .number(2, kPerStep)
                .run();
+  }
+  bool putRun(const Run& run) {
+    const std::string summary = runSummaryToJson(run.summary);
+    return Statement(handle,
+                     "INSERT OR REPLACE INTO run (id, parent, carried_on, made, tracks, asked, own, document, summary, print)"
+                     " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
+        .number(1, run.id)
+        .number(2, run.parent)
+        .number(3, run.carried_on)
+        .text(4, run.made)
+        .text(5, run.keys.tracks)
+        .text(6, run.keys.asked)
+        .text(7, run.keys.own)
+        .text(8, run.document)
+        .text(9, summary)
+        .text(10, printOfRun(run, summary))
+        .run();
+  }
+  bool dropRun(int id) {
+    return Statement(handle, "DELETE FROM result WHERE step = 'solve' AND key = (SELECT own FROM run WHERE id = ?)").number(1, id).run() &&
+           Statement(handle, "DELETE FROM run WHERE id = ?").number(1, id).run();
   }
   bool putNote(const std::string& name, const std::string& value) {
     return Statement(handle, "INSERT INTO note (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value")
@@ -135,36 +103,11 @@ struct ProjectStore::Database {
         .text(2, value)
         .run();
   }
-  std::optional<std::string> text(const char* sql, const std::string& parameter = {}) {
-    Statement read(handle, sql);
-    if (!parameter.empty()) read.text(1, parameter);
-    return read.row() ? std::optional(read.bytes(0)) : std::nullopt;
-  }
 };
 
 namespace {
 
-/// Rolls back unless committed.
-template <class Database>
-class Transaction {
- public:
-  explicit Transaction(Database& database) : database_(database), open_(database.run("BEGIN IMMEDIATE")) {}
-  ~Transaction() {
-    if (open_) database_.run("ROLLBACK");
-  }
-  bool commit() {
-    if (!open_ || !database_.run("COMMIT")) return false;
-    open_ = false;
-    return true;
-  }
-
- private:
-  Database& database_;
-  bool open_;
-};
-
 /// All steps or none. Each leaves a database that the next one takes.
-template <class Database>
 bool migrate(Database& database) {
   const int version = database.pragma("user_version");
   if (version >= kVersion) return version == kVersion;
@@ -195,25 +138,31 @@ void foldLogIn(const std::filesystem::path& path) {
 
 }  // namespace
 
-ProjectStore::ProjectStore(std::filesystem::path path) : path_(std::move(path)), database_(std::make_unique<Database>()) {}
+ProjectStore::ProjectStore(std::filesystem::path path) : path_(std::move(path)), database_(std::make_unique<Tables>()) {}
 
 ProjectStore::~ProjectStore() = default;
 
-Result<std::unique_ptr<ProjectStore>> ProjectStore::create(const std::filesystem::path& path, const Document& document,
-                                                           const std::vector<StoredResult>& results) {
+Status ProjectStore::Filling::result(const std::string& step, const std::string& key, const std::string& bytes) {
+  return tables_.putResult(step, key, bytes) ? Status(Done{}) : cannotWrite(tables_.reason());
+}
+
+Status ProjectStore::Filling::run(const Run& run) { return tables_.putRun(run) ? Status(Done{}) : cannotWrite(tables_.reason()); }
+
+Result<std::unique_ptr<ProjectStore>> ProjectStore::create(const std::filesystem::path& path, const Document& document, const Fill& fill) {
   const auto fail = [&](const std::string& why) { return cannotWrite(fmt::format("Cannot write the project {}: {}.", path.string(), why)); };
   const FileLock::Taken taken = FileLock::take(path);
   if (!taken.lock) return fail(taken.held_by_other ? fmt::format("it is open in another Dusky Moth ({})", taken.holder) : taken.holder);
   auto part = TemporaryFile::beside(path);
   if (!part.ok()) return part.error();
   {
-    Database database;
+    Tables tables;
     // No journal: until it has its name nobody reads it.
-    if (sqlite3_open(part->path().c_str(), &database.handle) != SQLITE_OK || !database.run("PRAGMA journal_mode = OFF;")) return fail(database.reason());
+    if (sqlite3_open(part->path().c_str(), &tables.handle) != SQLITE_OK || !tables.run("PRAGMA journal_mode = OFF;")) return fail(tables.reason());
     const std::string head = fmt::format("PRAGMA application_id = {}; PRAGMA user_version = {};", kApplicationId, kVersion);
-    if (!database.run(head.c_str()) || !database.run(kSchema) || !database.putDocument(documentToJson(document))) return fail(database.reason());
-    for (const StoredResult& result : results) {
-      if (!database.putResult(result.step, result.key, result.bytes)) return fail(database.reason());
+    if (!tables.run(head.c_str()) || !tables.run(kSchema) || !tables.run(kRunTable) || !tables.putDocument(documentToJson(document)))
+      return fail(tables.reason());
+    if (Filling filling(tables); fill) {
+      if (const Status filled = fill(filling); !filled.ok()) return fail(filled.error().message);
     }
   }
   foldLogIn(path);
@@ -259,7 +208,7 @@ Result<std::unique_ptr<ProjectStore>> ProjectStore::open(const std::filesystem::
                               : fmt::format("{} can be read only: {}. Save it under another name to go on from it.", path.filename().string(), taken.holder);
   }
   if (const Status open = store->connect(); !open.ok()) return open.error();
-  Database& database = *store->database_;
+  Tables& database = *store->database_;
   std::vector<std::string> lost;
   const auto document = store->readDocument(lost);
   const bool newer = database.pragma("user_version") > kVersion;
@@ -338,6 +287,40 @@ Status ProjectStore::saveDocument(const Document& document) {
 
 Status ProjectStore::saveResult(const std::string& step, const std::string& key, const std::string& bytes) {
   return save([&] { return database_->putResult(step, key, bytes); });
+}
+
+Status ProjectStore::saveRun(const Run& run, const std::string& bytes) {
+  return save([&] { return database_->putRun(run) && database_->putResult("solve", run.keys.own, bytes); });
+}
+
+Status ProjectStore::dropRun(int id) {
+  return save([&] { return database_->dropRun(id); });
+}
+
+std::vector<Run> ProjectStore::runs(int* damaged) const {
+  const std::lock_guard lock(mutex_);
+  Statement read(database_->handle, "SELECT id, parent, carried_on, made, tracks, asked, own, document, summary, print FROM run ORDER BY id");
+  std::vector<Run> runs;
+  while (read.row()) {
+    Run run{.id = static_cast<int>(read.integer(0)), .parent = static_cast<int>(read.integer(1)), .carried_on = read.integer(2) != 0, .made = read.bytes(3)};
+    run.keys = {.tracks = read.bytes(4), .asked = read.bytes(5), .own = read.bytes(6)};
+    run.document = read.bytes(7);
+    const std::string summary = read.bytes(8);
+    run.summary = runSummaryFromJson(summary);
+    if (read.bytes(9) == printOfRun(run, summary))
+      runs.push_back(std::move(run));
+    else if (damaged)
+      ++*damaged;
+  }
+  return runs;
+}
+
+std::map<int, std::int64_t> ProjectStore::runBytes() const {
+  const std::lock_guard lock(mutex_);
+  Statement read(database_->handle, "SELECT run.id, length(bytes) FROM run JOIN result ON step = 'solve' AND key = own");
+  std::map<int, std::int64_t> bytes;
+  while (read.row()) bytes[static_cast<int>(read.integer(0))] = read.integer(1);
+  return bytes;
 }
 
 Status ProjectStore::saveNote(const std::string& name, const std::string& value) {

@@ -8,7 +8,7 @@ namespace dusky {
 namespace {
 
 using Json = nlohmann::json;
-constexpr int kVersion = 2, kSolutionVersion = 6;
+constexpr int kVersion = 2, kSolutionVersion = 7, kSolutionWithErrors = 6;
 
 /// Plain numbers as one byte string, little-endian as the machine has them.
 template <class T>
@@ -45,13 +45,14 @@ std::string toBytes(const Json& json) {
 }
 
 template <class Value, class Read>
-Result<std::shared_ptr<const Value>> decodeWith(const std::string& bytes, std::string_view kind, int version, const Read& read) {
+Result<std::shared_ptr<Value>> decodeWith(const std::string& bytes, std::string_view kind, int oldest, int newest, const Read& read) {
   try {
     const auto json = parsedJson<Json>(bytes, nlohmann::detail::input_format_t::cbor);
-    if (json.at("kind") != kind || json.at("version") != version) return unreadable("A stored result is of another version; run the step again.");
+    const int version = json.at("version");
+    if (json.at("kind") != kind || version < oldest || version > newest) return unreadable("A stored result is of another version; run the step again.");
     auto value = std::make_shared<Value>();
     read(json, *value);
-    return std::shared_ptr<const Value>(std::move(value));
+    return value;
   } catch (const std::exception&) {
     return unreadable("A stored result is damaged; run the step again.");
   }
@@ -67,33 +68,46 @@ Pose poseOf(const Json& j) {
           Vec3(j.at(4).get<double>(), j.at(5).get<double>(), j.at(6).get<double>())};
 }
 
-Json trackJson(const SolvedTrack& t) {
-  std::vector<int> frames;
+/// Errors and reprojections are left out: they follow from cameras, points and tracks.
+void addTracks(const std::vector<SolvedTrack>& tracks, Json& json) {
+  std::vector<int> heads;
   std::vector<double> values;
   std::vector<std::uint8_t> used;
-  for (const TrackError& e : t.errors) {
-    frames.push_back(e.frame);
-    values.insert(values.end(), {e.reprojected.x(), e.reprojected.y(), e.error_px});
-    used.push_back(e.used);
+  for (const SolvedTrack& t : tracks) {
+    heads.insert(heads.end(), {t.id, static_cast<int>(t.state), static_cast<int>(t.reason), t.holdout, t.color.r, t.color.g, t.color.b, t.life, t.worst_frame,
+                               t.at_infinity, static_cast<int>(t.errors.size())});
+    values.insert(values.end(), {t.point.x(), t.point.y(), t.point.z(), t.typical_error_px, t.worst_error_px, t.parallax_rad, t.sigma_point});
+    for (const TrackError& e : t.errors) used.push_back(e.used);
   }
-  return {{"id", t.id},
-          {"state", t.state},
-          {"reason", t.reason},
-          {"holdout", t.holdout},
-          {"point", {t.point.x(), t.point.y(), t.point.z()}},
-          {"color", {t.color.r, t.color.g, t.color.b}},
-          {"life", t.life},
-          {"typical", number(t.typical_error_px)},
-          {"worst", number(t.worst_error_px)},
-          {"worst_frame", t.worst_frame},
-          {"parallax", number(t.parallax_rad)},
-          {"far", t.at_infinity},
-          {"sigma", number(t.sigma_point)},
-          {"frames", packed(frames)},
-          {"values", packed(values)},
-          {"used", packed(used)}};
+  json["track_heads"] = packed(heads), json["track_values"] = packed(values), json["used"] = packed(used);
 }
 
+std::vector<SolvedTrack> tracksOf(const Json& json) {
+  constexpr std::size_t kHead = 11, kValues = 7;
+  const auto heads = unpacked<int>(json.at("track_heads"));
+  const auto values = unpacked<double>(json.at("track_values"));
+  const auto used = unpacked<std::uint8_t>(json.at("used"));
+  const std::size_t count = heads.size() / kHead;
+  if (heads.size() != kHead * count || values.size() != kValues * count) throw std::runtime_error("lists of different length");
+  std::vector<SolvedTrack> tracks(count);
+  std::size_t next = 0;
+  for (std::size_t i = 0; i < count; ++i) {
+    const int* head = &heads[kHead * i];
+    const double* value = &values[kValues * i];
+    SolvedTrack& t = tracks[i];
+    t.id = head[0], t.state = named(head[1], TrackState::Unplaced), t.reason = named(head[2], AsideReason::Slides), t.holdout = head[3] != 0;
+    t.color = {static_cast<std::uint8_t>(head[4]), static_cast<std::uint8_t>(head[5]), static_cast<std::uint8_t>(head[6])};
+    t.life = head[7], t.worst_frame = head[8], t.at_infinity = head[9] != 0;
+    t.point = Vec3(value[0], value[1], value[2]);
+    t.typical_error_px = value[3], t.worst_error_px = value[4], t.parallax_rad = value[5], t.sigma_point = value[6];
+    if (head[10] < 0 || used.size() - next < static_cast<std::size_t>(head[10])) throw std::runtime_error("lists of different length");
+    t.errors.resize(static_cast<std::size_t>(head[10]));
+    for (TrackError& e : t.errors) e.used = used[next++] != 0;
+  }
+  return tracks;
+}
+
+/// As they were stored up to version 6, with their errors.
 SolvedTrack trackOf(const Json& j) {
   SolvedTrack t;
   t.id = j.at("id");
@@ -210,7 +224,7 @@ std::string encode(const TrackSet& set) {
 }
 
 Result<TrackSetPtr> decodeTracks(const std::string& bytes) {
-  return decodeWith<TrackSet>(bytes, "tracks", kVersion, [](const Json& j, TrackSet& set) {
+  auto decoded = decodeWith<TrackSet>(bytes, "tracks", kVersion, kVersion, [](const Json& j, TrackSet& set) {
     set.width = j.at("width"), set.height = j.at("height");
     set.first_frame = j.at("first"), set.last_frame = j.at("last");
     const auto heads = unpacked<int>(j.at("heads")), frames = unpacked<int>(j.at("frames"));
@@ -238,6 +252,7 @@ Result<TrackSetPtr> decodeTracks(const std::string& bytes) {
     summary.detect_s = numberOf(s.at("detect_s")), summary.forward_s = numberOf(s.at("forward_s")), summary.backward_s = numberOf(s.at("backward_s"));
     summary.warnings = s.at("warnings").get<std::vector<std::string>>();
   });
+  return decoded.ok() ? Result<TrackSetPtr>(std::move(*decoded)) : decoded.error();
 }
 
 namespace {
@@ -309,32 +324,36 @@ StaircaseStep stepOf(const Json& j) { return {j.at(0), numberOf(j.at(1)), number
 }  // namespace
 
 std::string encode(const Solution& s) {
-  Json frames = Json::array(), tracks = Json::array(), steps = Json::array(), cameras = Json::array(), stretches = Json::array();
+  Json frames = Json::array(), steps = Json::array(), cameras = Json::array(), stretches = Json::array();
   for (const SolvedFrame& f : s.frames) frames.push_back(frameJson(f));
-  for (const SolvedTrack& t : s.tracks) tracks.push_back(trackJson(t));
   for (const StaircaseStep& step : s.staircase) steps.push_back(stepJson(step));
   for (const SolvedCamera& camera : s.cameras) cameras.push_back(cameraJson(camera));
   for (const Stretch& stretch : s.stretches) stretches.push_back({stretch.first, stretch.last});
-  return toBytes({{"kind", "solution"},
-                  {"version", kSolutionVersion},
-                  {"frames", frames},
-                  {"tracks", tracks},
-                  {"staircase", steps},
-                  {"cameras", cameras},
-                  {"stretches", stretches},
-                  {"movers", moversJson(s.movers)},
-                  {"readout", {s.readout, number(s.sigma_readout)}},
-                  {"rms", number(s.rms_px)},
-                  {"holdout_rms", number(s.holdout_rms_px)},
-                  {"motion", {s.motion, s.motion_why, s.path_why}},
-                  {"evidence", evidenceJson(s.evidence)},
-                  {"summary", summaryJson(s.summary)}});
+  Json json = {{"kind", "solution"},
+               {"version", kSolutionVersion},
+               {"frames", frames},
+               {"staircase", steps},
+               {"cameras", cameras},
+               {"stretches", stretches},
+               {"movers", moversJson(s.movers)},
+               {"readout", {s.readout, number(s.sigma_readout)}},
+               {"rms", number(s.rms_px)},
+               {"holdout_rms", number(s.holdout_rms_px)},
+               {"motion", {s.motion, s.motion_why, s.path_why}},
+               {"evidence", evidenceJson(s.evidence)},
+               {"summary", summaryJson(s.summary)}};
+  addTracks(s.tracks, json);
+  return toBytes(json);
 }
 
-Result<SolutionPtr> decodeSolution(const std::string& bytes) {
-  return decodeWith<Solution>(bytes, "solution", kSolutionVersion, [](const Json& j, Solution& s) {
+Result<std::shared_ptr<Solution>> decodeSolution(const std::string& bytes) {
+  return decodeWith<Solution>(bytes, "solution", kSolutionWithErrors, kSolutionVersion, [](const Json& j, Solution& s) {
     for (const Json& f : j.at("frames")) s.frames.push_back(frameOf(f));
-    for (const Json& t : j.at("tracks")) s.tracks.push_back(trackOf(t));
+    if (j.contains("tracks")) {
+      for (const Json& t : j.at("tracks")) s.tracks.push_back(trackOf(t));
+    } else {
+      s.tracks = tracksOf(j);
+    }
     for (const Json& step : j.at("staircase")) s.staircase.push_back(stepOf(step));
     s.cameras.clear();
     for (const Json& camera : j.at("cameras")) s.cameras.push_back(cameraOf(camera));

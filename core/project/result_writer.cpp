@@ -10,10 +10,10 @@ ResultWriter::~ResultWriter() {
   worker_.request_stop();
 }
 
-void ResultWriter::write(std::string step, std::string key, Encode encode) {
+void ResultWriter::write(Task task) {
   {
     const std::lock_guard lock(mutex_);
-    tasks_.push_back({std::move(step), std::move(key), std::move(encode)});
+    tasks_.push_back(std::move(task));
   }
   changed_.notify_all();
 }
@@ -31,7 +31,7 @@ void ResultWriter::run(std::stop_token stop) {
     tasks_.pop_front();
     writing_ = true;
     lock.unlock();
-    const Status saved = store_->saveResult(task.step, task.key, task.encode());
+    const Status saved = task(*store_);
     if (!saved.ok() && listener_) listener_(saved.error());
     lock.lock();
     writing_ = false;

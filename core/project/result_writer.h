@@ -9,11 +9,11 @@
 
 namespace dusky {
 
-/// Encodes results and writes them into a project on a thread of its own, one after the other in the order they were given. The end of a
-/// writer waits until everything is written.
+/// Encodes and writes into a project on a thread of its own, one task after the other in the order they were given. The end of a writer waits until everything
+/// is written.
 class ResultWriter {
  public:
-  using Encode = std::function<std::string()>;
+  using Task = std::function<Status(ProjectStore&)>;
   /// Hears why something could not be written, from the writer's thread.
   using Listener = std::function<void(const Error&)>;
   explicit ResultWriter(std::shared_ptr<ProjectStore> store, Listener listener = {});
@@ -21,16 +21,12 @@ class ResultWriter {
   ResultWriter(const ResultWriter&) = delete;
   ResultWriter& operator=(const ResultWriter&) = delete;
 
-  /// Returns at once; `encode` makes the bytes later, on the writer's thread.
-  void write(std::string step, std::string key, Encode encode);
+  /// Returns at once; the task runs later, on the writer's thread.
+  void write(Task task);
   /// Waits until everything given so far is written. Errors: the first failure since the last call.
   Status flush();
 
  private:
-  struct Task {
-    std::string step, key;
-    Encode encode;
-  };
   void run(std::stop_token stop);
 
   const std::shared_ptr<ProjectStore> store_;

@@ -41,6 +41,9 @@ struct SolvedTrack {
   double parallax_rad = kUnknown;
   double sigma_point = kUnknown;   ///< One standard deviation, root of the mean over the axes, solve's units.
   std::vector<TrackError> errors;  ///< One for each observation, in order.
+
+  /// Whether `point` means something: a track may be set aside before it ever had a place.
+  bool hasPlace() const { return state != TrackState::Unplaced && point != Vec3::Zero(); }
 };
 
 struct SolvedFrame {

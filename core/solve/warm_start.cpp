@@ -44,7 +44,7 @@ Vec3 takeCameras(const Solution& earlier, Reconstruction& work) {
 void takePoints(const Solution& earlier, const Vec3& middle, Reconstruction& work) {
   for (WorkTrack& track : work.tracks) {
     const SolvedTrack* solved = earlier.find(track.id);
-    if (!solved || solved->state == TrackState::Unplaced) continue;
+    if (!solved || !solved->hasPlace()) continue;
     track.at_infinity = solved->at_infinity;
     track.point = solved->at_infinity ? Vec3((solved->point - middle).normalized()) : solved->point;
     track.reason = solved->state == TrackState::Kept || solved->reason == AsideReason::ByArtist ? AsideReason::None : solved->reason;

@@ -30,7 +30,7 @@ class WindowIssues : public QuayWindow {
 
 // Opening another shot put the tool away, and that redrew the error map's old rows from the new shot's tracks, of which there were none.
 TEST_F(WindowIssues, AnotherShotOpensWhileAToolIsInHand) {
-  window->showErrorMap();
+  window->showView(desktop::View::ErrorMap);
   track();
   ASSERT_GT(window->errorMap().rowCount(), 100);
   session().view.setTool(ViewSettings::Tool::Hand);
@@ -60,7 +60,7 @@ TEST_F(WindowIssues, UndoToOtherTracksDuringASolveShowsNoForeignSolve) {
 
 // Any view setting coloured every cell of the error map anew.
 TEST_F(WindowIssues, OnlyTheScaleColoursTheErrorMapAnew) {
-  window->showErrorMap();
+  window->showView(desktop::View::ErrorMap);
   track();
   solve();
   const auto before = window->errorMap().cells().cacheKey();

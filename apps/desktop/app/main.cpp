@@ -8,7 +8,7 @@
 #include <string_view>
 
 #include "apps/desktop/app/main_window.h"
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/model/preferences.h"
 #include "apps/desktop/model/user_settings.h"
 #include "core/base/log.h"

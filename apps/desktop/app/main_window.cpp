@@ -18,7 +18,7 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/cards/verdict_line.h"
 #include "apps/desktop/cards/welcome.h"
 #include "apps/desktop/errormap/error_map.h"
@@ -96,7 +96,7 @@ void MainWindow::applyPreferences() {
   threads_.emplace(wanted.threads);
   if (high_contrast_ != wanted.high_contrast) applyTheme(*qApp, wanted.high_contrast);
   high_contrast_ = wanted.high_contrast;
-  session_.model.tellAll();
+  session_.model.redrawAll();
 }
 
 QString MainWindow::notice() const { return notice_->isHidden() ? QString() : notice_text_->text(); }
@@ -175,7 +175,8 @@ void MainWindow::jobFinished(bool well) {
 }
 
 void MainWindow::open(const QString& path) {
-  if (path.isEmpty() || session_.jobs.busy()) return;
+  if (path.isEmpty()) return;
+  if (session_.jobs.busy()) return showNotice(tr("Something still runs on this shot: wait for it or cancel it (Ctrl+.), then open the other one."));
   if (!mayLeave()) return;
   QSize picture(0, 0);
   if (path.endsWith(".csv")) {

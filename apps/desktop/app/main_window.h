@@ -2,8 +2,9 @@
 #include <QMainWindow>
 #include <optional>
 
-#include "apps/desktop/app/edit_actions.h"
-#include "apps/desktop/app/track_actions.h"
+#include "apps/desktop/actions/edit_actions.h"
+#include "apps/desktop/actions/track_actions.h"
+#include "apps/desktop/app/view_table.h"
 #include "apps/desktop/model/session.h"
 #include "apps/desktop/space/eye.h"
 #include "core/base/thread_limit.h"
@@ -18,6 +19,7 @@ namespace dusky::desktop {
 class CloseupView;
 class CoverageView;
 class ErrorMap;
+class LedgerView;
 class LensView;
 class PlateView;
 class SpaceView;
@@ -49,15 +51,9 @@ class MainWindow : public QMainWindow {
   CoverageView& coverage() { return *coverage_; }
   LensView& lensView() { return *lens_view_; }
   SweepView& sweepView() { return *sweep_view_; }
-  /// Shows one of the views that share a place.
-  void showSpace() { show_space_->trigger(); }
-  void showCloseup() { show_closeup_->trigger(); }
-  void showTwoFrames() { show_pair_->trigger(); }
-  void showTrackList() { show_list_->trigger(); }
-  void showCoverage() { show_coverage_->trigger(); }
-  void showErrorMap() { show_map_->trigger(); }
-  void showLens() { show_lens_->trigger(); }
-  void showSweep() { show_sweep_->trigger(); }
+  LedgerView& ledgerView() { return *ledger_view_; }
+  /// Shows a view in its place.
+  void showView(View view);
 
   /// Opens footage or a project in the background; asks first when unsaved work would be lost.
   void open(const QString& path);
@@ -78,6 +74,7 @@ class MainWindow : public QMainWindow {
   void makeMenus();
   void makeViews();
   QWidget* makeWork();
+  ViewFrame* makeFrame(View view);
   ViewFrame* framePlate();
   ViewFrame* frameSpace();
   ViewFrame* frameErrorMap();
@@ -87,8 +84,9 @@ class MainWindow : public QMainWindow {
   ViewFrame* frameCoverage();
   ViewFrame* frameLens();
   ViewFrame* frameSweep();
-  /// Views that share one place; their actions choose.
-  QStackedWidget* stackOf(const QList<QPair<QAction*, ViewFrame*>>& views);
+  ViewFrame* frameLedger();
+  /// The views of one place; their actions choose.
+  QStackedWidget* stackOf(ViewPlace place);
   void makeToolActions();
   void makeViewActions();
   void connectTools();
@@ -145,6 +143,7 @@ class MainWindow : public QMainWindow {
   CoverageView* coverage_ = nullptr;
   LensView* lens_view_ = nullptr;
   SweepView* sweep_view_ = nullptr;
+  LedgerView* ledger_view_ = nullptr;
   VerdictLine* verdict_ = nullptr;
   QFrame* notice_ = nullptr;
   QLabel* notice_text_ = nullptr;
@@ -154,7 +153,7 @@ class MainWindow : public QMainWindow {
   QAction *track_, *solve_, *deliver_, *cancel_;
   QAction *box_, *lasso_, *fit_, *actual_, *tracks_, *aside_, *masks_, *grid_, *objects_, *colors_, *orbit_, *top_, *through_, *frame_all_;
   QAction *mask_edit_, *hand_, *region_, *edge_, *straight_, *candidates_, *leave_tool_;
-  QAction *show_space_, *show_closeup_, *show_pair_, *show_map_, *show_list_, *show_coverage_, *show_lens_, *show_sweep_;
+  std::map<View, QAction*> show_;  ///< Of the views that share a place.
   /// How the pictures on the screen are taken.
   struct ShownFootage {
     ShotView as;

@@ -52,7 +52,8 @@ void MainWindow::refreshUnsaved() {
 }
 
 void MainWindow::openUnsaved(const QString& kept) {
-  if (session_.jobs.busy() || !mayLeave()) return;
+  if (session_.jobs.busy()) return showNotice(tr("Something still runs on this shot: wait for it or cancel it (Ctrl+.), then open the other one."));
+  if (!mayLeave()) return;
   session_.jobs.openUnsaved(kept.toStdString());
 }
 

@@ -4,7 +4,7 @@
 #include <QMessageBox>
 
 #include "apps/desktop/app/main_window.h"
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/cards/cheat_sheet.h"
 #include "apps/desktop/cards/log_window.h"
 #include "apps/desktop/cards/preferences_dialog.h"
@@ -67,7 +67,7 @@ void MainWindow::makeActions() {
   track_ = action(tr("Track features"), tr("Finds features and follows them."), QKeySequence(Qt::CTRL | Qt::Key_T));
   solve_ = action(tr("Solve the shot"), tr("Camera, lens and points; tracks first where needed."), QKeySequence(Qt::CTRL | Qt::Key_R));
   deliver_ = action(tr("Deliver"), tr("Writes the files chosen in the Deliver step."), QKeySequence(Qt::CTRL | Qt::Key_D));
-  cancel_ = action(tr("Cancel what runs"), tr("Stops the running step."), QKeySequence(Qt::CTRL | Qt::Key_Period));
+  cancel_ = action(tr("Cancel what runs"), tr("Stops the running step, and forgets what waits."), QKeySequence(Qt::CTRL | Qt::Key_Period));
   box_ = action(tr("Select by box"), tr("Drag a box to select."), {}, "box");
   lasso_ = action(tr("Select by lasso"), tr("Draw round what to select."), QKeySequence(Qt::Key_Q), "lasso");
   fit_ = action(tr("Fit the plate"), tr("The whole picture in the view."), QKeySequence(Qt::Key_F), "fit");
@@ -110,7 +110,7 @@ void MainWindow::makeActions() {
     steps_->openStep(Step::Deliver);
     session_.jobs.deliver();
   });
-  connect(cancel_, &QAction::triggered, &session_.jobs, &Jobs::cancel);
+  connect(cancel_, &QAction::triggered, this, [this] { session_.jobs.cancel(); });
   connect(preferences_, &QAction::triggered, this, [this] { showDialog<PreferencesDialog>(); });
 }
 
@@ -164,7 +164,9 @@ void MainWindow::makeMenus() {
   view->addSeparator();
   view->addActions({fit_, actual_, tracks_, aside_, candidates_, masks_, grid_, objects_, straight_});
   view->addSeparator();
-  view->addActions({show_space_, show_closeup_, show_pair_, show_map_, show_list_, show_coverage_, show_lens_, show_sweep_});
+  for (const ViewInfo& info : kViews) {
+    if (info.key != 0) view->addAction(show_.at(info.view));
+  }
   view->addSeparator();
   view->addActions({orbit_, top_, through_, frame_all_, colors_});
   QMenu* help = menuBar()->addMenu(tr("Help"));
@@ -191,14 +193,14 @@ void MainWindow::refreshActions() {
   undo_->setText(stack.canUndo() ? tr("Undo: %1").arg(QString::fromStdString(stack.undoName())) : tr("Undo"));
   redo_->setText(stack.canRedo() ? tr("Redo: %1").arg(QString::fromStdString(stack.redoName())) : tr("Redo"));
   for (QAction* opening : {open_footage_, open_project_, open_demo_}) opening->setEnabled(idle);
-  for (QAction* run : {track_, solve_}) run->setEnabled(footage && idle);
-  deliver_->setEnabled(idle && session_.model.solution() && !session_.model.partial());
+  for (QAction* run : {track_, solve_}) run->setEnabled(footage);
+  deliver_->setEnabled(session_.model.solution() && !session_.model.partial());
   cancel_->setEnabled(!idle);
   save_->setEnabled(footage);
   save_as_->setEnabled(footage);
-  relink_->setEnabled(footage && idle);
-  import_tracks_->setEnabled(footage && idle);
-  export_tracks_->setEnabled(idle && session_.model.workspace().tracks());
+  relink_->setEnabled(footage);
+  import_tracks_->setEnabled(footage);
+  export_tracks_->setEnabled(session_.model.workspace().tracks() != nullptr);
 }
 
 }  // namespace dusky::desktop

@@ -8,6 +8,7 @@
 #include "apps/desktop/closeup/closeup_view.h"
 #include "apps/desktop/coverage/coverage_view.h"
 #include "apps/desktop/curves/lens_view.h"
+#include "apps/desktop/ledger/ledger_view.h"
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/sweep/sweep_view.h"
 #include "apps/desktop/tracklist/track_list.h"
@@ -48,34 +49,62 @@ void MainWindow::makeToolActions() {
 }
 
 void MainWindow::makeViewActions() {
-  const auto view = [this](const QString& text, const QString& tip, Qt::Key key) {
-    QAction* made = action(text, tip, QKeySequence(Qt::CTRL | key));
+  for (const ViewInfo& info : kViews) {
+    if (info.key == 0) continue;
+    QAction* made = action(tr(info.name), tr(info.tip), QKeySequence(Qt::CTRL | static_cast<Qt::Key>(info.key)));
     made->setCheckable(true);
-    return made;
-  };
-  show_space_ = view(tr("SPACE"), tr("Cameras, points and test objects in space."), Qt::Key_1);
-  show_closeup_ = view(tr("CLOSE-UP"), tr("The selected track, enlarged and held still."), Qt::Key_2);
-  show_pair_ = view(tr("TWO FRAMES"), tr("What two frames have in common, and their epipolar lines."), Qt::Key_3);
-  show_map_ = view(tr("ERROR MAP"), tr("The error of every track in every frame."), Qt::Key_4);
-  show_list_ = view(tr("TRACKS"), tr("All tracks as a table."), Qt::Key_5);
-  show_coverage_ = view(tr("COVERAGE"), tr("Where picture and time are thin."), Qt::Key_6);
-  show_lens_ = view(tr("LENS"), tr("Focal length of each frame, and how far the lens bends the picture."), Qt::Key_7);
-  show_sweep_ = view(tr("SWEEP"), tr("What the footage tells about one scalar of the solve."), Qt::Key_8);
+    show_[info.view] = made;
+  }
 }
 
-QStackedWidget* MainWindow::stackOf(const QList<QPair<QAction*, ViewFrame*>>& views) {
+void MainWindow::showView(View view) {
+  if (const auto show = show_.find(view); show != show_.end()) show->second->trigger();
+}
+
+QStackedWidget* MainWindow::stackOf(ViewPlace place) {
   auto* stack = new QStackedWidget;
   auto* group = new QActionGroup(this);
   QList<QAction*> actions;
-  for (const auto& [show, frame] : views) {
+  QList<ViewFrame*> frames;
+  for (const ViewInfo& info : kViews) {
+    if (info.place != place) continue;
+    ViewFrame* frame = makeFrame(info.view);
+    QAction* show = show_.at(info.view);
     group->addAction(show);
     actions << show;
+    frames << frame;
     stack->addWidget(frame);
-    connect(show, &QAction::triggered, stack, [stack, frame = frame] { stack->setCurrentWidget(frame); });
+    connect(show, &QAction::triggered, stack, [stack, frame] { stack->setCurrentWidget(frame); });
   }
-  for (const auto& [show, frame] : views) frame->setTabs(actions);
+  for (ViewFrame* frame : frames) frame->setTabs(actions);
   actions.front()->setChecked(true);
   return stack;
+}
+
+ViewFrame* MainWindow::makeFrame(View view) {
+  switch (view) {
+    case View::Plate: return framePlate();
+    case View::Space: return frameSpace();
+    case View::Closeup: return frameCloseup();
+    case View::TwoFrames: return frameTwoFrames();
+    case View::ErrorMap: return frameErrorMap();
+    case View::Tracks: return frameTrackList();
+    case View::Coverage: return frameCoverage();
+    case View::Lens: return frameLens();
+    case View::Sweep: return frameSweep();
+    case View::Ledger: return frameLedger();
+  }
+  return nullptr;
+}
+
+ViewFrame* MainWindow::frameLedger() {
+  auto* frame = new ViewFrame(tr("LEDGER"), ledger_view_);
+  for (QAction* tool : ledger_view_->actions()) {
+    QToolButton* button = frame->addTool(tool);
+    button->setToolButtonStyle(Qt::ToolButtonTextOnly);
+  }
+  connect(ledger_view_, &LedgerView::noteChanged, frame, &ViewFrame::setNote);
+  return frame;
 }
 
 ViewFrame* MainWindow::frameLens() {
@@ -119,9 +148,8 @@ ViewFrame* MainWindow::frameCoverage() {
   add->setEnabled(false);
   frame->addTool(add);
   connect(add, &QToolButton::clicked, coverage_, &CoverageView::addTracksHere);
-  const auto refresh = [this, add] { add->setEnabled(coverage_->hasChoice() && !session_.jobs.busy()); };
+  const auto refresh = [this, add] { add->setEnabled(coverage_->hasChoice()); };
   connect(coverage_, &CoverageView::choiceChanged, add, refresh);
-  connect(&session_.jobs, &Jobs::changed, add, refresh);
   connect(coverage_, &CoverageView::noteChanged, frame, &ViewFrame::setNote);
   return frame;
 }
@@ -139,7 +167,7 @@ void MainWindow::connectTools() {
   connect(&session_.playback, &Playback::frameChanged, this, &MainWindow::askCandidates);
   connect(&session_.jobs, &Jobs::placedByHand, this, [this](int track) {
     session_.selection.pick({track}, Selection::Mode::Replace);
-    show_closeup_->trigger();
+    showView(View::Closeup);
   });
 }
 

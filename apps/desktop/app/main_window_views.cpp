@@ -16,6 +16,7 @@
 #include "apps/desktop/coverage/coverage_view.h"
 #include "apps/desktop/curves/lens_view.h"
 #include "apps/desktop/errormap/error_map.h"
+#include "apps/desktop/ledger/ledger_view.h"
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/space/space_view.h"
 #include "apps/desktop/steps/steps_panel.h"
@@ -103,17 +104,13 @@ ViewFrame* MainWindow::frameErrorMap() {
 
 QWidget* MainWindow::makeWork() {
   auto* above = new QSplitter(Qt::Horizontal);
-  above->addWidget(framePlate());
-  above->addWidget(stackOf({{show_space_, frameSpace()}, {show_closeup_, frameCloseup()}, {show_pair_, frameTwoFrames()}}));
+  above->addWidget(makeFrame(View::Plate));
+  above->addWidget(stackOf(ViewPlace::Right));
   above->setStretchFactor(0, 5);
   above->setStretchFactor(1, 4);
   auto* views = new QSplitter(Qt::Vertical);
   views->addWidget(above);
-  views->addWidget(stackOf({{show_map_, frameErrorMap()},
-                            {show_list_, frameTrackList()},
-                            {show_coverage_, frameCoverage()},
-                            {show_lens_, frameLens()},
-                            {show_sweep_, frameSweep()}}));
+  views->addWidget(stackOf(ViewPlace::Below));
   views->setStretchFactor(0, 3);
   views->setStretchFactor(1, 2);
   for (QSplitter* splitter : {above, views}) {
@@ -150,6 +147,8 @@ void MainWindow::makeViews() {
   coverage_ = new CoverageView(session_);
   lens_view_ = new LensView(session_);
   sweep_view_ = new SweepView(session_);
+  ledger_view_ = new LedgerView(session_);
+  addAction(ledger_view_->flip());
   verdict_ = new VerdictLine(session_);
   steps_ = new StepsPanel(session_, *track_actions_, open_footage_);
   welcome_ = new Welcome(open_footage_, open_project_, open_demo_);

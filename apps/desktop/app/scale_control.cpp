@@ -6,7 +6,7 @@
 #include <QPainter>
 #include <QSignalBlocker>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 
 namespace dusky::desktop {
 namespace {

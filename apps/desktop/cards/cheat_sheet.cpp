@@ -5,7 +5,7 @@
 #include <QPainter>
 #include <QPixmap>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/paint/track_glyphs.h"
 
 namespace dusky::desktop {
@@ -57,7 +57,8 @@ const std::vector<std::pair<const char*, std::vector<Line>>>& groups() {
         {"2, 3, 4", "orbit, from above, through the camera"},
         {"A", "everything in view"},
         {"Ctrl+1 to 3", "Space, close-up, two frames"},
-        {"Ctrl+4 to 8", "error map, tracks, coverage, lens, sweep"}}},
+        {"Ctrl+4 to 9", "error map, tracks, coverage, lens, sweep, ledger"},
+        {"Y", "the other run of a comparison, and back"}}},
       {"Error map",
        {{"Click a cell", "pick its track, go to its frame"},
         {"Drag", "pick rows"},

@@ -8,9 +8,9 @@
 #include <QToolButton>
 #include <cmath>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/model/preferences.h"
-#include "apps/desktop/plate/plate_marks.h"
+#include "apps/desktop/paint/track_state.h"
 
 namespace dusky::desktop {
 namespace {

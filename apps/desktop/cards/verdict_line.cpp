@@ -67,7 +67,7 @@ VerdictLine::VerdictLine(Session& session, QWidget* parent)
     session_.playback.setFrame(*thinnest);
   });
   connect(hurt_, &QPushButton::clicked, this, &VerdictLine::goToHurt);
-  connect(&session_.model, &DocumentModel::resultsChanged, this, &VerdictLine::refresh);
+  connect(&session_.model, &DocumentModel::solutionChanged, this, &VerdictLine::refresh);
   connect(&session_.model, &DocumentModel::documentChanged, this, &VerdictLine::refresh);
   refresh();
 }

@@ -8,7 +8,7 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
-#include "apps/desktop/app/track_actions.h"
+#include "apps/desktop/actions/track_actions.h"
 #include "apps/desktop/model/unsaved.h"
 
 namespace dusky::desktop {

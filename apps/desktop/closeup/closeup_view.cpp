@@ -5,8 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "apps/desktop/app/theme.h"
-#include "apps/desktop/plate/plate_marks.h"
+#include "apps/desktop/paint/theme.h"
+#include "apps/desktop/paint/track_state.h"
 #include "core/project/edits.h"
 
 namespace dusky::desktop {

@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "core/project/edits.h"
 
 namespace dusky::desktop {
@@ -19,7 +19,7 @@ constexpr int kNames_px = 96;  // left of the map
 CoverageView::CoverageView(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
   setObjectName("coverage");
   setFocusPolicy(Qt::ClickFocus);
-  connect(&session_.model, &DocumentModel::resultsChanged, this, [this] {
+  connect(&session_.model, &DocumentModel::tracksChanged, this, [this] {
     stale_ = true;
     if (isVisible() && !session_.model.partial()) refresh();
   });
@@ -161,7 +161,7 @@ QString CoverageView::countText(int frame_index, int cell) const {
 }
 
 void CoverageView::addTracksHere() {
-  if (!choice_ || !coverage_ || session_.jobs.busy()) return;
+  if (!choice_ || !coverage_) return;
   const auto& [a, b] = *choice_;
   const FootageInfo& info = session_.model.workspace().footage();
   const double w = static_cast<double>(info.width) / coverage_->columns, h = static_cast<double>(info.height) / coverage_->rows;

@@ -4,7 +4,7 @@
 #include <QToolTip>
 #include <cmath>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 
 namespace dusky::desktop {
 namespace {
@@ -32,7 +32,7 @@ LensView::LensView(Session& session, QWidget* parent) : QWidget(parent), session
   setObjectName("lensView");
   setMouseTracking(true);
   setFocusPolicy(Qt::ClickFocus);
-  connect(&session_.model, &DocumentModel::resultsChanged, this, &LensView::refresh);
+  connect(&session_.model, &DocumentModel::solutionChanged, this, &LensView::refresh);
   connect(&session_.model, &DocumentModel::documentChanged, this, qOverload<>(&QWidget::update));
   connect(&session_.playback, &Playback::frameChanged, this, qOverload<>(&QWidget::update));
   refresh();

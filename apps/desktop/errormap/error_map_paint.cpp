@@ -2,7 +2,7 @@
 #include <QScrollBar>
 #include <cmath>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/errormap/error_map.h"
 #include "apps/desktop/model/preferences.h"
 

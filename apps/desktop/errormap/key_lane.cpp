@@ -2,7 +2,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/errormap/error_map.h"
 #include "core/mask/mask_keys.h"
 #include "core/project/edits.h"

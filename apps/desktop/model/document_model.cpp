@@ -21,8 +21,7 @@ void DocumentModel::adopt(Workspace workspace) {
   touched_ = workspace_.keptUnsaved();
   refreshScene();
   emit opened();
-  emit documentChanged();
-  emit resultsChanged();
+  tell(true);
 }
 
 bool DocumentModel::saveAs(const QString& path) {
@@ -49,29 +48,55 @@ void DocumentModel::dropForeignPartial() {
   if (partial_solution_ && partial_tracks_key_ != workspace_.followedKey()) setPartial(nullptr, nullptr);
 }
 
-void DocumentModel::tellAll() {
+void DocumentModel::tell(bool everything) {
+  peek_.reset();
   dropForeignPartial();
   refreshScene();
   emit documentChanged();
-  emit resultsChanged();
+  tellResults(everything);
+  const Workspace& now = workspace_;
+  const bool same_ledger = told_.shown_run == now.shownRun() && told_.runs == now.ledger().runs().size() && told_.ledger == document().ledger;
+  told_.shown_run = now.shownRun(), told_.runs = now.ledger().runs().size(), told_.ledger = document().ledger;
+  if (!same_ledger || everything) emit ledgerChanged();
 }
+
+/// Each view hears only of what it shows.
+void DocumentModel::tellResults(bool everything) {
+  const Document& d = document();
+  const bool other_tracks = told_.tracks != tracks();
+  const bool other_solution = told_.solution != solution();
+  const auto scene = scene_ ? std::optional(d.picks.scene) : std::nullopt;
+  const bool other_scene = other_solution || told_.scene != scene || told_.objects != d.picks.objects;
+  const bool other_marks =
+      told_.set_aside != d.picks.set_aside || told_.pinned != d.picks.pinned || told_.labels != d.work.labels || told_.followed_key != workspace_.followedKey();
+  told_.tracks = tracks(), told_.solution = solution(), told_.scene = scene;
+  told_.objects = d.picks.objects, told_.set_aside = d.picks.set_aside, told_.pinned = d.picks.pinned, told_.labels = d.work.labels;
+  told_.followed_key = workspace_.followedKey();
+  if (other_tracks || everything) emit tracksChanged();
+  if (other_solution || everything) emit solutionChanged();
+  if (other_scene || everything) emit sceneChanged();
+  if (other_marks || everything) emit marksChanged();
+  if (other_tracks || other_solution || other_scene || other_marks || everything) emit resultsChanged();
+}
+
+void DocumentModel::redrawAll() { tell(true); }
 
 void DocumentModel::run(std::unique_ptr<Edit> edit) {
   report(workspace_.run(std::move(edit)));
   touched_ = true;
-  tellAll();
+  tell();
 }
 
 void DocumentModel::undo() {
   if (!workspace_.undoStack().canUndo()) return;
   report(workspace_.undo());
-  tellAll();
+  tell();
 }
 
 void DocumentModel::redo() {
   if (!workspace_.undoStack().canRedo()) return;
   report(workspace_.redo());
-  tellAll();
+  tell();
 }
 
 void DocumentModel::refreshScene() {
@@ -80,7 +105,7 @@ void DocumentModel::refreshScene() {
   // While a solve is under way, picks may not have a place yet: it is shown by a guess.
   scene_ = partial_solution_ ? partial_scene_ : std::nullopt;
   if (!shown || partial_solution_) return;
-  if (const auto& frame = workspace_.scene(); frame.ok()) {
+  if (const auto& frame = peek_ ? orientScene(*shown, document().picks.scene) : workspace_.scene(); frame.ok()) {
     scene_ = *frame;
   } else {
     scene_problem_ = QString::fromStdString(frame.error().message);
@@ -91,7 +116,7 @@ void DocumentModel::refreshScene() {
 
 const std::optional<Verdict>& DocumentModel::verdict() const {
   static const std::optional<Verdict> none;
-  return partial() ? none : workspace_.verdict();
+  return partial() ? none : peek_ ? peek_verdict_ : workspace_.verdict();
 }
 
 void DocumentModel::setPartial(TrackSetPtr tracks, SolutionPtr solution) {
@@ -102,7 +127,7 @@ void DocumentModel::setPartial(TrackSetPtr tracks, SolutionPtr solution) {
 void DocumentModel::showPartial(TrackSetPtr tracks) {
   setPartial(std::move(tracks), nullptr);
   refreshScene();
-  emit resultsChanged();
+  tellResults();
 }
 
 void DocumentModel::showPartial(SolutionPtr solution, const std::optional<SceneFrame>& scene, const std::string& tracks_key) {
@@ -110,37 +135,59 @@ void DocumentModel::showPartial(SolutionPtr solution, const std::optional<SceneF
   setPartial(nullptr, std::move(solution));
   partial_scene_ = scene, partial_tracks_key_ = tracks_key;
   refreshScene();
-  emit resultsChanged();
+  tellResults();
 }
 
 void DocumentModel::dropPartial() {
   if (!partial()) return;
   setPartial(nullptr, nullptr);
   refreshScene();
-  emit resultsChanged();
+  tellResults();
 }
 
 void DocumentModel::takeTracks(TrackSetPtr tracks, const std::string& key) {
   setPartial(nullptr, nullptr);
   workspace_.takeTracks(std::move(tracks), key);
   touched_ = true;
-  tellAll();
+  tell();
 }
 
-void DocumentModel::takeSolution(SolutionPtr solution, const SolveKeys& keys) {
+void DocumentModel::takeSolution(SolutionPtr solution, const SolveKeys& keys, const RunOrigin& origin) {
   setPartial(nullptr, nullptr);
-  workspace_.takeSolution(std::move(solution), keys);
+  workspace_.takeSolution(std::move(solution), keys, origin);
   touched_ = true;
-  tellAll();
+  tell();
 }
 
 void DocumentModel::relinkFootage(const FootageRecord& found) {
   report(workspace_.relinkFootage(found));
   touched_ = true;
-  tellAll();
+  tell();
+}
+
+void DocumentModel::restoreRun(const RunResult& run) {
+  report(workspace_.restoreRun(run));
+  touched_ = true;
+  tell();
+}
+
+void DocumentModel::peek(const RunResult& run) {
+  if (partial()) return;
+  peek_ = run, peek_verdict_ = judgeSolution(*run.solution);
+  refreshScene();
+  emit documentChanged();
+  tellResults();
+}
+
+void DocumentModel::peekEnd() {
+  if (!peek_) return;
+  peek_.reset();
+  refreshScene();
+  emit documentChanged();
+  tellResults();
 }
 
 void DocumentModel::takeFilePrints(const FilePrints& prints) {
-  if (workspace_.takeFilePrints(prints)) tellAll();
+  if (workspace_.takeFilePrints(prints)) tell();
 }
 }  // namespace dusky::desktop

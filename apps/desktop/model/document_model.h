@@ -38,8 +38,8 @@ class DocumentModel : public QObject {
   void redo();
 
   /// What the views show: of a running job as it grows, else the newest.
-  TrackSetPtr tracks() const { return partial_tracks_ ? partial_tracks_ : workspace_.tracks(); }
-  SolutionPtr solution() const { return partial_solution_ ? partial_solution_ : partial_tracks_ ? nullptr : workspace_.solution(); }
+  TrackSetPtr tracks() const { return partial_tracks_ ? partial_tracks_ : peek_ ? peek_->tracks : workspace_.tracks(); }
+  SolutionPtr solution() const { return partial_solution_ ? partial_solution_ : partial_tracks_ ? nullptr : peek_ ? peek_->solution : workspace_.solution(); }
   bool partial() const { return partial_tracks_ || partial_solution_; }
   /// The world of solution(); nothing without one or when a pick cannot be used.
   const std::optional<SceneFrame>& scene() const { return scene_; }
@@ -52,20 +52,34 @@ class DocumentModel : public QObject {
   void showPartial(SolutionPtr solution, const std::optional<SceneFrame>& scene, const std::string& tracks_key);
   void dropPartial();
   void takeTracks(TrackSetPtr tracks, const std::string& key);
-  void takeSolution(SolutionPtr solution, const SolveKeys& keys);
+  void takeSolution(SolutionPtr solution, const SolveKeys& keys, const RunOrigin& origin = {});
+  void restoreRun(const RunResult& run);
+  /// Shows another run in the place of the one that is shown, to compare; nothing is changed by it. Ends with peekEnd(), and by any change.
+  void peek(const RunResult& run);
+  void peekEnd();
+  /// The run that is looked at in that way; 0: none.
+  int peeked() const { return peek_ ? peek_->run.id : 0; }
   void takeFilePrints(const FilePrints& prints);
   void relinkFootage(const FootageRecord& found);
-  /// Lets every view look again.
-  void tellAll();
+  /// Lets every view look again, whatever changed.
+  void redrawAll();
 
  signals:
   void opened();           ///< Other footage or another project.
-  void documentChanged();  ///< Settings, picks, undo state, file.
-  void resultsChanged();   ///< tracks(), solution() or scene() are others.
+  void documentChanged();  ///< Settings, picks, undo state, file, status of a step.
+  void tracksChanged();    ///< tracks() are others.
+  void solutionChanged();  ///< solution() is another.
+  void sceneChanged();     ///< scene() or the test objects are others.
+  void marksChanged();     ///< What was said of single tracks: set aside, pinned, names, groups.
+  void resultsChanged();   ///< One of the four above, after them.
+  void ledgerChanged();    ///< Runs, what is said of them, or which is shown.
   void problem(const QString& sentence);
 
  private:
   void report(const Status& status);
+  /// Tells what changed since views were told last, or everything.
+  void tell(bool everything = false);
+  void tellResults(bool everything = false);
   void refreshScene();
   void dropForeignPartial();
   void listenToWrites();
@@ -75,10 +89,26 @@ class DocumentModel : public QObject {
   TrackSetPtr partial_tracks_;
   SolutionPtr partial_solution_;
   std::optional<SceneFrame> partial_scene_;
+  std::optional<RunResult> peek_;
+  std::optional<Verdict> peek_verdict_;
   std::string partial_tracks_key_;  ///< Of the tracks that the partial solution is made from.
   std::optional<SceneFrame> scene_;
   QString scene_problem_;
   bool touched_ = false;
+  /// What the views were told last.
+  struct Told {
+    TrackSetPtr tracks;
+    SolutionPtr solution;
+    std::optional<SceneSettings> scene;  ///< Nothing: none could be made.
+    std::vector<TestObject> objects;
+    std::vector<int> set_aside, pinned;
+    std::vector<TrackLabel> labels;
+    std::string followed_key;
+    int shown_run = 0;
+    std::size_t runs = 0;
+    LedgerMarks ledger;
+  };
+  Told told_;
 };
 
 }  // namespace dusky::desktop

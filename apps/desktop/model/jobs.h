@@ -3,6 +3,7 @@
 #include <QSize>
 #include <QString>
 #include <array>
+#include <deque>
 #include <functional>
 #include <optional>
 #include <thread>
@@ -10,27 +11,30 @@
 
 #include "apps/desktop/model/document_model.h"
 #include "core/media/frame_check.h"
+#include "core/review/solve_difference.h"
 
 namespace dusky::desktop {
 
 /// How a step's work stands, for its row.
 struct JobState {
   bool running = false;
+  bool waiting = false;  ///< For its turn.
   double fraction = 0;
   QString what;
   double seconds_left = kUnknown;
   QString failure;  ///< Why the last run ended without a result; empty when it did not.
 };
 
-/// Runs the steps on a worker thread, one job at a time. A job works on copies; its results and reports come back through the event
-/// loop, so everything here is called on the interface thread.
+/// Runs the steps on a worker thread, one job at a time; what is asked for meanwhile waits for its turn and then takes the shot as it is by then. A job works
+/// on copies; its results and reports come back through the event loop, so everything here is called on the interface thread.
 class Jobs : public QObject {
   Q_OBJECT
  public:
   Jobs(DocumentModel& model, const HandTrack& hand_defaults, QObject* parent = nullptr);
   ~Jobs() override;
 
-  bool busy() const { return running_.has_value(); }
+  /// Whether something runs or waits.
+  bool busy() const { return running_.has_value() || !waiting_.empty(); }
   const JobState& state(Step step) const { return states_[static_cast<std::size_t>(step)]; }
   const std::vector<DeliveredFile>& delivered() const { return delivered_; }
   QString deliveredTo() const { return delivered_to_; }
@@ -74,9 +78,21 @@ class Jobs : public QObject {
     QString problem;  ///< Why it ended without a result.
   };
   const Sweep& swept() const { return sweep_; }
+  /// Goes back to a run of the ledger; see Workspace::restoreRun.
+  void restoreRun(int run);
+  /// Reads two runs and works out how they differ; see differenceOf.
+  void compareRuns(int first, int second);
+  struct Comparison {
+    std::optional<RunResult> first, second;  ///< Nothing: none was made.
+    SolveDifference difference;
+    bool same_tracks = false;
+  };
+  const Comparison& compared() const { return comparison_; }
   void deliver();
-  /// Asks the running job to stop; it ends on its own a moment later.
+  /// Asks the running job to stop, which ends on its own a moment later; what waits is forgotten.
   void cancel();
+  /// The same for the work of one step; the others go on.
+  void cancel(Step step);
   void forgetFailures();
   /// Appearance, on a thread of its own, whether footage or mattes are other files than before; what was made from those is stale then.
   void lookAtFiles();
@@ -89,10 +105,21 @@ class Jobs : public QObject {
   void placedByHand(int track);
   void footageChecked();
   void sweepChanged();
+  void comparisonChanged();
 
  private:
   using Work = std::function<void(std::stop_token)>;
-  void start(Step step, Work work);
+  /// Looks at the shot when the job's turn has come, on the interface thread; nothing: there is nothing to do any more.
+  using Prepare = std::function<std::optional<Work>()>;
+  struct Request {
+    Step step;
+    std::string what;
+    Prepare prepare;
+  };
+  /// Runs it now, or when its turn comes. What runs for this very document, or waits already, is not done twice.
+  void ask(Step step, std::string what, Prepare prepare);
+  void beginNext();
+  void begin(Step step, const std::string& what, Work work);
   using Opening = std::function<Status(Workspace&, std::string&)>;
   void openBy(Opening opening);
   void moveTo(Step step);
@@ -116,6 +143,7 @@ class Jobs : public QObject {
     std::string tracks_key;  ///< Of the followed tracks.
     SolutionPtr from;        ///< To carry on from; nullptr: from nothing.
     std::string from_key;    ///< Its own key.
+    int parent = 0;          ///< The run that was shown.
   };
   void solve(const SolveTask& task, const TrackSet& tracks, std::stop_token stop);
   void endWith(const Status& status);
@@ -126,10 +154,14 @@ class Jobs : public QObject {
 
   DocumentModel& model_;
   const HandTrack& hand_defaults_;
-  std::array<JobState, 6> states_;
+  std::array<JobState, kSteps.size()> states_;
   std::optional<Step> running_;
+  std::string running_what_;
+  Document running_for_;  ///< As it was when that began.
+  std::deque<Request> waiting_;
   std::vector<CheckedFrame> checked_;
   Sweep sweep_;
+  Comparison comparison_;
   std::vector<DeliveredFile> delivered_;
   QString delivered_to_;
   SolutionPtr delivered_solution_;

@@ -4,7 +4,7 @@
 #include <QStringList>
 #include <cmath>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/model/preferences.h"
 
 namespace dusky::desktop {

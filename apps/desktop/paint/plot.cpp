@@ -2,7 +2,7 @@
 
 #include <cmath>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "core/base/numbers.h"
 
 namespace dusky::desktop {

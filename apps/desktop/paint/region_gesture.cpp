@@ -1,6 +1,6 @@
 #include "apps/desktop/paint/region_gesture.h"
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 
 namespace dusky::desktop {
 

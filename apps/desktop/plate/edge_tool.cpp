@@ -2,7 +2,7 @@
 
 #include <cmath>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 
 namespace dusky::desktop {
 namespace {

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "core/mask/mask_keys.h"
 #include "core/project/edits.h"
 

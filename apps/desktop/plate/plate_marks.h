@@ -4,7 +4,7 @@
 #include <vector>
 
 #include "apps/desktop/model/document_model.h"
-#include "apps/desktop/paint/track_glyphs.h"
+#include "apps/desktop/paint/track_state.h"
 
 namespace dusky::desktop {
 
@@ -21,12 +21,6 @@ struct PlateMark {
 
 /// All tracks with an observation in this frame.
 std::vector<PlateMark> plateMarks(const DocumentModel& model, int frame);
-
-/// What the solve says of a track in a frame; nullptr when it was not seen there.
-const TrackError* errorAt(const SolvedTrack& track, int frame);
-
-/// The shape of a track now: the solve's, overruled by what the artist set aside since.
-Glyph glyphNow(const DocumentModel& model, int id, const SolvedTrack* track);
 
 /// A flat piece of a test object in the picture, farthest first, and how much light it gets (0 to 1).
 struct PlateFace {

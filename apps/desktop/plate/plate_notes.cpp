@@ -1,4 +1,4 @@
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/plate/straight_picture.h"
 

@@ -6,7 +6,7 @@
 #include <QToolTip>
 #include <cmath>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/model/preferences.h"
 #include "apps/desktop/paint/select_by_gesture.h"
 #include "apps/desktop/paint/solid_shade.h"

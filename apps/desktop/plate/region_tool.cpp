@@ -14,7 +14,7 @@ void RegionTool::drag(const PlatePlace&, const QPointF& at, Qt::KeyboardModifier
 void RegionTool::release(const PlatePlace& place, const QPointF& at, Qt::KeyboardModifiers) {
   gesture_.move(at);
   const QPolygonF drawn = gesture_.end();
-  if (drawn.isEmpty() || session_.jobs.busy()) return;
+  if (drawn.isEmpty()) return;
   ExtraRun run;
   for (const QPointF& p : drawn) run.region.push_back(place.toPicture(p));
   const int reach = session_.view.regionFrames();

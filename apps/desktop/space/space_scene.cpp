@@ -3,9 +3,9 @@
 #include <algorithm>
 #include <cmath>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/paint/solid_shade.h"
-#include "apps/desktop/plate/plate_marks.h"
+#include "apps/desktop/paint/track_state.h"
 #include "core/scene/test_object.h"
 
 namespace dusky::desktop {
@@ -20,6 +20,7 @@ class Builder {
     addGrid();
     addPoints();
     if (!through) addPath();
+    if (!through) addOtherPath();
     addSolids();
   }
 
@@ -127,6 +128,20 @@ class Builder {
       else if (i % static_cast<std::size_t>(every) == 0)
         addFrustum(solution_.lensAt(frame), pose, 0.07 * out_.reach, color::Calm, 0.6);
       before = &frame;
+    }
+  }
+
+  /// Of the run that the one shown is compared with: dashed.
+  void addOtherPath() {
+    const Jobs::Comparison& comparison = session_.jobs.compared();
+    if (!comparison.first || comparison.first->solution != session_.model.solution()) return;
+    const Similarity scene_from_other = scene_.scene_from_solve * comparison.difference.first_from_second;
+    const SolvedFrame* before = nullptr;
+    for (const SolvedFrame& frame : comparison.second->solution->frames) {
+      if (before && frame.placed && frame.frame % 2 == 0) line(scene_from_other * before->pose.centre, scene_from_other * frame.pose.centre, color::Text, 0.9);
+      if (frame.placed && frame.frame == session_.playback.frame())
+        addFrustum(comparison.second->solution->lensAt(frame), scene_from_other * frame.pose, 0.16 * out_.reach, color::Quiet, 0.8);
+      before = frame.placed ? &frame : nullptr;
     }
   }
 

@@ -4,7 +4,7 @@
 #include <QMouseEvent>
 #include <cmath>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/model/preferences.h"
 #include "apps/desktop/paint/select_by_gesture.h"
 
@@ -57,6 +57,7 @@ SpaceView::SpaceView(Session& session, QMenu* track_menu, QWidget* parent)
   setFocusPolicy(Qt::ClickFocus);
   connect(&session_.model, &DocumentModel::opened, this, [this] { looked_ = false; });
   connect(&session_.model, &DocumentModel::resultsChanged, this, &SpaceView::rebuild);
+  connect(&session_.jobs, &Jobs::comparisonChanged, this, &SpaceView::rebuild);
   connect(&session_.playback, &Playback::frameChanged, this, &SpaceView::rebuild);
   connect(&session_.view, &ViewSettings::changed, this, &SpaceView::rebuild);
   connect(&session_.selection, &Selection::changed, this, &SpaceView::rebuild);

@@ -9,7 +9,7 @@
 #include <QUrl>
 #include <QVBoxLayout>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/steps/fields.h"
 #include "apps/desktop/steps/step_settings.h"
 
@@ -94,7 +94,7 @@ QWidget* deliverSettings(Session& session) {
   column->addWidget(list);
   column->addWidget(open);
   const auto refresh = [&session, list, open, run] {
-    run->setEnabled(session.model.solution() && !session.model.partial() && !session.jobs.busy());
+    run->setEnabled(session.model.solution() && !session.model.partial());
     list->clear();
     for (const DeliveredFile& file : session.jobs.delivered()) {
       auto* item = new QListWidgetItem(QObject::tr("%1  ·  %2").arg(QString::fromStdString(file.path.filename().string()), sizeText(file.bytes)));

@@ -29,7 +29,7 @@ QWidget* checkSettings(Session& session) {
   use_all->setObjectName("useAllFrames");
   use_all->setToolTip(QObject::tr("Frames that were left out are looked at again."));
   for (QWidget* w : std::initializer_list<QWidget*>{check, said, leave_out, use_all}) column->addWidget(w);
-  enableWhenIdle(check, session);
+  enableWithFootage(check, session);
   const auto marked = [&session] {
     std::vector<int> frames;
     const auto& out = session.model.document().footage.left_out;

@@ -7,7 +7,7 @@
 #include <QSpinBox>
 #include <QVBoxLayout>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/steps/step_settings.h"
 #include "core/project/edits.h"
 
@@ -60,7 +60,7 @@ QWidget* waysToFollow(Session& session) {
   }
   const auto refresh = [&session, row] {
     const HandTrack* track = session.chosenHand();
-    row->setEnabled(track && track->at(session.playback.frame()) && !session.jobs.busy());
+    row->setEnabled(track && track->at(session.playback.frame()));
   };
   QObject::connect(&session.selection, &Selection::changed, row, refresh);
   QObject::connect(&session.playback, &Playback::frameChanged, row, refresh);

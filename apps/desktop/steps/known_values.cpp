@@ -8,7 +8,7 @@
 #include <QSignalBlocker>
 
 #include "apps/desktop/steps/settings_body.h"
-#include "apps/desktop/sweep/sweep_plot.h"
+#include "apps/desktop/model/scalar_names.h"
 #include "core/project/edits.h"
 
 namespace dusky::desktop {

@@ -19,9 +19,8 @@ void addText(Body& body, Session& session, std::function<QString()> text) {
   refresh();
 }
 
-void enableWhenIdle(QPushButton* button, Session& session) {
-  const auto refresh = [button, &session] { button->setEnabled(session.model.hasFootage() && !session.jobs.busy()); };
-  QObject::connect(&session.jobs, &Jobs::changed, button, refresh);
+void enableWithFootage(QPushButton* button, Session& session) {
+  const auto refresh = [button, &session] { button->setEnabled(session.model.hasFootage()); };
   QObject::connect(&session.model, &DocumentModel::opened, button, refresh);
   refresh();
 }

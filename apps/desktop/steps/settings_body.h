@@ -27,6 +27,6 @@ struct Body {
 void addText(Body& body, Session& session, std::function<QString()> text);
 /// The one button that the step is for.
 QPushButton* primary(const QString& text, const QString& tip);
-/// Only while there is footage and nothing runs.
-void enableWhenIdle(QPushButton* button, Session& session);
+/// Only while there is footage.
+void enableWithFootage(QPushButton* button, Session& session);
 }  // namespace dusky::desktop

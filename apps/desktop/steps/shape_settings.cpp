@@ -9,7 +9,7 @@
 #include <QSignalBlocker>
 #include <QVBoxLayout>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/steps/step_settings.h"
 #include "core/image/frame_ranges.h"
 #include "core/mask/mask_keys.h"

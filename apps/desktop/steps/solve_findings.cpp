@@ -18,7 +18,7 @@ void addText(Session& session, QVBoxLayout& column, const char* name, const Refr
     label->setVisible(!text.isEmpty());
     label->setText(text);
   };
-  QObject::connect(&session.model, &DocumentModel::resultsChanged, label, now);
+  QObject::connect(&session.model, &DocumentModel::solutionChanged, label, now);
   now();
 }
 
@@ -46,7 +46,7 @@ class MoverButtons : public QWidget {
     setObjectName("movers");
     column_->setContentsMargins(0, 0, 0, 0);
     column_->setSpacing(2);
-    connect(&session.model, &DocumentModel::resultsChanged, this, [this] { refresh(); });
+    connect(&session.model, &DocumentModel::solutionChanged, this, [this] { refresh(); });
     refresh();
   }
 

@@ -226,15 +226,14 @@ QWidget* solveSettings(Session& session) {
       primary(QObject::tr("Solve the shot"), QObject::tr("Finds the camera path, the lens and the points, from nothing. Tracks first where there are none."));
   run->setObjectName("runSolve");
   QObject::connect(run, &QPushButton::clicked, &session.jobs, &Jobs::runSolve);
-  enableWhenIdle(run, session);
+  enableWithFootage(run, session);
   auto* carry = new QPushButton(QObject::tr("Carry on from this solve"));
   carry->setObjectName("carryOn");
   carry->setToolTip(
       QObject::tr("Goes on from the camera that is there: after tracks were set aside, added or mended. Frames without a camera are tried again."));
   QObject::connect(carry, &QPushButton::clicked, &session.jobs, &Jobs::carryOn);
-  const auto refreshCarry = [&session, carry] { carry->setEnabled(session.model.workspace().solution() && !session.jobs.busy()); };
+  const auto refreshCarry = [&session, carry] { carry->setEnabled(session.model.workspace().solution() != nullptr); };
   QObject::connect(&session.model, &DocumentModel::resultsChanged, carry, refreshCarry);
-  QObject::connect(&session.jobs, &Jobs::changed, carry, refreshCarry);
   refreshCarry();
   body.column->addWidget(run);
   body.column->addWidget(carry);

@@ -5,7 +5,7 @@
 #include <QToolTip>
 #include <cmath>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/model/preferences.h"
 
 namespace dusky::desktop {
@@ -19,7 +19,7 @@ double errorOf(const StaircaseStep& step) { return std::isnan(step.holdout_rms_p
 
 StaircaseView::StaircaseView(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
   setObjectName("staircase");
-  connect(&session_.model, &DocumentModel::resultsChanged, this, &StaircaseView::refresh);
+  connect(&session_.model, &DocumentModel::solutionChanged, this, &StaircaseView::refresh);
   refresh();
 }
 

@@ -10,7 +10,7 @@
 #include <QVBoxLayout>
 #include <cmath>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 
 namespace dusky::desktop {
 namespace {
@@ -121,14 +121,15 @@ void StepRow::show(const StepStatus& status, const JobState& job) {
   mark_->show(job.running ? Shape::Running : !job.failure.isEmpty() ? Shape::Failed : settled, job.fraction);
   line_->setText(QString::fromStdString(status.line));
   tag_->setText(job.running                        ? tr("%1 %").arg(static_cast<int>(100 * job.fraction))
+                : job.waiting                      ? tr("waiting")
                 : status.state == StepState::Stale ? tr("stale")
                 : !job.failure.isEmpty()           ? tr("failed")
                                                    : "");
   failure_->setText(job.failure);
   failure_->setVisible(!job.failure.isEmpty());
-  progress_->setVisible(job.running);
+  progress_->setVisible(job.running || job.waiting);
   bar_->setValue(static_cast<int>(1000 * job.fraction));
-  what_->setText(job.what + timeLeft(job.seconds_left));
+  what_->setText(job.running ? job.what + timeLeft(job.seconds_left) : tr("begins when what runs now has ended"));
 }
 
 void StepRow::setOpen(bool open) {

@@ -113,7 +113,7 @@ QWidget* regionSettings(Session& session) {
   QObject::connect(reach, &QSpinBox::valueChanged, &session.view, &ViewSettings::setRegionFrames);
   QObject::connect(remove, &QPushButton::clicked, row, [&session] { session.model.run(removeExtraRuns()); });
   const auto refresh = [&session, draw, remove] {
-    draw->setEnabled(session.model.hasFootage() && !session.jobs.busy());
+    draw->setEnabled(session.model.hasFootage());
     draw->setChecked(session.view.tool() == ViewSettings::Tool::Region);
     const auto runs = session.model.document().extra_runs.size();
     remove->setVisible(runs > 0);
@@ -168,7 +168,7 @@ QWidget* tracksSettings(Session& session) {
   QObject::connect(&session.model, &DocumentModel::documentChanged, run, [&session, run] {
     run->setText(isTrackFile(session.model.document().footage_path) ? QObject::tr("Read the tracks") : QObject::tr("Track features"));
   });
-  enableWhenIdle(run, session);
+  enableWithFootage(run, session);
   body.column->addWidget(run);
   body.column->addWidget(regionSettings(session));
   addText(body, session, [&session] { return session.model.tracks() && !session.model.partial() ? stopReasons(*session.model.tracks()) : QString(); });

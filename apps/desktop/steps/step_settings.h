@@ -1,7 +1,7 @@
 #pragma once
 #include <QWidget>
 
-#include "apps/desktop/app/track_actions.h"
+#include "apps/desktop/actions/track_actions.h"
 #include "apps/desktop/model/session.h"
 
 class QGridLayout;

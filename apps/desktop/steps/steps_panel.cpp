@@ -1,6 +1,7 @@
 #include "apps/desktop/steps/steps_panel.h"
 
 #include <QVBoxLayout>
+#include <map>
 
 #include "apps/desktop/steps/step_settings.h"
 
@@ -16,16 +17,17 @@ StepsPanel::StepsPanel(Session& session, TrackActions& actions, QAction* open_fo
   auto* column = new QVBoxLayout(all);
   column->setContentsMargins(0, 4, 0, 0);
   column->setSpacing(0);
-  rows_ = {new StepRow(tr("Footage"), tr("The movie or image sequence, and the range of frames."), footageSettings(session, open_footage)),
-           new StepRow(tr("Masks"), tr("What is left out of the picture: people, vehicles, anything that moves."), maskSettings(session)),
-           new StepRow(tr("Tracks"), tr("Features found in the picture and followed through the frames."), tracksSettings(session)),
-           new StepRow(tr("Solve"), tr("Camera path, lens and points from the tracks."), solveSettings(session)),
-           new StepRow(tr("Scene"), tr("Ground, origin, direction and real size of the world; test objects."), sceneSettings(session, actions)),
-           new StepRow(tr("Deliver"), tr("Camera and points as files."), deliverSettings(session))};
+  const std::map<Step, QWidget*> settings = {{Step::Footage, footageSettings(session, open_footage)},
+                                             {Step::Masks, maskSettings(session)},
+                                             {Step::Tracks, tracksSettings(session)},
+                                             {Step::Solve, solveSettings(session)},
+                                             {Step::Scene, sceneSettings(session, actions)},
+                                             {Step::Deliver, deliverSettings(session)}};
+  for (const StepInfo& step : kSteps) rows_.push_back(new StepRow(tr(step.name.data()), tr(step.purpose.data()), settings.at(step.step)));
   for (std::size_t i = 0; i < rows_.size(); ++i) {
     column->addWidget(rows_[i]);
     connect(rows_[i], &StepRow::headClicked, this, [this, i] { openStep(static_cast<Step>(i)); });
-    connect(rows_[i], &StepRow::cancelClicked, &session_.jobs, &Jobs::cancel);
+    connect(rows_[i], &StepRow::cancelClicked, this, [this, i] { session_.jobs.cancel(static_cast<Step>(i)); });
   }
   column->addStretch();
   connect(&session_.model, &DocumentModel::documentChanged, this, &StepsPanel::refresh);

@@ -2,7 +2,7 @@
 #include <QScrollArea>
 #include <array>
 
-#include "apps/desktop/app/track_actions.h"
+#include "apps/desktop/actions/track_actions.h"
 #include "apps/desktop/model/session.h"
 #include "apps/desktop/steps/step_row.h"
 
@@ -22,7 +22,7 @@ class StepsPanel : public QScrollArea {
   void refresh();
 
   Session& session_;
-  std::array<StepRow*, 6> rows_{};
+  std::vector<StepRow*> rows_;  ///< As in kSteps.
   Step opened_ = Step::Footage;
 };
 

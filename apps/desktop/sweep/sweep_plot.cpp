@@ -4,7 +4,8 @@
 #include <QToolTip>
 #include <cmath>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
+#include "apps/desktop/model/scalar_names.h"
 
 namespace dusky::desktop {
 namespace {
@@ -24,15 +25,6 @@ QString rmsText(double rms_px, double apart) {
 }
 
 }  // namespace
-
-QString scalarName(const std::string& parameter) {
-  if (parameter == "focal_px") return QObject::tr("focal length, px");
-  if (parameter == "cx_px") return QObject::tr("axis from the left, px");
-  if (parameter == "cy_px") return QObject::tr("axis from the top, px");
-  if (parameter == "rotation_rad") return QObject::tr("rotation, rad");
-  if (parameter == "readout_ms") return QObject::tr("readout time, ms");
-  return QString::fromStdString(parameter);
-}
 
 SweepPlot::SweepPlot(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
   setObjectName("sweepPlot");

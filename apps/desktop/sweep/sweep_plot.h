@@ -41,7 +41,4 @@ class SweepPlot : public QWidget {
   std::optional<Choice> chosen_;
 };
 
-/// "focal length, px" for focal_px ...
-QString scalarName(const std::string& parameter);
-
 }  // namespace dusky::desktop

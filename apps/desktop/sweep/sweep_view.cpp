@@ -1,4 +1,5 @@
 #include "apps/desktop/sweep/sweep_view.h"
+#include "apps/desktop/model/scalar_names.h"
 
 #include <QComboBox>
 #include <QDoubleSpinBox>
@@ -91,7 +92,7 @@ SweepView::SweepView(Session& session, QWidget* parent)
       refresh();
     });
   }
-  connect(&session_.model, &DocumentModel::resultsChanged, this, &SweepView::refreshScalars);
+  connect(&session_.model, &DocumentModel::solutionChanged, this, &SweepView::refreshScalars);
   connect(&session_.jobs, &Jobs::changed, this, &SweepView::refresh);
   connect(plot_, &SweepPlot::choiceChanged, this, &SweepView::refresh);
   refreshScalars();
@@ -158,7 +159,7 @@ void SweepView::refresh() {
   const bool idle = !session_.jobs.busy();
   const bool two = !second_.scalar->currentData().toString().isEmpty();
   for (QWidget* field : {static_cast<QWidget*>(second_.from), static_cast<QWidget*>(second_.to), static_cast<QWidget*>(second_.points)}) field->setEnabled(two);
-  run_->setEnabled(idle && solution && first_.scalar->currentIndex() >= 0 && first_.scalar->currentData() != second_.scalar->currentData());
+  run_->setEnabled(solution && first_.scalar->currentIndex() >= 0 && first_.scalar->currentData() != second_.scalar->currentData());
   const auto chosen = plot_->choice();
   // The focal lengths of a zoom are not one value.
   const bool can_take = chosen && idle && !(solution && solution->zooms() && sweep.asked.first.parameter == "focal_px");

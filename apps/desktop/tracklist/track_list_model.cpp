@@ -4,7 +4,7 @@
 #include <cmath>
 
 #include "apps/desktop/model/preferences.h"
-#include "apps/desktop/plate/plate_marks.h"
+#include "apps/desktop/paint/track_state.h"
 #include "core/project/edits.h"
 
 namespace dusky::desktop {

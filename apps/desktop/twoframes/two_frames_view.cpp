@@ -8,7 +8,7 @@
 #include <QSpinBox>
 #include <cmath>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/model/preferences.h"
 #include "apps/desktop/paint/track_glyphs.h"
 

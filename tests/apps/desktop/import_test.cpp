@@ -43,7 +43,7 @@ TEST_F(ImportTest, WhatIsExportedComesBackAsAGroupAndUndoTakesItOut) {
   ASSERT_TRUE(waitForJobs(*window));
   ASSERT_EQ(session().model.tracks()->tracks.size(), 2 * count);
   EXPECT_EQ(session().model.workspace().labelOf(kFirstImportedId)->group, "roof");
-  window->showErrorMap();
+  window->showView(desktop::View::ErrorMap);
   EXPECT_EQ(window->errorMap().rowCount(), static_cast<int>(2 * count));
   session().jobs.runSolve();
   ASSERT_TRUE(waitForJobs(*window));

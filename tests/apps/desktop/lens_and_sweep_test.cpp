@@ -39,7 +39,7 @@ class LensAndSweepTest : public QuayWindow {
   }
   /// A sweep of k1 and the axis together, so many values of each.
   void startMap(int values) {
-    window->showSweep();
+    window->showView(desktop::View::Sweep);
     QTest::qWait(50);
     choose("sweepFirst", "k1");
     choose("sweepSecond", "cx_px");
@@ -53,7 +53,7 @@ class LensAndSweepTest : public QuayWindow {
 };
 
 TEST_F(LensAndSweepTest, ASweepFindsTheValleyAndItsValueIsTakenAndGivenBack) {
-  window->showSweep();
+  window->showView(desktop::View::Sweep);
   QTest::qWait(50);
   EXPECT_FALSE(field<QPushButton>("takeValue")->isEnabled()) << "nothing was swept yet";
   choose("sweepFirst", "focal_px");
@@ -126,7 +126,7 @@ TEST_F(LensAndSweepTest, AKnownValueIsSetHeldAndForgotten) {
 }
 
 TEST_F(LensAndSweepTest, TheLensViewGoesToFramesAndFollowsTheSolve) {
-  window->showLens();
+  window->showView(desktop::View::Lens);
   QTest::qWait(50);
   auto& view = window->lensView();
   ASSERT_TRUE(view.isVisible());
@@ -166,7 +166,7 @@ TEST_F(LensAndSweepTest, WithoutDistortionThePlateShowsEverythingWhereAPinholeWo
 TEST_F(LensAndSweepTest, FramesWithoutACameraGlowInTheErrorMap) {
   auto holes = std::make_shared<Solution>(*session().model.solution());
   for (std::size_t f = 5; f < 9; ++f) holes->frames[f].placed = false, holes->frames[f].why_not = "3 tracks there";
-  window->showErrorMap();
+  window->showView(desktop::View::ErrorMap);
   QTest::qWait(50);
   auto& map = window->errorMap();
   const QImage before = map.grab().toImage();

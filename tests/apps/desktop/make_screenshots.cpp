@@ -9,7 +9,7 @@
 #include <QPushButton>
 #include <QScrollBar>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/cards/cheat_sheet.h"
 #include "apps/desktop/cards/preferences_dialog.h"
 #include "apps/desktop/closeup/closeup_view.h"
@@ -20,6 +20,7 @@
 #include "apps/desktop/space/space_view.h"
 #include "apps/desktop/steps/steps_panel.h"
 #include "apps/desktop/twoframes/two_frames_view.h"
+#include "core/project/edits.h"
 #include "tests/apps/desktop/window_driver.h"
 
 using namespace dusky;
@@ -126,15 +127,15 @@ void shootTracks(desktop::MainWindow& window) {
   s.view.showTracks(false);
   s.view.showCandidates(true);
   waitUntil([&] { return s.candidates.frame() == 60; });
-  window.showCoverage();
+  window.showView(desktop::View::Coverage);
   drag(window.coverage(), {window.coverage().placeOf(0, 44), window.coverage().placeOf(7, 78)});
   goTo(window, 60);
   waitUntil([&] { return s.candidates.frame() == 60; });
   shoot(window, "candidates");
   s.view.showCandidates(false);
   s.view.showTracks(true);
-  window.showTwoFrames();
-  window.showTrackList();
+  window.showView(desktop::View::TwoFrames);
+  window.showView(desktop::View::Tracks);
   QTest::mouseClick(&window.twoFrames().picture(false), Qt::LeftButton, {}, window.twoFrames().picture(false).toWidget({640, 470}).toPoint());
   waitUntil([&] { return !s.frames.frame(1).isNull() && !s.frames.frame(20).isNull(); }, 10000);
   shoot(window, "two-frames");
@@ -155,7 +156,7 @@ void shootTracks(desktop::MainWindow& window) {
 void shootLens(desktop::MainWindow& window) {
   desktop::Session& s = window.session();
   window.steps().openStep(Step::Solve);
-  window.showLens();
+  window.showView(desktop::View::Lens);
   s.view.setTool(desktop::ViewSettings::Tool::Edge);
   goTo(window, 74);
   drag(window.plate(), {onPlate(window, 60, 40), onPlate(window, 640, 20), onPlate(window, 1220, 40)});
@@ -164,7 +165,7 @@ void shootLens(desktop::MainWindow& window) {
   window.plate().leaveTool();
   s.view.showStraight(true);
   s.view.showGrid(true);
-  window.showSweep();
+  window.showView(desktop::View::Sweep);
   if (auto* scalar = window.findChild<QComboBox*>("sweepFirst")) scalar->setCurrentIndex(scalar->findData("k1"));
   if (auto* run = window.findChild<QPushButton*>("runSweep")) run->click();
   waitForJobs(window);
@@ -173,6 +174,34 @@ void shootLens(desktop::MainWindow& window) {
   shoot(window, "sweep");
   s.view.showStraight(false);
   s.view.showGrid(false);
+}
+
+/// Three runs, two of them compared; the shot is solved and shows the first.
+void shootLedger(desktop::MainWindow& window) {
+  desktop::Session& s = window.session();
+  const auto worst = [&](int from, int count) {
+    std::vector<int> ids;
+    for (int row = from; row < from + count; ++row) ids.push_back(window.errorMap().trackAt(row));
+    return ids;
+  };
+  window.showView(desktop::View::ErrorMap);
+  s.model.run(setAside(s.model.document(), worst(0, 24)));
+  s.jobs.carryOn();
+  waitForJobs(window);
+  LensSettings lens = s.model.document().lens;
+  lens.focal = FocalKnowledge::Near, lens.focal_mm = 27, lens.focal_tolerance_pc = 1;
+  s.model.set("Change focal length", &Document::lens, lens);
+  s.jobs.runSolve();
+  waitForJobs(window);
+  s.model.run(nameRun(s.model.document(), 1, "as it came"));
+  s.model.run(keepRuns(s.model.document(), {1}, true));
+  window.showView(desktop::View::Ledger);
+  window.showView(desktop::View::Space);
+  window.space().setMode(desktop::Eye::Mode::Top);
+  s.jobs.compareRuns(3, 1);
+  waitForJobs(window);
+  goTo(window, 74);
+  shoot(window, "ledger");
 }
 
 /// The tracks alone, written and opened again as a shot without pictures; some of them brought in once more beside.
@@ -189,8 +218,8 @@ void shootTracksAlone(desktop::MainWindow& window) {
   waitForJobs(window);
   window.steps().openStep(Step::Tracks);
   window.steps().verticalScrollBar()->setValue(0);
-  window.showSpace();
-  window.showTrackList();
+  window.showView(desktop::View::Space);
+  window.showView(desktop::View::Tracks);
   for (QLineEdit* filter : window.findChildren<QLineEdit*>()) {
     if (filter->placeholderText().contains("imported")) filter->setText("imported");
   }
@@ -235,8 +264,12 @@ int main(int argc, char** argv) {
       shootTracksAlone(window);
       return 0;
     }
-    if (QString(argv[2]) == "solved") s.jobs.runSolve();
+    if (QString(argv[2]) == "solved" || QString(argv[2]) == "ledger") s.jobs.runSolve();
     waitForJobs(window);
+    if (QString(argv[2]) == "ledger") {
+      shootLedger(window);
+      return 0;
+    }
     shootTracks(window);
     return 0;
   }
@@ -255,7 +288,7 @@ int main(int argc, char** argv) {
   goTo(window, 74);
   shoot(window, "solved");
   shootLens(window);
-  window.showErrorMap();
+  window.showView(desktop::View::ErrorMap);
   setScene(window);
   window.steps().openStep(Step::Scene);
   s.view.showGrid(true);

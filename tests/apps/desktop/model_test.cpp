@@ -5,7 +5,7 @@
 #include <QSignalSpy>
 #include <cmath>
 
-#include "apps/desktop/app/track_actions.h"
+#include "apps/desktop/actions/track_actions.h"
 #include "apps/desktop/model/session.h"
 #include "apps/desktop/plate/plate_marks.h"
 #include "apps/desktop/steps/fields.h"

@@ -11,7 +11,7 @@
 #include "apps/desktop/coverage/coverage_view.h"
 #include "apps/desktop/tracklist/track_list.h"
 #include "apps/desktop/twoframes/two_frames_view.h"
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/model/frame_store.h"
 #include "apps/desktop/model/playback.h"
 #include "apps/desktop/model/selection.h"
@@ -211,8 +211,8 @@ TEST(EmptyViews, SayWhatTheyWaitFor) {
   EXPECT_FALSE(window.twoFrames().pair());
   EXPECT_EQ(window.closeup().track(), 0);
   EXPECT_EQ(window.trackList().shown(), 0);
-  window.showTwoFrames();
-  window.showCoverage();
+  window.showView(desktop::View::TwoFrames);
+  window.showView(desktop::View::Coverage);
   QTest::qWait(50);
   EXPECT_TRUE(window.findChild<QLabel*>("pairText")->text().contains("Track features first"));
   EXPECT_FALSE(window.coverage().grab().isNull());

@@ -11,7 +11,7 @@
 #include <QTimer>
 #include <oneapi/tbb/global_control.h>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/cards/log_window.h"
 #include "apps/desktop/cards/preferences_dialog.h"
 #include "apps/desktop/model/preferences.h"
@@ -148,7 +148,7 @@ TEST_F(PreferencesWindow, TheLogShowsWhatWasDone) {
   ASSERT_TRUE(waitForJobs(*window));
   LogWindow log;
   const QString text = log.findChild<QPlainTextEdit*>()->toPlainText();
-  EXPECT_TRUE(text.contains("tracks: begun") && text.contains("tracks: ended after")) << text.toStdString();
+  EXPECT_TRUE(text.contains("track: begun") && text.contains("track: ended after")) << text.toStdString();
   EXPECT_TRUE(text.contains("none.mp4")) << "what the artist was told";
   closeLog();
 }

@@ -3,7 +3,7 @@
 
 #include <QApplication>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "tests/apps/desktop/window_driver.h"
 
 namespace dusky::testing {

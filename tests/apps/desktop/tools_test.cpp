@@ -229,7 +229,7 @@ TEST_F(ToolsTest, TracksAreCutShortenedJoinedAndRemoved) {
 
 TEST_F(ToolsTest, TheListIsNarrowedByWordsSortedAndSharesTheSelection) {
   track();
-  window->showTrackList();
+  window->showView(desktop::View::Tracks);
   desktop::TrackList& list = window->trackList();
   const int all = list.shown();
   EXPECT_EQ(all, static_cast<int>(session().model.tracks()->tracks.size()));
@@ -255,7 +255,7 @@ TEST_F(ToolsTest, TheListIsNarrowedByWordsSortedAndSharesTheSelection) {
 
 TEST_F(ToolsTest, TwoFramesShowWhereAPointMustLie) {
   track();
-  window->showTwoFrames();
+  window->showView(desktop::View::TwoFrames);
   QTest::qWait(50);
   desktop::TwoFramesView& view = window->twoFrames();
   ASSERT_TRUE(view.pair());
@@ -272,7 +272,7 @@ TEST_F(ToolsTest, CoverageAddsTracksWhereTheyAreThin) {
   few.features = 40;
   session().model.set("Change features", &Document::tracking, few);
   track();
-  window->showCoverage();
+  window->showView(desktop::View::Coverage);
   QTest::qWait(50);
   desktop::CoverageView& view = window->coverage();
   ASSERT_TRUE(view.coverage());
@@ -390,7 +390,7 @@ TEST_F(ToolsTest, TheCloseUpHoldsATrackStillAndSetsItsKey) {
   for (int f = 2; f <= 14; ++f) hand.points.push_back({f, {300.0 + 2 * f, 180}, f == 2, 0.95});
   session().model.run(changeHandTrack("Place track", document(), hand));
   session().selection.pick({hand.id}, desktop::Selection::Mode::Replace);
-  window->showCloseup();
+  window->showView(desktop::View::Closeup);
   QTest::qWait(60);
   desktop::CloseupView& view = window->closeup();
   view.setZoom(10);
@@ -457,7 +457,7 @@ TEST_F(ToolsTest, WorkByHandIsSavedWithTheProjectAndComesBack) {
   EXPECT_EQ(model.workspace().labelOf(id)->name, "Bollard");
   EXPECT_EQ(model.workspace().labelOf(id)->group, "quay");
   EXPECT_TRUE(model.tracks()->find(hand.id));
-  other.showTrackList();
+  other.showView(desktop::View::Tracks);
   auto* words = other.findChild<QLineEdit*>("trackFilter");
   words->setText("quay bollard");
   EXPECT_EQ(other.trackList().shown(), 1);

@@ -13,7 +13,7 @@
 #include <cmath>
 #include <set>
 
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/errormap/error_map.h"
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/space/space_view.h"

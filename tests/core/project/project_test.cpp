@@ -289,7 +289,8 @@ TEST(ResultCodec, TracksAndSolutionsSurviveTheirBytes) {
   EXPECT_EQ((*read)->tracks[1].reason, AsideReason::NoParallax);
   EXPECT_TRUE(std::isnan((*read)->tracks[1].typical_error_px));
   EXPECT_FALSE((*read)->tracks[2].errors[0].used);
-  EXPECT_EQ((*read)->tracks[5].errors[2].reprojected, solution.tracks[5].errors[2].reprojected);
+  EXPECT_EQ((*read)->tracks[5].point, solution.tracks[5].point);
+  EXPECT_EQ((*read)->tracks[5].worst_error_px, solution.tracks[5].worst_error_px);
   EXPECT_EQ((*read)->lens(), solution.lens());
   EXPECT_EQ((*read)->evidence.noise_floor_px, 0.2);
   EXPECT_EQ((*read)->evidence.explained_share, 0.9);

@@ -1,4 +1,4 @@
-#include "apps/desktop/app/edit_actions.h"
+#include "apps/desktop/actions/edit_actions.h"
 
 #include <QAction>
 #include <QInputDialog>

@@ -1,4 +1,4 @@
-#include "apps/desktop/app/theme.h"
+#include "apps/desktop/paint/theme.h"
 
 #include <QFont>
 #include <QFontDatabase>

@@ -1,4 +1,4 @@
-#include "apps/desktop/app/track_actions.h"
+#include "apps/desktop/actions/track_actions.h"
 
 #include <QAction>
 #include <QMenu>

@@ -1,0 +1,16 @@
+#include "apps/desktop/model/scalar_names.h"
+
+#include <QObject>
+
+namespace dusky::desktop {
+
+QString scalarName(const std::string& parameter) {
+  if (parameter == "focal_px") return QObject::tr("focal length, px");
+  if (parameter == "cx_px") return QObject::tr("axis from the left, px");
+  if (parameter == "cy_px") return QObject::tr("axis from the top, px");
+  if (parameter == "rotation_rad") return QObject::tr("rotation, rad");
+  if (parameter == "readout_ms") return QObject::tr("readout time, ms");
+  return QString::fromStdString(parameter);
+}
+
+}  // namespace dusky::desktop

@@ -1,0 +1,86 @@
+#include <fmt/format.h>
+
+#include "core/pipeline/workspace.h"
+#include "core/track/track_files.h"
+
+namespace dusky {
+
+const Result<SceneFrame>& Workspace::scene() const {
+  static const Result<SceneFrame> none = invalidInput("There is no solved camera yet.");
+  if (!solution_) return none;
+  const SceneSettings& settings = seen_.picks.scene;
+  if (!scene_ || scene_->solution != solution_ || scene_->settings != settings) scene_ = {solution_, settings, orientScene(*solution_, settings)};
+  return scene_->frame;
+}
+
+static std::string lostLine(int lost) { return lost > 0 ? fmt::format(" · {} picked {} not here", lost, lost == 1 ? "track is" : "tracks are") : ""; }
+
+const std::optional<Verdict>& Workspace::verdict() const {
+  if (judged_ != solution_) verdict_ = solution_ ? std::optional(judgeSolution(*solution_)) : std::nullopt, judged_ = solution_;
+  return verdict_;
+}
+
+StepStatus Workspace::status(Step step) const {
+  if (!hasFootage()) return {StepState::NotRun, step == Step::Footage ? "none yet" : "not run"};
+  const bool tracks_current = followed_ ? tracks_key_ == asked_tracks_key_ : tracks_ && !document_.work.imported.empty();
+  const auto by_hand = document_.work.by_hand.size();
+  std::size_t imported = 0;
+  for (const ImportedTracks& import : document_.work.imported) imported += import.tracks ? import.tracks->tracks.size() - import.removed.size() : 0;
+  const bool solve_current = solution_ && tracks_current && solution_keys_.asked == asked_solve_key_;
+  switch (step) {
+    case Step::Footage:
+      return {footage_gone_ ? StepState::Stale : StepState::Current,
+              fmt::format("{} frames · {}×{} · {:g} fps{}", footage_.frames(), footage_.width, footage_.height, footage_.fps,
+                          footage_gone_                         ? " · not where it was"
+                          : isTrackFile(document_.footage_path) ? " · tracks alone, no pictures"
+                                                                : "")};
+    case Step::Masks: {
+      const MaskSettings& masks = document_.masks;
+      if (!masks.any()) return {StepState::NotRun, "none"};
+      std::string line = masks.shapes.empty() ? "" : fmt::format("{} {}", masks.shapes.size(), masks.shapes.size() == 1 ? "shape" : "shapes");
+      if (!masks.mattes.folder.empty()) line += (line.empty() ? "mattes " : " · mattes ") + std::filesystem::path(masks.mattes.folder).filename().string();
+      if (masks.alpha.used) line += line.empty() ? "alpha" : " · alpha";
+      return {StepState::Current, line};
+    }
+    case Step::Tracks:
+      if (!followed_) {
+        if (imported > 0)
+          return {StepState::Current, fmt::format("{} imported{}, none followed", imported, by_hand > 0 ? fmt::format(" · {} by hand", by_hand) : "")};
+        return {StepState::NotRun, by_hand > 0 ? fmt::format("{} by hand, none followed yet", by_hand) : "not run"};
+      }
+      if (!tracks_current) return {StepState::Stale, "frames, masks or settings changed"};
+      return {StepState::Current,
+              fmt::format("{} · median life {:.0f} frames{}{}", tracks_->tracks.size(), tracks_->medianLife(),
+                          by_hand > 0 ? fmt::format(" · {} by hand", by_hand) : "", imported > 0 ? fmt::format(" · {} imported", imported) : "") +
+                  lostLine(lost_picks_)};
+    case Step::Solve:
+      if (!solution_) return solution_keys_.own.empty() ? StepStatus{StepState::NotRun, "not run"} : StepStatus{StepState::Stale, "tracks changed"};
+      if (!tracks_current) return {StepState::Stale, "tracks changed"};
+      if (!solve_current) return {StepState::Stale, "lens, track choice or tracks by hand changed"};
+      return {StepState::Current, fmt::format("{:.2f} px · {} camera · {}", solution_->rms_px, describe(solution_->motion),
+                                              verdict()->level == TrustLevel::Reject ? "do not use" : describe(verdict()->level))};
+    case Step::Scene: {
+      if (!solution_) return {StepState::NotRun, "not run"};
+      const auto& frame = scene();
+      if (!frame.ok()) return {StepState::Stale, frame.error().message};
+      const std::string ground = !seen_.picks.scene.ground.empty() ? "ground set" : frame->ground_found ? "ground guessed" : "no ground found";
+      return {solve_current ? StepState::Current : StepState::Stale, ground + (frame->metric ? " · 1 length" : " · no length yet")};
+    }
+    case Step::Deliver: return {StepState::NotRun, solution_ ? "ready" : "not run"};
+  }
+  return {};
+}
+
+Result<DeliveryJob> Workspace::deliveryJob(double total_s) const {
+  const auto& frame = scene();
+  if (!frame.ok()) return frame.error();
+  DeliveryJob job{
+      .footage = footage_, .solution = solution_, .scene = *frame, .timings = {.solve_s = solution_->summary.total_s, .total_s = total_s}, .warnings = {}};
+  if (tracks_) {
+    job.timings.decode_s = tracks_->summary.decode_s;
+    job.timings.track_s = tracks_->summary.track_s;
+    job.warnings = tracks_->summary.warnings;
+  }
+  return job;
+}
+}  // namespace dusky
