@@ -51,9 +51,11 @@ void study(int shots, std::uint64_t first) {
       if (wrong) options.set_aside.push_back(id);
     }
     const auto oracle = reviewedSolve(shot.tracks, options, {}, {}, *solved);
-    fmt::print("{}: {} frames, {} tracks, {} bad ({} kept), {} good ones lost; noise {:.2f}, slides {:.1f} px; RMS {:.3f}, slip {:.3f} px; without the bad ones {:.3f} px\n", seed,
-               shot.plan.frames, shot.tracks.tracks.size(), bad, bad_kept, good_lost, shot.plan.noise_px, shot.plan.slide_px, (*solved)->rms_px, slipOf(shot, **solved),
-               oracle.ok() ? slipOf(shot, **oracle) : kUnknown);
+    fmt::print(
+        "{}: {} frames, {} tracks, {} bad ({} kept), {} good ones lost; noise {:.2f}, slides {:.1f} px; RMS {:.3f}, slip {:.3f} px; without the bad ones "
+        "{:.3f} px\n",
+        seed, shot.plan.frames, shot.tracks.tracks.size(), bad, bad_kept, good_lost, shot.plan.noise_px, shot.plan.slide_px, (*solved)->rms_px,
+        slipOf(shot, **solved), oracle.ok() ? slipOf(shot, **oracle) : kUnknown);
     std::fflush(stdout);
   }
 }

@@ -64,7 +64,7 @@ TEST_F(WindowIssues, OnlyTheScaleColoursTheErrorMapAnew) {
   track();
   solve();
   const auto before = window->errorMap().cells().cacheKey();
-  session().view.setDim(60);
+  session().view.setMarks(60);
   session().view.showGrid(!session().view.gridShown());
   session().view.setTool(ViewSettings::Tool::Lasso);
   EXPECT_EQ(window->errorMap().cells().cacheKey(), before);

@@ -12,6 +12,7 @@
 class QActionGroup;
 class QFrame;
 class QLabel;
+class QSplitter;
 class QStackedWidget;
 
 namespace dusky::desktop {
@@ -54,6 +55,10 @@ class MainWindow : public QMainWindow {
   LedgerView& ledgerView() { return *ledger_view_; }
   /// Shows a view in its place.
   void showView(View view);
+  /// Lets a view fill the window beside the steps; again: as before.
+  void fillWith(ViewPlace place);
+  /// The view that fills the window so.
+  std::optional<ViewPlace> filled() const { return filled_; }
 
   /// Opens footage or a project in the background; asks first when unsaved work would be lost.
   void open(const QString& path);
@@ -74,6 +79,8 @@ class MainWindow : public QMainWindow {
   void makeMenus();
   void makeViews();
   QWidget* makeWork();
+  void rememberSplitters();
+  void fillUnderPointer();
   ViewFrame* makeFrame(View view);
   ViewFrame* framePlate();
   ViewFrame* frameSpace();
@@ -153,6 +160,10 @@ class MainWindow : public QMainWindow {
   QAction *track_, *solve_, *deliver_, *cancel_;
   QAction *box_, *lasso_, *fit_, *actual_, *tracks_, *aside_, *masks_, *grid_, *objects_, *colors_, *orbit_, *top_, *through_, *frame_all_;
   QAction *mask_edit_, *hand_, *region_, *edge_, *straight_, *candidates_, *leave_tool_;
+  std::map<ViewPlace, QWidget*> places_;  ///< What stands in them.
+  std::optional<ViewPlace> filled_;
+  QSplitter *above_ = nullptr, *halves_ = nullptr;
+  QAction* fill_;
   std::map<View, QAction*> show_;  ///< Of the views that share a place.
   /// How the pictures on the screen are taken.
   struct ShownFootage {

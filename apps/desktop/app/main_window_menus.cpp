@@ -167,6 +167,7 @@ void MainWindow::makeMenus() {
   for (const ViewInfo& info : kViews) {
     if (info.key != 0) view->addAction(show_.at(info.view));
   }
+  view->addAction(fill_);
   view->addSeparator();
   view->addActions({orbit_, top_, through_, frame_all_, colors_});
   QMenu* help = menuBar()->addMenu(tr("Help"));

@@ -55,9 +55,14 @@ void MainWindow::makeViewActions() {
     made->setCheckable(true);
     show_[info.view] = made;
   }
+  fill_ = action(tr("Fill the window with a view"), tr("The view under the pointer, or the Plate; again: all views. A double click on a heading does it too."),
+                 QKeySequence(Qt::Key_Z));
+  fill_->setCheckable(true);
+  connect(fill_, &QAction::triggered, this, &MainWindow::fillUnderPointer);
 }
 
 void MainWindow::showView(View view) {
+  if (filled_ && *filled_ != viewInfo(view).place) fillWith(*filled_);
   if (const auto show = show_.find(view); show != show_.end()) show->second->trigger();
 }
 

@@ -1,5 +1,6 @@
 #include <QAction>
 #include <QComboBox>
+#include <QCursor>
 #include <QLabel>
 #include <QSlider>
 #include <QSplitter>
@@ -17,6 +18,7 @@
 #include "apps/desktop/curves/lens_view.h"
 #include "apps/desktop/errormap/error_map.h"
 #include "apps/desktop/ledger/ledger_view.h"
+#include "apps/desktop/model/user_settings.h"
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/space/space_view.h"
 #include "apps/desktop/steps/steps_panel.h"
@@ -32,21 +34,22 @@ QComboBox* whiskerField(ViewSettings& view) {
   for (int times : {1, 5, 10, 20, 50, 100}) field->addItem(QObject::tr("×%1").arg(times), static_cast<double>(times));
   field->setCurrentIndex(field->findData(view.whisker()));
   field->setFocusPolicy(Qt::NoFocus);
-  field->setFixedWidth(54);
+  field->setFixedWidth(60);
   field->setToolTip(QObject::tr("Whiskers run from where a track was measured to where the solve puts it; drawn this many times longer."));
   QObject::connect(&view, &ViewSettings::changed, field, [field, &view] { field->setCurrentIndex(field->findData(view.whisker())); });
   QObject::connect(field, &QComboBox::currentIndexChanged, &view, [field, &view] { view.setWhisker(field->currentData().toDouble()); });
   return field;
 }
 
-QSlider* dimField(ViewSettings& view) {
+QSlider* marksField(ViewSettings& view) {
   auto* field = new QSlider(Qt::Horizontal);
-  field->setRange(0, 90);
-  field->setValue(view.dim());
-  field->setFixedWidth(46);
+  field->setObjectName("pictureOrMarks");
+  field->setRange(0, 100);
+  field->setValue(view.marks());
+  field->setFixedWidth(64);
   field->setFocusPolicy(Qt::NoFocus);
-  field->setToolTip(QObject::tr("Darkens the plate so that what lies over it is seen better, %."));
-  QObject::connect(field, &QSlider::valueChanged, &view, &ViewSettings::setDim);
+  field->setToolTip(QObject::tr("From the picture alone (left) to the marks alone (right)."));
+  QObject::connect(field, &QSlider::valueChanged, &view, &ViewSettings::setMarks);
   return field;
 }
 
@@ -74,7 +77,7 @@ ViewFrame* MainWindow::framePlate() {
   for (QAction* tool : {tracks_, aside_, candidates_, masks_, grid_, objects_}) frame->addTool(tool);
   frame->addGap();
   frame->addTool(whiskerField(session_.view));
-  frame->addTool(dimField(session_.view));
+  frame->addTool(marksField(session_.view));
   connect(plate_, &PlateView::zoomChanged, frame, &ViewFrame::setNote);
   return frame;
 }
@@ -103,26 +106,34 @@ ViewFrame* MainWindow::frameErrorMap() {
 }
 
 QWidget* MainWindow::makeWork() {
-  auto* above = new QSplitter(Qt::Horizontal);
-  above->addWidget(makeFrame(View::Plate));
-  above->addWidget(stackOf(ViewPlace::Right));
-  above->setStretchFactor(0, 5);
-  above->setStretchFactor(1, 4);
-  auto* views = new QSplitter(Qt::Vertical);
-  views->addWidget(above);
-  views->addWidget(stackOf(ViewPlace::Below));
-  views->setStretchFactor(0, 3);
-  views->setStretchFactor(1, 2);
-  for (QSplitter* splitter : {above, views}) {
+  above_ = new QSplitter(Qt::Horizontal);
+  halves_ = new QSplitter(Qt::Vertical);
+  places_ = {{ViewPlace::Left, makeFrame(View::Plate)}, {ViewPlace::Right, stackOf(ViewPlace::Right)}, {ViewPlace::Below, stackOf(ViewPlace::Below)}};
+  above_->addWidget(places_[ViewPlace::Left]);
+  above_->addWidget(places_[ViewPlace::Right]);
+  above_->setStretchFactor(0, 5);
+  above_->setStretchFactor(1, 4);
+  halves_->addWidget(above_);
+  halves_->addWidget(places_[ViewPlace::Below]);
+  halves_->setStretchFactor(0, 3);
+  halves_->setStretchFactor(1, 2);
+  above_->setSizes({560, 450});
+  halves_->setSizes({380, 280});
+  above_->setObjectName("above"), halves_->setObjectName("halves");
+  for (QSplitter* splitter : {above_, halves_}) {
     splitter->setHandleWidth(6);
     splitter->setChildrenCollapsible(false);
+    splitter->restoreState(userSettings().value("splitter/" + splitter->objectName()).toByteArray());
+    connect(splitter, &QSplitter::splitterMoved, this, &MainWindow::rememberSplitters);
   }
-  above->setSizes({560, 450});
-  views->setSizes({380, 280});
+  for (const auto& [place, widget] : places_) {
+    for (ViewFrame* frame : widget->findChildren<ViewFrame*>()) connect(frame, &ViewFrame::fillAsked, this, [this, at = place] { fillWith(at); });
+    if (auto* frame = qobject_cast<ViewFrame*>(widget)) connect(frame, &ViewFrame::fillAsked, this, [this, at = place] { fillWith(at); });
+  }
   auto* right = new QVBoxLayout;
   right->setSpacing(6);
   right->setContentsMargins(6, 6, 6, 6);
-  right->addWidget(views, 1);
+  right->addWidget(halves_, 1);
   right->addWidget(new Transport(session_));
   auto* middle = new QHBoxLayout;
   middle->setSpacing(0);
@@ -135,6 +146,26 @@ QWidget* MainWindow::makeWork() {
   all->addLayout(middle, 1);
   all->addWidget(verdict_);
   return work;
+}
+
+void MainWindow::rememberSplitters() {
+  for (const QSplitter* splitter : {above_, halves_}) userSettings().setValue("splitter/" + splitter->objectName(), splitter->saveState());
+}
+
+void MainWindow::fillWith(ViewPlace place) {
+  filled_ = filled_ ? std::nullopt : std::optional(place);
+  for (const auto& [at, widget] : places_) widget->setVisible(!filled_ || at == *filled_);
+  above_->setVisible(!filled_ || *filled_ != ViewPlace::Below);
+  fill_->setChecked(filled_.has_value());
+}
+
+/// The view that the pointer is over, else the Plate.
+void MainWindow::fillUnderPointer() {
+  ViewPlace place = ViewPlace::Left;
+  for (const auto& [at, widget] : places_) {
+    if (widget->isVisible() && widget->rect().contains(widget->mapFromGlobal(QCursor::pos()))) place = at;
+  }
+  fillWith(place);
 }
 
 void MainWindow::makeViews() {

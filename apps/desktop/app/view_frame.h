@@ -32,9 +32,21 @@ class ViewFrame : public QWidget {
   void addTool(QWidget* widget);
   void addGap();
 
+ signals:
+  /// The heading was double-clicked: this view is to fill the window, or no longer.
+  void fillAsked();
+
+ protected:
+  void resizeEvent(QResizeEvent* event) override;
+  bool eventFilter(QObject* watched, QEvent* event) override;
+
  private:
+  void makeRoom();
+  QWidget* bar_;
   QHBoxLayout* head_;
   QLabel *name_, *note_;
+  QList<QWidget*> tabs_, tools_;
+  QToolButton* more_;  ///< Has what does not fit.
 };
 
 }  // namespace dusky::desktop

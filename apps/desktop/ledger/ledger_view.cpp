@@ -46,7 +46,7 @@ LedgerView::LedgerView(Session& session, QWidget* parent)
   table_->verticalHeader()->setDefaultSectionSize(22);
   table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
   table_->horizontalHeader()->setStretchLastSection(true);
-  const std::array<int, LedgerModel::Columns> widths = {104, 196, 54, 74, 58, 48, 112, 74, 92, 92, 60};
+  const std::array<int, LedgerModel::Columns> widths = {104, 176, 60, 80, 58, 56, 116, 76, 92, 92, 60};
   for (int i = 0; i < LedgerModel::Columns; ++i) table_->setColumnWidth(i, widths[static_cast<std::size_t>(i)]);
   auto* halves = new QSplitter(Qt::Horizontal);
   halves->addWidget(table_);

@@ -1,5 +1,6 @@
 #pragma once
 #include <QObject>
+#include <algorithm>
 
 namespace dusky::desktop {
 
@@ -12,13 +13,18 @@ class ViewSettings : public QObject {
 
   double errorTop() const { return error_top_px_; }  ///< Error at the bright end of the scale, px.
   double whisker() const { return whisker_; }        ///< How many times a whisker is drawn enlarged.
-  int dim() const { return dim_; }                   ///< Of the plate, percent.
+  /// From 0, the picture alone, to 100, the marks on a dark picture.
+  int marks() const { return marks_; }
+  /// How far the picture is darkened, 0 to 1.
+  double darkening() const { return 0.85 * std::max(0, marks_ - 40) / 60; }
+  /// How much of what has no error worth looking at is seen, 1: as usual.
+  double calmShown() const { return marks_ / 50.0; }
   bool tracksShown() const { return tracks_; }
   bool asideShown() const { return aside_; }
   bool masksShown() const { return masks_; }
   bool gridShown() const { return grid_; }
   bool objectsShown() const { return objects_; }
-  bool pictureColors() const { return picture_colors_; }  ///< Points in Space: picture colours instead of error.
+  bool pictureColors() const { return picture_colors_; }  ///< Points in Space: in the picture's colours where no error glows.
   bool straight() const { return straight_; }             ///< The Plate without the lens's distortion.
   bool candidatesShown() const { return candidates_; }    ///< Features of the frame that tracking would begin with.
   int chosenMask() const { return chosen_mask_; }         ///< 0: none.
@@ -32,7 +38,7 @@ class ViewSettings : public QObject {
     emit errorTopChanged();
   }
   void setWhisker(double times) { set(whisker_, times); }
-  void setDim(int percent) { set(dim_, percent); }
+  void setMarks(int share) { set(marks_, share); }
   void showTracks(bool on) { set(tracks_, on); }
   void showAside(bool on) { set(aside_, on); }
   void showMasks(bool on) { set(masks_, on); }
@@ -68,8 +74,8 @@ class ViewSettings : public QObject {
   static bool draws(Tool tool) { return tool != Tool::Box && tool != Tool::Lasso && tool != Tool::Edge; }
 
   double error_top_px_ = 1.0, whisker_ = 10.0;
-  int dim_ = 25;
-  bool tracks_ = true, masks_ = true, aside_ = false, grid_ = false, objects_ = true, picture_colors_ = false, candidates_ = false, straight_ = false;
+  int marks_ = 50;
+  bool tracks_ = true, masks_ = true, aside_ = false, grid_ = false, objects_ = true, picture_colors_ = true, candidates_ = false, straight_ = false;
   int chosen_mask_ = 0, region_frames_ = 12;
   Tool tool_ = Tool::Box;
 };

@@ -24,5 +24,7 @@ void applyTheme(QApplication& application, bool high_contrast = false);
 QIcon icon(const char* name);
 /// The error colour of a share of the scale's top; see core errorColor.
 QColor errorQColor(double error_px, double top_px);
+/// How much an error glows: 0 up to half of the scale, where good tracks lie, 1 near its top.
+double glow(double error_px, double top_px);
 
 }  // namespace dusky::desktop

@@ -266,13 +266,19 @@ void PlateView::paintEvent(QPaintEvent*) {
   };
   std::stable_sort(order.begin(), order.end(), [&](const PlateMark* a, const PlateMark* b) { return rank(a) < rank(b); });
   painter.setOpacity(tool() ? 0.4 : 1);  // what is worked on stands out
-  for (const PlateMark* mark : order) drawMark(painter, *mark);
+  // A thousand dots hide a picture that a hundred do not.
+  constexpr double kFew = 160;
+  const double calm =
+      std::min(1.0, session_.view.calmShown() * std::clamp(0.62 * std::sqrt(kFew / std::max<double>(1, static_cast<double>(order.size()))), 0.16, 0.62));
+  for (const PlateMark* mark : order) drawMark(painter, *mark, calm);
   painter.setOpacity(1);
   drawCandidates(painter);
   if (tool() && !picture_.isNull()) tool()->draw(painter, place());
   gesture_.draw(painter);
   drawNotes(painter);
 }
+
+QColor PlateView::darkness() const { return {10, 7, 14, static_cast<int>(255 * session_.view.darkening())}; }
 
 void PlateView::drawPicture(QPainter& painter) {
   if (picture_.isNull()) return;
@@ -286,13 +292,13 @@ void PlateView::drawPicture(QPainter& painter) {
       straight_place_ = lies;
     }
     painter.drawImage(QRectF(rect()), straight_picture_);
-    if (session_.view.dim() > 0) painter.fillRect(rect(), QColor(10, 7, 14, session_.view.dim() * 255 / 100));
+    if (session_.view.darkening() > 0) painter.fillRect(rect(), darkness());
     return;
   }
   painter.setRenderHint(QPainter::SmoothPixmapTransform, scale_ < 2);
   const QRectF place(offset_, scale_ * QSizeF(picture_.size()));
   painter.drawImage(place, picture_);
-  if (session_.view.dim() > 0) painter.fillRect(place, QColor(10, 7, 14, session_.view.dim() * 255 / 100));
+  if (session_.view.darkening() > 0) painter.fillRect(place, darkness());
 }
 
 void PlateView::drawGrid(QPainter& painter) const {
@@ -315,23 +321,25 @@ void PlateView::drawSolids(QPainter& painter) const {
   }
 }
 
-void PlateView::drawMark(QPainter& painter, const PlateMark& mark) const {
+/// Good tracks are nearly nothing, the less the more there are; what is wrong glows, with its whisker.
+void PlateView::drawMark(QPainter& painter, const PlateMark& mark, double calm) const {
   const bool selected = session_.selection.contains(mark.id), hovered = mark.id == session_.selection.hovered();
   const QPointF at = toWidget(mark.measured);
-  const bool known = !std::isnan(mark.error_px);
-  QColor paint = known ? errorQColor(mark.error_px, session_.view.errorTop()) : color::Calm;
   const bool dealt_with = mark.glyph == Glyph::SetAside || !mark.used;
-  if (dealt_with) paint = color::Calm;
+  const bool known = !std::isnan(mark.error_px) && !dealt_with;
+  const double light = known ? glow(mark.error_px, session_.view.errorTop()) : 0;
+  const double seen = selected || hovered || mark.pinned ? 1 : calm + (1 - calm) * light;
+  QColor paint = light > 0 ? errorQColor(mark.error_px, session_.view.errorTop()) : dealt_with ? color::Calm : color::Text;
+  paint.setAlphaF(static_cast<float>(seen));
   if (mark.trail.size() > 1) {
     QPolygonF trail;
     for (const QPointF& p : mark.trail) trail.push_back(toWidget(p));
     painter.setBrush(Qt::NoBrush);
-    painter.setPen(QPen(QColor(198, 181, 220, 150), 1));
+    painter.setPen(QPen(QColor(198, 181, 220, static_cast<int>(150 * std::min(1.0, 0.4 + calm))), 1));
     painter.drawPolyline(trail);
-    paint = QColor(0xe2, 0xd8, 0xec);
   }
-  if (known && !dealt_with) {
-    painter.setPen(QPen(paint, 1.5, Qt::SolidLine, Qt::RoundCap));
+  if (known && seen > 0.02) {
+    painter.setPen(QPen(paint, light > 0 ? 1.6 : 1, Qt::SolidLine, Qt::RoundCap));
     painter.drawLine(at, at + scale_ * session_.view.whisker() * (mark.reprojected - mark.measured));
   }
   if (selected || hovered) {
@@ -339,9 +347,16 @@ void PlateView::drawMark(QPainter& painter, const PlateMark& mark) const {
     painter.setPen(QPen(selected ? color::Lamp : color::Text, 1.4));
     painter.drawEllipse(at, 7, 7);
   }
-  // A dark rim keeps dim violet readable on a bright picture.
-  drawGlyph(painter, at, mark.glyph, false, QColor(12, 8, 16, 190), 8.5);
-  drawGlyph(painter, at, mark.glyph, mark.pinned, paint, 6);
+  if (light == 0 && mark.glyph == Glyph::Kept && !selected && !hovered && !mark.pinned) {
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(paint);
+    painter.drawEllipse(at, 1.4, 1.4);
+    return;
+  }
+  // A dark rim keeps what glows readable on a bright picture.
+  const double size = light > 0 || selected || hovered || mark.pinned ? 4.5 + 1.5 * std::max(light, selected ? 1.0 : 0.0) : 5;
+  drawGlyph(painter, at, mark.glyph, false, QColor(12, 8, 16, static_cast<int>(190 * seen)), size + 2.5);
+  drawGlyph(painter, at, mark.glyph, mark.pinned, paint, size);
 }
 
 }  // namespace dusky::desktop

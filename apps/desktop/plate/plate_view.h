@@ -59,7 +59,9 @@ class PlateView : public QWidget {
   void straighten();
   void drawGrid(QPainter& painter) const;
   void drawSolids(QPainter& painter) const;
-  void drawMark(QPainter& painter, const PlateMark& mark) const;
+  /// `calm`: how much of a mark without an error worth looking at is seen, 0 to 1.
+  void drawMark(QPainter& painter, const PlateMark& mark, double calm) const;
+  QColor darkness() const;
   void drawNotes(QPainter& painter) const;
 
   Session& session_;

@@ -15,6 +15,22 @@ class Builder {
  public:
   Builder(const Session& session, SpaceContents& out) : session_(session), solution_(*session.model.solution()), scene_(*session.model.scene()), out_(out) {}
 
+  void buildCameraNow() {
+    addCameraIn(solution_, scene_.scene_from_solve, color::Text, 1);
+    if (const auto scene_from_other = sceneFromOther()) addCameraIn(*session_.jobs.compared().second->solution, *scene_from_other, color::Quiet, 0.8);
+  }
+
+  void buildMarked() {
+    std::vector<int> ids = session_.selection.ids();
+    if (session_.selection.hovered() != 0 && !session_.selection.contains(session_.selection.hovered())) ids.push_back(session_.selection.hovered());
+    for (const int id : ids) {
+      const SolvedTrack* track = solution_.find(id);
+      if (!track || !track->hasPlace()) continue;
+      const bool selected = session_.selection.contains(id);
+      addPoint(*track, glyphNow(session_.model, id, track), selected ? color::Lamp : color::Text, selected ? 10.0f : 8.0f);
+    }
+  }
+
   void build(bool through) {
     measure();
     addGrid();
@@ -93,22 +109,37 @@ class Builder {
     line(to, neck - side, color::Quiet, 0.9);
   }
 
+  /// In the picture's colours, so that the set is recognised; errors glow over them.
   void addPoints() {
     const bool pictures = session_.view.pictureColors();
     for (const SolvedTrack& track : solution_.tracks) {
-      if (track.state == TrackState::Unplaced) continue;
-      const bool selected = session_.selection.contains(track.id);
+      if (!track.hasPlace()) continue;
       const Glyph glyph = glyphNow(session_.model, track.id, &track);
-      if (glyph == Glyph::SetAside && !session_.view.asideShown() && !selected) continue;
-      if (!session_.view.tracksShown() && !selected) continue;
-      QColor paint = pictures ? QColor(track.color.r, track.color.g, track.color.b) : errorQColor(track.typical_error_px, session_.view.errorTop());
-      if (glyph == Glyph::SetAside) paint = color::Quiet;
-      if (selected) paint = color::Lamp;
-      if (!selected && track.id == session_.selection.hovered()) paint = color::Text;
-      const SpaceVertex v = vertex(scene_.scene_from_solve * track.point, paint, 1);
-      out_.points.push_back({v.x, v.y, v.z, v.r, v.g, v.b, v.a, static_cast<float>(glyph), selected ? 9.0f : 6.0f});
-      out_.point_ids.push_back(track.id);
+      if (glyph == Glyph::SetAside && !session_.view.asideShown()) continue;
+      if (!session_.view.tracksShown()) continue;
+      const QColor error = errorQColor(track.typical_error_px, session_.view.errorTop());
+      const double light = pictures ? glow(track.typical_error_px, session_.view.errorTop()) : 1;
+      const QColor paint = glyph == Glyph::SetAside ? color::Quiet : mixed(brightened(track.color), error, light);
+      addPoint(track, glyph, paint, static_cast<float>(5.5 + 2.5 * (pictures ? light : 0.5)));
     }
+  }
+
+  void addPoint(const SolvedTrack& track, Glyph glyph, const QColor& paint, float size) {
+    const SpaceVertex v = vertex(scene_.scene_from_solve * track.point, paint, 1);
+    out_.points.push_back({v.x, v.y, v.z, v.r, v.g, v.b, v.a, static_cast<float>(glyph), size});
+    out_.point_ids.push_back(track.id);
+  }
+
+  static QColor mixed(const QColor& a, const QColor& b, double share) {
+    const auto mix = [share](float one, float other) { return static_cast<float>(one + share * (other - one)); };
+    return QColor::fromRgbF(mix(a.redF(), b.redF()), mix(a.greenF(), b.greenF()), mix(a.blueF(), b.blueF()));
+  }
+
+  /// Dark things of the picture must be seen on a dark ground.
+  static QColor brightened(const Rgb& c) {
+    QColor paint(c.r, c.g, c.b);
+    const float value = std::max(0.42f, paint.valueF());
+    return QColor::fromHsvF(std::max(0.0f, paint.hueF()), paint.saturationF(), value);
   }
 
   void addPath() {
@@ -122,27 +153,33 @@ class Builder {
       }
       const Pose pose = scene_.scene_from_solve * frame.pose;
       if (before) line(scene_.scene_from_solve * before->pose.centre, pose.centre, color::Calm, 1);
-      const bool now = frame.frame == session_.playback.frame();
-      if (now)
-        addFrustum(solution_.lensAt(frame), pose, 0.16 * out_.reach, color::Text, 1);
-      else if (i % static_cast<std::size_t>(every) == 0)
-        addFrustum(solution_.lensAt(frame), pose, 0.07 * out_.reach, color::Calm, 0.6);
+      if (i % static_cast<std::size_t>(every) == 0) addFrustum(solution_.lensAt(frame), pose, 0.07 * out_.reach, color::Calm, 0.6);
       before = &frame;
     }
   }
 
-  /// Of the run that the one shown is compared with: dashed.
-  void addOtherPath() {
+  /// The run that the one shown is compared with, in this world; nothing: none.
+  std::optional<Similarity> sceneFromOther() const {
     const Jobs::Comparison& comparison = session_.jobs.compared();
-    if (!comparison.first || comparison.first->solution != session_.model.solution()) return;
-    const Similarity scene_from_other = scene_.scene_from_solve * comparison.difference.first_from_second;
+    if (!comparison.first || comparison.first->solution.get() != &solution_) return std::nullopt;
+    return scene_.scene_from_solve * comparison.difference.first_from_second;
+  }
+
+  /// Its path, dashed.
+  void addOtherPath() {
+    const auto scene_from_other = sceneFromOther();
+    if (!scene_from_other) return;
     const SolvedFrame* before = nullptr;
-    for (const SolvedFrame& frame : comparison.second->solution->frames) {
-      if (before && frame.placed && frame.frame % 2 == 0) line(scene_from_other * before->pose.centre, scene_from_other * frame.pose.centre, color::Text, 0.9);
-      if (frame.placed && frame.frame == session_.playback.frame())
-        addFrustum(comparison.second->solution->lensAt(frame), scene_from_other * frame.pose, 0.16 * out_.reach, color::Quiet, 0.8);
+    for (const SolvedFrame& frame : session_.jobs.compared().second->solution->frames) {
+      if (before && frame.placed && frame.frame % 2 == 0)
+        line(*scene_from_other * before->pose.centre, *scene_from_other * frame.pose.centre, color::Text, 0.9);
       before = frame.placed ? &frame : nullptr;
     }
+  }
+
+  void addCameraIn(const Solution& solution, const Similarity& scene_from_solve, const QColor& color, double alpha) {
+    const SolvedFrame* frame = solution.frameAt(session_.playback.frame());
+    if (frame && frame->placed) addFrustum(solution.lensAt(*frame), scene_from_solve * frame->pose, 0.16 * out_.reach, color, alpha);
   }
 
   void addFrustum(const Lens& lens, const Pose& pose, double depth, const QColor& color, double alpha) {
@@ -182,5 +219,18 @@ SpaceContents buildSpace(const Session& session, bool through) {
   SpaceContents contents;
   if (session.model.solution() && session.model.scene()) Builder(session, contents).build(through);
   return contents;
+}
+
+std::vector<SpaceVertex> buildCameraNow(const Session& session, const SpaceContents& contents, bool through) {
+  SpaceContents now;
+  now.reach = contents.reach;
+  if (!through && session.model.solution() && session.model.scene()) Builder(session, now).buildCameraNow();
+  return now.lines;
+}
+
+std::vector<SpacePoint> buildMarked(const Session& session) {
+  SpaceContents marked;
+  if (session.model.solution() && session.model.scene()) Builder(session, marked).buildMarked();
+  return marked.points;
 }
 }  // namespace dusky::desktop

@@ -20,7 +20,7 @@ struct SpacePoint {
   float shape, size;  ///< Glyph as a number; px.
 };
 
-/// Everything that Space draws, in scene coordinates.
+/// What Space draws in every frame alike, in scene coordinates.
 struct SpaceContents {
   std::vector<SpaceVertex> lines, solids;
   std::vector<SpacePoint> points;
@@ -33,5 +33,9 @@ struct SpaceContents {
 
 /// `through`: seen through the camera itself, so without its path and frusta.
 SpaceContents buildSpace(const Session& session, bool through);
+/// The camera of the frame that is shown; of both runs that are compared.
+std::vector<SpaceVertex> buildCameraNow(const Session& session, const SpaceContents& contents, bool through);
+/// The points that are selected or pointed at, over the others.
+std::vector<SpacePoint> buildMarked(const Session& session);
 
 }  // namespace dusky::desktop

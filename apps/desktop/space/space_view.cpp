@@ -11,17 +11,24 @@
 namespace dusky::desktop {
 namespace {
 
+// What lies beyond what is looked at sinks into the dusk; points are smaller there.
 constexpr const char* kFlatVertex = R"(#version 330 core
 layout(location = 0) in vec3 place; layout(location = 1) in vec4 paint;
-uniform mat4 clip_from_world; out vec4 tint;
-void main() { gl_Position = clip_from_world * vec4(place, 1); tint = paint; })";
+uniform mat4 clip_from_world; uniform float pivot; uniform vec3 haze; out vec4 tint;
+void main() { gl_Position = clip_from_world * vec4(place, 1); tint = vec4(mix(haze, paint.rgb, clamp(1.5 - 0.45 * gl_Position.w / pivot, 0.3, 1.0)), paint.a); })";
 constexpr const char* kFlatFragment = R"(#version 330 core
 in vec4 tint; out vec4 pixel;
 void main() { pixel = tint; })";
 constexpr const char* kShapeVertex = R"(#version 330 core
 layout(location = 0) in vec3 place; layout(location = 1) in vec4 paint; layout(location = 2) in vec2 look;
-uniform mat4 clip_from_world; uniform float ratio; out vec4 tint; flat out int shape;
-void main() { gl_Position = clip_from_world * vec4(place, 1); gl_PointSize = ratio * look.y; tint = paint; shape = int(look.x + 0.5); })";
+uniform mat4 clip_from_world; uniform float ratio; uniform float pivot; uniform vec3 haze; out vec4 tint; flat out int shape;
+void main() {
+  gl_Position = clip_from_world * vec4(place, 1);
+  float near = pivot / max(gl_Position.w, 1e-6);
+  gl_PointSize = ratio * look.y * clamp(near, 0.75, 2.4);
+  tint = vec4(mix(haze, paint.rgb, clamp(1.5 - 0.45 / near, 0.35, 1.0)), paint.a);
+  shape = int(look.x + 0.5);
+})";
 // Kept: dot. Unplaced: ring. Set aside: slanted dash. Holdout: half-filled ring.
 constexpr const char* kShapeFragment = R"(#version 330 core
 in vec4 tint; flat in int shape; out vec4 pixel;
@@ -31,7 +38,7 @@ void main() {
   bool ring = r > 0.62 && r < 1.0;
   bool inside = shape == 0 ? r < 0.85 : shape == 1 ? ring : shape == 2 ? abs(p.x + p.y) < 0.28 && abs(p.x - p.y) > 0.3 : ring || (r < 1.0 && p.x < 0.0);
   if (!inside) discard;
-  pixel = tint;
+  pixel = vec4(tint.rgb, shape == 0 ? tint.a * smoothstep(0.85, 0.45, r) : tint.a);
 })";
 }  // namespace
 
@@ -58,16 +65,16 @@ SpaceView::SpaceView(Session& session, QMenu* track_menu, QWidget* parent)
   connect(&session_.model, &DocumentModel::opened, this, [this] { looked_ = false; });
   connect(&session_.model, &DocumentModel::resultsChanged, this, &SpaceView::rebuild);
   connect(&session_.jobs, &Jobs::comparisonChanged, this, &SpaceView::rebuild);
-  connect(&session_.playback, &Playback::frameChanged, this, &SpaceView::rebuild);
+  connect(&session_.playback, &Playback::frameChanged, this, &SpaceView::rebuildNow);
   connect(&session_.view, &ViewSettings::changed, this, &SpaceView::rebuild);
-  connect(&session_.selection, &Selection::changed, this, &SpaceView::rebuild);
-  connect(&session_.selection, &Selection::hoverChanged, this, &SpaceView::rebuild);
+  connect(&session_.selection, &Selection::changed, this, &SpaceView::rebuildMarked);
+  connect(&session_.selection, &Selection::hoverChanged, this, &SpaceView::rebuildMarked);
 }
 
 SpaceView::~SpaceView() {
   if (!flat_) return;
   makeCurrent();
-  for (Batch* batch : {&lines_, &solids_, &points_}) {
+  for (Batch* batch : {&lines_, &solids_, &points_, &now_, &marked_}) {
     batch->array.destroy();
     batch->buffer.destroy();
   }
@@ -87,8 +94,22 @@ void SpaceView::rebuild() {
   if (!contents_.points.empty() && !session_.model.partial()) looked_ = true;
   if (contents_.points.empty() && !session_.model.solution()) looked_ = false;
   tellNote();
-  update();
+  rebuildNow();
+  rebuildMarked();
   overlay_->update();
+}
+
+/// Scrubbing moves one camera; the set stays on the graphics card.
+void SpaceView::rebuildNow() {
+  camera_now_ = buildCameraNow(session_, contents_, eye_.mode == Eye::Mode::Camera);
+  stale_now_ = true;
+  update();
+}
+
+void SpaceView::rebuildMarked() {
+  marked_points_ = buildMarked(session_);
+  stale_marked_ = true;
+  update();
 }
 
 void SpaceView::setMode(Eye::Mode mode) {
@@ -150,6 +171,8 @@ void SpaceView::initializeGL() {
   makeBatch(lines_, 7);
   makeBatch(solids_, 7);
   makeBatch(points_, 9);
+  makeBatch(now_, 7);
+  makeBatch(marked_, 9);
 }
 
 void SpaceView::upload() {
@@ -159,10 +182,10 @@ void SpaceView::upload() {
     batch.buffer.allocate(vertices.data(), static_cast<int>(vertices.size() * sizeof(vertices[0])));
     batch.buffer.release();
   };
-  fill(lines_, contents_.lines);
-  fill(solids_, contents_.solids);
-  fill(points_, contents_.points);
-  stale_upload_ = false;
+  if (stale_upload_) fill(lines_, contents_.lines), fill(solids_, contents_.solids), fill(points_, contents_.points);
+  if (stale_now_) fill(now_, camera_now_);
+  if (stale_marked_) fill(marked_, marked_points_);
+  stale_upload_ = stale_now_ = stale_marked_ = false;
 }
 
 void SpaceView::drawBatch(Batch& batch, QOpenGLShaderProgram& program, GLenum kind) {
@@ -170,13 +193,15 @@ void SpaceView::drawBatch(Batch& batch, QOpenGLShaderProgram& program, GLenum ki
   program.bind();
   program.setUniformValue("clip_from_world", matrix());
   program.setUniformValue("ratio", static_cast<float>(devicePixelRatioF()));
+  program.setUniformValue("pivot", eye_.mode == Eye::Mode::Camera ? contents_.reach : eye_.distance);
+  program.setUniformValue("haze", QVector3D(color::Night.redF(), color::Night.greenF(), color::Night.blueF()));
   const QOpenGLVertexArrayObject::Binder bound(&batch.array);
   glDrawArrays(kind, 0, batch.count);
   program.release();
 }
 
 void SpaceView::paintGL() {
-  if (stale_upload_) upload();
+  upload();
   glClearColor(color::Night.redF(), color::Night.greenF(), color::Night.blueF(), 1);
   glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
   glEnable(GL_DEPTH_TEST);
@@ -185,8 +210,10 @@ void SpaceView::paintGL() {
   glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
   drawBatch(solids_, *flat_, GL_TRIANGLES);
   drawBatch(lines_, *flat_, GL_LINES);
+  drawBatch(now_, *flat_, GL_LINES);
   drawBatch(points_, *shapes_, GL_POINTS);
   glDisable(GL_DEPTH_TEST);
+  drawBatch(marked_, *shapes_, GL_POINTS);
 }
 
 void SpaceView::resizeGL(int width, int height) { overlay_->setGeometry(0, 0, width, height); }

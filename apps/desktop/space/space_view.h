@@ -56,6 +56,8 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   };
 
   void rebuild();
+  void rebuildNow();
+  void rebuildMarked();
   void turnHome();
   void upload();
   void makeBatch(Batch& batch, int floats);
@@ -71,13 +73,16 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   QWidget* overlay_;
   Eye eye_;
   SpaceContents contents_;
-  bool stale_upload_ = true, looked_ = false;
+  std::vector<SpaceVertex> camera_now_;
+  std::vector<SpacePoint> marked_points_;
+  bool stale_upload_ = true, stale_now_ = true, stale_marked_ = true;  ///< What is to be brought to the graphics card.
+  bool looked_ = false;
   RegionGesture gesture_;
   QPointF drag_from_;
   Qt::MouseButton drag_ = Qt::NoButton;
   bool dragged_ = false;
   std::unique_ptr<QOpenGLShaderProgram> flat_, shapes_;
-  Batch lines_, solids_, points_;
+  Batch lines_, solids_, points_, now_, marked_;
 };
 
 }  // namespace dusky::desktop

@@ -118,6 +118,9 @@ class SequenceSource final : public FrameSource {
     info_.focal_35_mm = std::max(0.0f, spec.get_float_attribute("Exif:FocalLengthIn35mmFilm", 0.0f));
   }
 
+  /// Renderers leave pixels that are no number: those are black.
+  static float known(float value) { return std::isnan(value) ? 0.0f : value; }
+
   /// Visits the part of the display window that the data window covers: place in the picture, values of the pixel.
   template <class Visit>
   void eachPixel(const std::vector<float>& pixels, const OIIO::ImageSpec& spec, Visit visit) const {
@@ -132,7 +135,7 @@ class SequenceSource final : public FrameSource {
   Result<Frame> alphaOf(int number, const std::vector<float>& pixels, const OIIO::ImageSpec& spec) const {
     if (spec.alpha_channel < 0) return unreadable(fmt::format("Frame {} of {} has no alpha.", number, info_.path));
     Frame frame{number, {}, FloatPlane(info_.width, info_.height)};
-    eachPixel(pixels, spec, [&](int x, int y, const float* p) { frame.luma.at(x, y) = 255 * std::clamp(p[spec.alpha_channel], 0.0f, 1.0f); });
+    eachPixel(pixels, spec, [&](int x, int y, const float* p) { frame.luma.at(x, y) = 255 * std::clamp(known(p[spec.alpha_channel]), 0.0f, 1.0f); });
     return frame;
   }
 
@@ -146,7 +149,7 @@ class SequenceSource final : public FrameSource {
     frame.luma = FloatPlane(info_.width, info_.height);
     eachPixel(pixels, spec, [&](int x, int y, const float* p) {
       float c[3] = {p[0], channels >= 3 ? p[1] : p[0], channels >= 3 ? p[2] : p[0]};
-      for (float& v : c) v = linear ? displayFromLinear(v) : std::clamp(v, 0.0f, 1.0f);
+      for (float& v : c) v = linear ? displayFromLinear(known(v)) : std::clamp(known(v), 0.0f, 1.0f);
       const auto byte = [](float v) { return static_cast<std::uint8_t>(v * 255.0f + 0.5f); };
       frame.picture.at(x, y) = {byte(c[0]), byte(c[1]), byte(c[2])};
       frame.luma.at(x, y) = 255.0f * (0.2126f * c[0] + 0.7152f * c[1] + 0.0722f * c[2]);

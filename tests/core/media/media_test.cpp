@@ -82,6 +82,27 @@ TEST(Sequence, LinearExrIsBroughtToTheScreen) {
   EXPECT_NEAR((*source)->read(1)->luma.at(5, 5), expected, 0.3);
 }
 
+TEST(Sequence, PixelsThatAreNoNumberAreBlack) {
+  const TemporaryFolder folder;
+  const auto out = OIIO::ImageOutput::create((folder / "render.0001.exr").string());
+  ASSERT_TRUE(out && out->open((folder / "render.0001.exr").string(), OIIO::ImageSpec(16, 8, 4, OIIO::TypeDesc::FLOAT)));
+  std::vector<float> values(16 * 8 * 4, 0.5f);
+  const float none = std::numeric_limits<float>::quiet_NaN(), endless = std::numeric_limits<float>::infinity();
+  for (int c = 0; c < 4; ++c)
+    values[static_cast<std::size_t>(c)] = none, values[static_cast<std::size_t>(4 + c)] = endless, values[static_cast<std::size_t>(8 + c)] = -endless;
+  ASSERT_TRUE(out->write_image(OIIO::TypeDesc::FLOAT, values.data()) && out->close());
+  auto source = openFootage(folder.path());
+  ASSERT_TRUE(source.ok()) << source.error().message;
+  const auto frame = (*source)->read(1);
+  ASSERT_TRUE(frame.ok());
+  EXPECT_EQ(frame->luma.at(0, 0), 0);
+  EXPECT_EQ(frame->picture.at(0, 0).r, 0);
+  EXPECT_NEAR(frame->luma.at(1, 0), 255, 0.01);
+  EXPECT_EQ(frame->luma.at(2, 0), 0);
+  EXPECT_EQ((*source)->read(1, FrameUse::Alpha)->luma.at(0, 0), 0);
+  EXPECT_NEAR(frame->luma.at(5, 5), 255 * (1.055 * std::pow(0.5, 1 / 2.4) - 0.055), 0.3) << "the others are as they were";
+}
+
 TEST(Sequence, AlphaSaysHowOpaqueThePictureIs) {
   const TemporaryFolder folder;
   const auto out = OIIO::ImageOutput::create((folder / "keyed.0001.png").string());
