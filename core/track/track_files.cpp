@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <charconv>
 #include <cmath>
 #include <map>
 #include <sstream>
@@ -28,6 +29,27 @@ Enum named(const std::array<std::string_view, N>& names, const std::string& name
 
 double places(double v) { return std::round(v * 1e6) / 1e6; }
 
+/// A wrong number in a file must not make a shot of a billion frames of it.
+Status checkSpan(int first, int last) {
+  constexpr std::int64_t kMost = 200'000;
+  const std::int64_t frames = std::int64_t{last} - first + 1;
+  if (frames <= kMost) return Done{};
+  return unreadable(
+      fmt::format("Its frames reach from {} to {}: that is {} frames, and at most {} make a shot. Is one of the numbers wrong?", first, last, frames, kMost));
+}
+
+/// One field of a line, up to `end_of_field`; plain numbers whatever the language is set to.
+template <class Number>
+bool takeField(const char*& at, const char* end, char end_of_field, Number& value) {
+  while (at != end && *at == ' ') ++at;
+  const auto [stop, failed] = std::from_chars(at, end, value);
+  if (failed != std::errc()) return false;
+  at = stop;
+  while (at != end && *at == ' ') ++at;
+  if (end_of_field == '\0') return at == end;
+  return at != end && *at++ == end_of_field;
+}
+
 /// Sorted and whole: ids ascending, frames ascending and each only once.
 Status settle(TrackSet& set) {
   if (set.tracks.empty()) return unreadable("There are no tracks in it.");
@@ -46,7 +68,7 @@ Status settle(TrackSet& set) {
     set.first_frame = std::min(set.first_frame, track.firstFrame());
     set.last_frame = std::max(set.last_frame, track.lastFrame());
   }
-  return Done{};
+  return checkSpan(set.first_frame, set.last_frame);
 }
 
 }  // namespace
@@ -84,9 +106,11 @@ Result<TrackSet> tracksFromCsv(const std::string& text) {
   for (int number = 1; std::getline(lines, line); ++number) {
     if (!line.empty() && line.back() == '\r') line.pop_back();
     if (line.empty() || (number == 1 && line == kHeader)) continue;
-    int id = 0, frame = 0, used = 0;
+    int id = 0, frame = 0;
     double x = 0, y = 0;
-    if (std::sscanf(line.c_str(), "%d,%d,%lf,%lf%n", &id, &frame, &x, &y, &used) != 4 || used != static_cast<int>(line.size()) || !std::isfinite(x + y)) {
+    const char *at = line.data(), *end = at + line.size();
+    if (!takeField(at, end, ',', id) || !takeField(at, end, ',', frame) || !takeField(at, end, ',', x) || !takeField(at, end, '\0', y) ||
+        !std::isfinite(x + y)) {
       return unreadable(fmt::format("Line {}: \"{}\" is not {}.", number, line.substr(0, 60), kHeader));
     }
     tracks[id].id = id;
@@ -121,6 +145,7 @@ Result<TrackSet> tracksFromJson(const std::string& text) {
     const int first = json.value("first", set.first_frame), last = json.value("last", set.last_frame);
     if (set.first_frame < first || set.last_frame > last)
       return unreadable(fmt::format("There are places in frames {}–{}, outside of its own range {}–{}.", set.first_frame, set.last_frame, first, last));
+    if (const Status fine = checkSpan(first, last); !fine.ok()) return fine.error();
     set.first_frame = first, set.last_frame = last;
     set.used_frames = json.value("frames", std::vector<int>{});
   } catch (const std::exception& problem) {

@@ -25,7 +25,7 @@ void MainWindow::makeToolActions() {
   region_ = action(tr("Add tracks here"), tr("Draw round where more tracks are wanted."), QKeySequence(Qt::Key_R), "region");
   edge_ =
       action(tr("Straight-line check"), tr("Draw along something straight: the line bends as the solved lens would bend it."), QKeySequence(Qt::Key_B), "edge");
-  straight_ = switchAction(tr("Plate without distortion"), tr("Takes the solved lens’s distortion out of the picture."), QKeySequence(Qt::Key_U), "straight",
+  straight_ = switchAction(tr("Undistorted plate"), tr("Takes the solved lens’s distortion out of the picture."), QKeySequence(Qt::Key_U), "straight",
                            &ViewSettings::straight, &ViewSettings::showStraight);
   leave_tool_ = action(tr("Back to selecting"), tr("Lets go of the tool and of what is half drawn."), QKeySequence(Qt::Key_Backspace));
   candidates_ = switchAction(tr("Show candidates"), tr("Features that tracking would begin with in this frame."), QKeySequence(Qt::SHIFT | Qt::Key_T),

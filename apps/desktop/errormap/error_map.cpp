@@ -216,7 +216,7 @@ bool ErrorMap::event(QEvent* event) {
     const SolvedFrame* solved = solution_->frameAt(frame);
     QToolTip::showText(help->globalPos(),
                        solved && !solved->placed
-                           ? tr("Frame %1 has no camera: %2. “Carry on from this solve” tries again.").arg(frame).arg(QString::fromStdString(solved->why_not))
+                           ? tr("Frame %1 has no camera: %2. “Refine this solve” tries again.").arg(frame).arg(QString::fromStdString(solved->why_not))
                            : tr("RMS error of each frame (solid) and of the holdout tracks in it (dashed), px. Click or drag to go to a frame."),
                        this);
   }

@@ -85,7 +85,7 @@ void addTone(Body& body, Session& session) {
   channel->setObjectName("toneChannel");
   auto* exposure = number("Change exposure", &Tone::exposure_stops)->range(-10, 10, 1, 0.5, QObject::tr(" stops"));
   exposure->setObjectName("toneExposure");
-  addField(*body.grid, QObject::tr("Values are"), curve,
+  addField(*body.grid, QObject::tr("Transfer curve"), curve,
            QObject::tr("Display: made for a screen. Log: ten stops as cameras record them. Linear: proportional to the light. Seen and tracked that way."));
   addField(*body.grid, QObject::tr("Exposure"), exposure, QObject::tr("Brighter or darker by so many stops, seen and tracked."));
   addField(*body.grid, QObject::tr("Gamma"), number("Change gamma", &Tone::gamma)->range(0.2, 5, 2, 0.1, ""),

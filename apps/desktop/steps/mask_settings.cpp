@@ -60,7 +60,7 @@ QWidget* alphaSettings(Session& session) {
   grid->setColumnStretch(0, 1);
   addField(*grid, QObject::tr("Threshold"), alphaField(session, "Change alpha threshold", &AlphaSettings::threshold)->range(0, 1, 2, 0.05, ""),
            QObject::tr("Under this opacity a pixel counts as transparent, 0 to 1."));
-  addField(*grid, QObject::tr("Grow"), alphaField(session, "Grow alpha", &AlphaSettings::grow_px)->range(-500, 500, 0, 1, " px"),
+  addField(*grid, QObject::tr("Expand"), alphaField(session, "Grow alpha", &AlphaSettings::grow_px)->range(-500, 500, 0, 1, " px"),
            QObject::tr("How far what is left out reaches beyond the transparent part, px; under 0 it shrinks."));
   auto* inverted = alphaSwitch(session, QObject::tr("Leave out what is opaque instead"), "Invert alpha", &AlphaSettings::inverted);
   inverted->setToolTip(QObject::tr("Only the transparent part is tracked."));
@@ -105,7 +105,7 @@ QWidget* maskSettings(Session& session) {
   grid->setColumnStretch(0, 1);
   addField(*grid, QObject::tr("Threshold"), matteField(session, "Change matte threshold", &MatteSettings::threshold)->range(0, 1, 2, 0.05, ""),
            QObject::tr("Share of white from which on a pixel of the matte counts as light, 0 to 1."));
-  addField(*grid, QObject::tr("Grow"), matteField(session, "Grow mattes", &MatteSettings::grow_px)->range(-500, 500, 0, 1, " px"),
+  addField(*grid, QObject::tr("Expand"), matteField(session, "Grow mattes", &MatteSettings::grow_px)->range(-500, 500, 0, 1, " px"),
            QObject::tr("How far what is left out reaches beyond the matte, px; under 0 it shrinks."));
   auto* inverted = new SwitchField(
       QObject::tr("Leave out what is dark instead"), session.model, [](const Document& d) { return d.masks.mattes.inverted; },

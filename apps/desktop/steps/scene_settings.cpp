@@ -132,9 +132,9 @@ QWidget* sceneSettings(Session& session, TrackActions& actions) {
                                 [](SceneSettings& s) { s.ground.clear(); }));
   column->addWidget(new PickRow(session, QObject::tr("Origin"), buttonFor(actions.origin, QObject::tr("Use selection")),
                                 QObject::tr("guessed: under the middle of the path"), originText, [](SceneSettings& s) { s.origin.reset(); }));
-  column->addWidget(new PickRow(session, QObject::tr("Direction"), buttonFor(actions.direction, QObject::tr("Use selection")),
+  column->addWidget(new PickRow(session, QObject::tr("X axis"), buttonFor(actions.direction, QObject::tr("Use selection")),
                                 QObject::tr("guessed: X to the first camera's right"), directionText, [](SceneSettings& s) { s.direction.reset(); }));
-  column->addWidget(new PickRow(session, QObject::tr("Length"), buttonFor(actions.length, QObject::tr("Use selection")),
+  column->addWidget(new PickRow(session, QObject::tr("Known distance"), buttonFor(actions.length, QObject::tr("Use selection")),
                                 QObject::tr("guessed: the camera 1.6 above the ground"), knownLengthText, [](SceneSettings& s) { s.length.reset(); }));
   column->addWidget(lengthField(session, actions));
   auto* objects = new QLabel(QObject::tr("Test objects on the selected tracks"));

@@ -2,8 +2,41 @@
 
 #include <QLabel>
 #include <QPushButton>
+#include <QToolButton>
+
+#include "apps/desktop/model/user_settings.h"
 
 namespace dusky::desktop {
+
+void showField(QGridLayout& grid, QWidget* field, bool shown) {
+  int row = 0, column = 0, rows = 0, columns = 0;
+  grid.getItemPosition(grid.indexOf(field), &row, &column, &rows, &columns);
+  field->setVisible(shown);
+  if (const QLayoutItem* label = grid.itemAtPosition(row, 0); label && label->widget()) label->widget()->setVisible(shown);
+}
+
+Body addMore(Body& body, const char* name) {
+  Body more;
+  more.column->setContentsMargins(0, 0, 0, 0);
+  auto* open = new QToolButton;
+  open->setObjectName(QString("more %1").arg(name));
+  open->setCheckable(true);
+  open->setAutoRaise(true);
+  open->setFocusPolicy(Qt::NoFocus);
+  open->setToolTip(QObject::tr("Settings that are seldom needed."));
+  const QString kept = QString("more/%1").arg(name);
+  const auto show = [open, widget = more.widget](bool on) {
+    open->setText(on ? QObject::tr("Less") : QObject::tr("More…"));
+    widget->setVisible(on);
+  };
+  QObject::connect(open, &QToolButton::toggled, more.widget, show);
+  QObject::connect(open, &QToolButton::clicked, more.widget, [kept](bool on) { userSettings().setValue(kept, on); });
+  open->setChecked(userSettings().value(kept).toBool());
+  body.column->addWidget(open, 0, Qt::AlignLeft);
+  body.column->addWidget(more.widget);
+  show(open->isChecked());
+  return more;
+}
 
 void addText(Body& body, Session& session, std::function<QString()> text) {
   auto* label = new QLabel;

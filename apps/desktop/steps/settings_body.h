@@ -9,7 +9,7 @@ class QPushButton;
 
 namespace dusky::desktop {
 
-/// An empty body with a grid for fields.
+/// An empty body with a grid for fields; a value that points to widgets which Qt owns.
 struct Body {
   QWidget* widget = new QWidget;
   QVBoxLayout* column = new QVBoxLayout(widget);
@@ -22,6 +22,11 @@ struct Body {
     column->addLayout(grid);
   }
 };
+
+/// Shows a field with its label, or neither.
+void showField(QGridLayout& grid, QWidget* field, bool shown);
+/// What is seldom needed: behind a "More…" that stays open where it was opened, by a name for the settings file.
+Body addMore(Body& body, const char* name);
 
 /// A quiet text under the fields that is made anew with every change.
 void addText(Body& body, Session& session, std::function<QString()> text);

@@ -130,7 +130,7 @@ QWidget* chosenSettings(Session& session) {
   addField(*grid, QObject::tr("Name"), name, QObject::tr("What the mask is called."));
   addField(*grid, QObject::tr("What it does"), role,
            QObject::tr("Leave out: nothing is tracked inside. Only inside: nothing is tracked elsewhere, for the camera around a moving object."));
-  addField(*grid, QObject::tr("Grow"), grow, QObject::tr("How far it reaches beyond its line, px; under 0 it shrinks."));
+  addField(*grid, QObject::tr("Expand"), grow, QObject::tr("How far it reaches beyond its line, px; under 0 it shrinks."));
   addField(*grid, QObject::tr("Holds in frames"), frames, QObject::tr("Frames and ranges in which the mask holds, like 1-40, 60-80; empty: in all."));
   column->addLayout(grid);
   column->addWidget(problem);

@@ -95,7 +95,7 @@ QWidget* releaseFields(Session& session) {
     for (const LensGroup& group : lensGroups(model)) {
       const std::string name(group.name);
       auto* field = new ChoiceField(
-          {QObject::tr("if borne out"), QObject::tr("on"), QObject::tr("off")}, session.model,
+          {QObject::tr("auto"), QObject::tr("on"), QObject::tr("off")}, session.model,
           [name](const Document& d) {
             const auto found = d.lens.releases.find(name);
             return found != d.lens.releases.end() ? static_cast<int>(found->second) : 0;
@@ -107,7 +107,7 @@ QWidget* releaseFields(Session& session) {
           });
       field->setObjectName("release " + QString::fromStdString(name));
       field->setFixedWidth(104);
-      field->setToolTip(QObject::tr("If borne out: kept where the holdout tracks confirm it and it gains more than it costs. On, off: your word stands."));
+      field->setToolTip(QObject::tr("Auto: kept where the holdout tracks confirm it and it gains more than it costs. On, off: your word stands."));
       grid->addWidget(new QLabel(QString::fromStdString(name)), row, 0);
       grid->addWidget(field, row++, 1);
     }
@@ -155,54 +155,19 @@ QWidget* knownLens(Session& session) {
   return row;
 }
 
-/// Fields that are read only with some choices stand back with the others.
-void enableFields(Session& session, QWidget* focal, QWidget* tolerance, QWidget* known) {
+/// Fields that are read only with some choices are there only with those.
+void showFields(Session& session, QGridLayout& grid, QWidget* focal, QWidget* tolerance, QWidget* known) {
   const LensSettings& lens = session.model.document().lens;
   const bool loaded = !lens.known.empty();
   known->setEnabled(!loaded || lens.focal == FocalKnowledge::Zoom || lens.focal == FocalKnowledge::Unknown);
-  focal->setEnabled(!loaded && (lens.focal == FocalKnowledge::Near || lens.focal == FocalKnowledge::Locked));
-  tolerance->setEnabled(!loaded && lens.focal == FocalKnowledge::Near);
-}
-}  // namespace
-
-void useLensFile(Session& session, const QString& path) {
-  const auto text = readFile(path.toStdString());
-  const auto lens = text.ok() ? lensFromJson(*text) : Result<Lens>(text.error());
-  if (!lens.ok()) return void(emit session.model.problem(QString::fromStdString(lens.error().message)));
-  session.model.run(changeLens("Load a lens", session.model.document(), &LensSettings::known, lensToJson(*lens)));
+  showField(grid, focal, !loaded && (lens.focal == FocalKnowledge::Near || lens.focal == FocalKnowledge::Locked));
+  showField(grid, tolerance, !loaded && lens.focal == FocalKnowledge::Near);
 }
 
-QWidget* solveSettings(Session& session) {
-  Body body;
-  auto* motion = lensChoice(session,
-                            {QObject::tr("automatic"), QObject::tr("free"), QObject::tr("only rotates"), QObject::tr("on a rail"), QObject::tr("in a plane"),
-                             QObject::tr("about a point beside it")},
-                            "Change camera motion", &LensSettings::motion);
-  motion->setObjectName("motion");
-  auto* known = lensChoice(session, {QObject::tr("unknown"), QObject::tr("about known"), QObject::tr("locked"), QObject::tr("zooming")}, "Change focal length",
-                           &LensSettings::focal);
-  known->setObjectName("focalKnowledge");
-  auto* focal = lensNumber(session, "Change focal length", &LensSettings::focal_mm)->range(1, 2000, 2, 1, " mm");
-  auto* tolerance = lensNumber(session, "Change tolerance", &LensSettings::focal_tolerance_pc)->range(0.01, 100, 2, 0.5, " %");
-  auto* sensor = lensNumber(session, "Change sensor width", &LensSettings::sensor_mm)->range(1, 100, 2, 0.1, " mm");
-  auto* model = lensChoice(session, {QObject::tr("automatic"), QObject::tr("none"), QObject::tr("Brown"), QObject::tr("fisheye"), QObject::tr("anamorphic")},
-                           "Change lens model", &LensSettings::lens);
-  model->setObjectName("lensModel");
-  addField(
-      *body.grid, QObject::tr("Camera motion"), motion,
-      QObject::tr(
-          "Automatic: moving freely, only rotating, or about a point beside it (a tripod off its nodal point), whichever they bear out. On a rail, in a plane: "
-          "its path is held to one."));
-  addField(*body.grid, QObject::tr("Focal length"), known,
-           QObject::tr("Unknown: found from the footage. About known: the value is a start. Locked: the value stands. Zooming: one for every frame."));
-  addField(*body.grid, QObject::tr("Value"), focal, QObject::tr("Focal length, mm; read where it is about known or locked."));
-  addField(*body.grid, QObject::tr("Known to ±"), tolerance, QObject::tr("How well it is about known: one standard deviation, per cent."));
-  addField(*body.grid, QObject::tr("Sensor width"), sensor, QObject::tr("Width of the sensor, mm; turns mm into px and back."));
-  auto* sensors = sensorField(session);
-  sensors->setToolTip(QObject::tr("Sensors by common format name; “remember this width” adds your own to the list."));
-  body.grid->addWidget(sensors, body.grid->rowCount(), 0, 1, 2);
-  addField(*body.grid, QObject::tr("Lens"), model,
-           QObject::tr("Automatic: the simplest that they bear out. Brown: radial and decentring. Fisheye: angles drawn evenly. Anamorphic: squeezed."));
+/// What of the camera is seldom said.
+void addSeldomSaid(Session& session, Body& body) {
+  addField(*body.grid, QObject::tr("Sensor width"), lensNumber(session, "Change sensor width", &LensSettings::sensor_mm)->range(1, 100, 2, 0.1, " mm"),
+           QObject::tr("Width of the sensor, mm; turns mm into px and back."));
   auto* aspect = lensNumber(session, "Change pixel aspect", &LensSettings::pixel_aspect)->range(0, 10, 3, 0.1, "");
   aspect->setSpecialValueText(QObject::tr("footage's"));
   addField(*body.grid, QObject::tr("Pixel aspect"), aspect, QObject::tr("Width of a pixel over its height, where the footage says it wrongly or not at all."));
@@ -219,7 +184,50 @@ QWidget* solveSettings(Session& session) {
   global->setToolTip(QObject::tr("All rows are read at once, for certain: no rolling shutter is looked for."));
   body.column->addWidget(global);
   body.column->addWidget(knownLens(session));
-  const auto refresh = [&session, focal, tolerance, known] { enableFields(session, focal, tolerance, known); };
+  body.column->addWidget(quietLabel(QObject::tr("What of the lens may be found:")));
+  body.column->addWidget(releaseFields(session));
+  body.column->addWidget(knownValues(session));
+}
+}  // namespace
+
+void useLensFile(Session& session, const QString& path) {
+  const auto text = readFile(path.toStdString());
+  const auto lens = text.ok() ? lensFromJson(*text) : Result<Lens>(text.error());
+  if (!lens.ok()) return void(emit session.model.problem(QString::fromStdString(lens.error().message)));
+  session.model.run(changeLens("Load a lens", session.model.document(), &LensSettings::known, lensToJson(*lens)));
+}
+
+QWidget* solveSettings(Session& session) {
+  Body body;
+  auto* motion = lensChoice(session,
+                            {QObject::tr("automatic"), QObject::tr("free"), QObject::tr("tripod (turns only)"), QObject::tr("straight line"),
+                             QObject::tr("flat path"), QObject::tr("about a point beside it")},
+                            "Change camera motion", &LensSettings::motion);
+  motion->setObjectName("motion");
+  auto* known = lensChoice(session, {QObject::tr("unknown"), QObject::tr("approximately known"), QObject::tr("fixed"), QObject::tr("zooming")},
+                           "Change focal length", &LensSettings::focal);
+  known->setObjectName("focalKnowledge");
+  auto* focal = lensNumber(session, "Change focal length", &LensSettings::focal_mm)->range(1, 2000, 2, 1, " mm");
+  auto* tolerance = lensNumber(session, "Change tolerance", &LensSettings::focal_tolerance_pc)->range(0.01, 100, 2, 0.5, " %");
+  auto* model = lensChoice(session, {QObject::tr("automatic"), QObject::tr("none"), QObject::tr("Brown"), QObject::tr("fisheye"), QObject::tr("anamorphic")},
+                           "Change lens model", &LensSettings::lens);
+  model->setObjectName("lensModel");
+  addField(
+      *body.grid, QObject::tr("Camera motion"), motion,
+      QObject::tr(
+          "Automatic: moving freely, only rotating, or about a point beside it (a tripod off its nodal point), whichever the tracks bear out. Straight line, "
+          "flat path: it is held to one."));
+  addField(*body.grid, QObject::tr("Focal length"), known,
+           QObject::tr("Unknown: found from the footage. Approximately known: the value is a start. Fixed: the value stands. Zooming: one for every frame."));
+  addField(*body.grid, QObject::tr("Value"), focal, QObject::tr("Focal length, mm."));
+  addField(*body.grid, QObject::tr("Known to ±"), tolerance, QObject::tr("How well it is known: one standard deviation, per cent."));
+  auto* sensors = sensorField(session);
+  sensors->setToolTip(QObject::tr("Sensors by common format name; “remember this width” adds your own to the list."));
+  body.grid->addWidget(sensors, body.grid->rowCount(), 0, 1, 2);
+  addField(*body.grid, QObject::tr("Lens"), model,
+           QObject::tr("Automatic: the simplest that they bear out. Brown: radial and decentring. Fisheye: angles drawn evenly. Anamorphic: squeezed."));
+  for (QWidget* choice : {static_cast<QWidget*>(motion), static_cast<QWidget*>(known), static_cast<QWidget*>(model)}) choice->setFixedWidth(126);
+  const auto refresh = [&session, grid = body.grid, focal, tolerance, known] { showFields(session, *grid, focal, tolerance, known); };
   QObject::connect(&session.model, &DocumentModel::documentChanged, focal, refresh);
   refresh();
   auto* run =
@@ -227,7 +235,7 @@ QWidget* solveSettings(Session& session) {
   run->setObjectName("runSolve");
   QObject::connect(run, &QPushButton::clicked, &session.jobs, &Jobs::runSolve);
   enableWithFootage(run, session);
-  auto* carry = new QPushButton(QObject::tr("Carry on from this solve"));
+  auto* carry = new QPushButton(QObject::tr("Refine this solve"));
   carry->setObjectName("carryOn");
   carry->setToolTip(
       QObject::tr("Goes on from the camera that is there: after tracks were set aside, added or mended. Frames without a camera are tried again."));
@@ -239,9 +247,8 @@ QWidget* solveSettings(Session& session) {
   body.column->addWidget(carry);
   body.column->addWidget(solveFindings(session));
   body.column->addWidget(new StaircaseView(session));
-  body.column->addWidget(quietLabel(QObject::tr("What of the lens may be found:")));
-  body.column->addWidget(releaseFields(session));
-  body.column->addWidget(knownValues(session));
+  Body more = addMore(body, "solve");
+  addSeldomSaid(session, more);
   return body.widget;
 }
 }  // namespace dusky::desktop

@@ -53,7 +53,7 @@ void StaircaseView::paintEvent(QPaintEvent*) {
     painter.drawRect(QRectF(all.left(), all.top(), std::max(1.0, share * all.width()), all.height()));
     painter.setPen(step.kept ? color::Text : color::Quiet);
     painter.drawText(row.adjusted(width() - kValue, 0, 0, 0), Qt::AlignVCenter | Qt::AlignRight,
-                     step.kept ? tr("%1 px").arg(pxText(errorOf(step), 1)) : tr("put back"));
+                     step.kept ? tr("%1 px").arg(pxText(errorOf(step), 1)) : tr("rejected"));
   }
 }
 
@@ -65,7 +65,7 @@ bool StaircaseView::event(QEvent* event) {
     const StaircaseStep& s = steps_[i];
     const auto px = [](double v) { return pxText(v, 1); };
     QToolTip::showText(help->globalPos(), tr("%1: %2\nRMS %3 → %4 px, holdout %5 → %6 px\n%7")
-                                              .arg(QString::fromStdString(s.released), s.kept ? tr("kept") : tr("put back"), px(s.rms_before_px), px(s.rms_px),
+                                              .arg(QString::fromStdString(s.released), s.kept ? tr("kept") : tr("rejected"), px(s.rms_before_px), px(s.rms_px),
                                                    px(s.holdout_before_px), px(s.holdout_rms_px), QString::fromStdString(s.why)));
     return true;
   }

@@ -140,7 +140,8 @@ QWidget* tracksSettings(Session& session) {
            QObject::tr("No new features nearer to the picture's edge, px; never less than a patch needs."));
   addField(*body.grid, QObject::tr("Patch radius"), trackingField(session, "Change patch radius", &FollowOptions::patch_radius)->range(4, 30, 0, 1, " px"),
            QObject::tr("Half side of the piece of picture that is followed, px. Larger holds on to soft texture."));
-  addField(*body.grid, QObject::tr("Return within"), trackingField(session, "Change tolerance", &FollowOptions::max_return_px)->range(0.05, 5, 2, 0.05, " px"),
+  addField(*body.grid, QObject::tr("Forward–backward"),
+           trackingField(session, "Change tolerance", &FollowOptions::max_return_px)->range(0.05, 5, 2, 0.05, " px"),
            QObject::tr("Each step is followed back; a track ends where it returns farther off than this, px."));
   const auto option = [&](const QString& text, const QString& tip, const char* name, bool FollowOptions::*field) {
     auto* made = new SwitchField(
@@ -152,8 +153,8 @@ QWidget* tracksSettings(Session& session) {
   body.column->addWidget(sizeSwitches(session));
   option(QObject::tr("Grow both ways in time"), QObject::tr("Also follow back from where a feature was found. Off: faster, shorter tracks."),
          "Change direction", &FollowOptions::both_ways);
-  option(QObject::tr("Join what comes back"), QObject::tr("A track that is hidden or leaves and comes back goes on, when looks and geometry agree."),
-         "Change joining", &FollowOptions::rejoin);
+  option(QObject::tr("Rejoin tracks"), QObject::tr("A track that is hidden or leaves and comes back goes on, when looks and geometry agree."), "Change joining",
+         &FollowOptions::rejoin);
   auto* shown = new QCheckBox(QObject::tr("Show candidates in this frame"));
   shown->setObjectName("showCandidates");
   shown->setToolTip(QObject::tr("Marks the features that tracking would begin with, anew with every setting and frame (Shift+T)."));

@@ -112,6 +112,8 @@ TEST_F(LensAndSweepTest, AKnownValueIsSetHeldAndForgotten) {
   choose("knownName", "k2");
   field<QDoubleSpinBox>("knownValue")->setValue(0.015);
   field<QDoubleSpinBox>("knownSigma")->setValue(0);
+  ASSERT_TRUE(click(*window, "more solve"));
+  QTest::qWait(50);
   ASSERT_TRUE(click(*window, "knowValue"));
   EXPECT_EQ(document().lens.values.at("k2"), (KnownValue{0.015, 0}));
   session().jobs.carryOn();

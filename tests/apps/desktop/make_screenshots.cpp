@@ -169,11 +169,13 @@ void shootLens(desktop::MainWindow& window) {
   if (auto* scalar = window.findChild<QComboBox*>("sweepFirst")) scalar->setCurrentIndex(scalar->findData("k1"));
   if (auto* run = window.findChild<QPushButton*>("runSweep")) run->click();
   waitForJobs(window);
+  click(window, "more solve");
   if (auto* known = window.findChild<QWidget*>("knowValue")) window.steps().ensureWidgetVisible(known, 0, 30);
   goTo(window, 74);
   shoot(window, "sweep");
   s.view.showStraight(false);
   s.view.showGrid(false);
+  click(window, "more solve");
 }
 
 /// Three runs, two of them compared; the shot is solved and shows the first.

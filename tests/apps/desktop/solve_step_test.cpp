@@ -158,6 +158,8 @@ TEST_F(SolveStepTest, ALoadedLensIsLockedAndABadFileSaysSo) {
   EXPECT_EQ(load->text(), "Use no loaded lens");
   solve();
   EXPECT_EQ(session().model.solution()->lens(), lens);
+  EXPECT_FALSE(click(*window, "loadLens")) << "seldom needed";
+  ASSERT_TRUE(click(*window, "more solve"));
   ASSERT_TRUE(click(*window, "loadLens"));
   EXPECT_TRUE(document().lens.known.empty());
 }

@@ -55,6 +55,18 @@ TEST_F(TrackFiles, OtherProgramsNeedToWriteLittle) {
   EXPECT_TRUE(read("b.csv", kThree, 64, 48).ok());
 }
 
+// Took memory without end.
+TEST_F(TrackFiles, AWrongFrameNumberMakesNoShotOfABillionFrames) {
+  EXPECT_THAT(refusal("n.csv", "1,1,5,5\n1,2,5,5\n1,3,5,5\n2,900000000,5,5\n", 64, 48),
+              AllOf(HasSubstr("from 1 to 900000000"), HasSubstr("Is one of the numbers wrong?")));
+  EXPECT_THAT(refusal("n.csv", "1,1,5,5\n1,2,5,5\n1,99999999999,5,5\n", 64, 48), HasSubstr("Line 3"));
+  EXPECT_THAT(refusal("n.csv", "1,-2147483648,5,5\n1,2,5,5\n1,2147483647,5,5\n", 64, 48), HasSubstr("4294967296 frames"));
+  EXPECT_THAT(refusal("n.json", R"({"format":"dusky-moth-tracks","version":1,"width":64,"height":48,"first":1,"last":2000000000,
+                                    "tracks":[{"id":7,"observations":[[3,10,20],[4,11,20],[5,12,20]]}]})"),
+              HasSubstr("from 1 to 2000000000"));
+  EXPECT_TRUE(read("n.csv", "1, 900000001, 5.5, 5\n1,900000002,5,1e1\n1,900000003,5,5\n", 64, 48).ok()) << "numbers like dates are fine";
+}
+
 TEST_F(TrackFiles, TheSizeMustBeKnownAndMeant) {
   EXPECT_THAT(refusal("c.csv", kThree), AllOf(HasSubstr("c.csv"), HasSubstr("how large the picture is")));
   EXPECT_THAT(refusal("c.csv", "1,1,5000,5\n1,2,5000,5\n1,3,5000,5\n", 640, 360), AllOf(HasSubstr("Track 1"), HasSubstr("5000, 5"), HasSubstr("640×360")));
