@@ -5,6 +5,7 @@
 #include <cstdlib>
 
 #include "core/base/random.h"
+#include "core/review/prune.h"
 #include "core/review/reviewed_solve.h"
 #include "tests/support/judge_by_truth.h"
 
@@ -31,33 +32,62 @@ double slipOf(const SyntheticShot& shot, const Solution& solution) {
   return judged.ok() ? judged->slip_rms_px : kUnknown;
 }
 
+struct Tally {
+  int same = 0, better = 0, worse = 0, much_worse = 0;
+  void operator()(double before, double after) {
+    if (!(std::abs(after / before - 1) > 0.005)) return void(++same);
+    ++(after < before ? better : worse);
+    much_worse += after > 1.05 * before;
+  }
+};
+
+struct Counts {
+  int bad = 0, bad_kept = 0, good_lost = 0;
+  std::vector<int> ids;  ///< Of the bad ones.
+};
+
+Counts countBad(const SyntheticShot& shot, const Solution& solution) {
+  Counts counts;
+  for (const Track& track : shot.tracks.tracks) {
+    const bool bad = shot.outlier[static_cast<std::size_t>(track.id - 1)], kept = solution.find(track.id)->state == TrackState::Kept;
+    counts.bad += bad, counts.bad_kept += bad && kept, counts.good_lost += !bad && !kept;
+    if (bad) counts.ids.push_back(track.id);
+  }
+  return counts;
+}
+
 }  // namespace
 
 void study(int shots, std::uint64_t first) {
+  Tally tally, oracle_tally;
   for (std::uint64_t seed = first; seed < first + static_cast<std::uint64_t>(shots); ++seed) {
     const SyntheticShot shot = makeSyntheticShot(planOf(seed));
     const auto solved = reviewedSolve(shot.tracks, {}, {});
-    if (!solved.ok()) {
-      fmt::print("{}: not solved: {}\n", seed, solved.error().message);
+    const auto pruned = solved.ok() ? pruneWhileItHelps(*solved, shot.tracks, {}, {}, {}) : Result<PruneRun>(solved.error());
+    if (!pruned.ok()) {
+      fmt::print("{}: {}\n", seed, pruned.error().message);
       continue;
     }
-    SolveOptions options;
-    int bad = 0, bad_kept = 0, good_lost = 0;
-    for (std::size_t t = 0; t < shot.tracks.tracks.size(); ++t) {
-      const int id = shot.tracks.tracks[t].id;
-      const SolvedTrack* track = (*solved)->find(id);
-      const bool wrong = shot.outlier[static_cast<std::size_t>(id - 1)], kept = track->state == TrackState::Kept;
-      bad += wrong, bad_kept += wrong && kept, good_lost += !wrong && !kept;
-      if (wrong) options.set_aside.push_back(id);
-    }
-    const auto oracle = reviewedSolve(shot.tracks, options, {}, {}, *solved);
+    const Counts counts = countBad(shot, **solved);
+    SolveOptions without_bad;
+    without_bad.set_aside = counts.ids;
+    const auto oracle = reviewedSolve(shot.tracks, without_bad, {}, {}, *solved);
+    std::ptrdiff_t gone_bad = 0, better = 0;
+    for (const int id : pruned->options.set_aside) gone_bad += shot.outlier[static_cast<std::size_t>(id - 1)];
+    for (const PruneRound& round : pruned->rounds) better += round.better;
+    const double slip = slipOf(shot, **solved), slip_pruned = slipOf(shot, *pruned->best), slip_oracle = oracle.ok() ? slipOf(shot, **oracle) : kUnknown;
+    tally(slip, slip_pruned), oracle_tally(slip, slip_oracle);
     fmt::print(
-        "{}: {} frames, {} tracks, {} bad ({} kept), {} good ones lost; noise {:.2f}, slides {:.1f} px; RMS {:.3f}, slip {:.3f} px; without the bad ones "
+        "{}: {} bad of {} ({} kept, {} good ones lost); slip {:.3f}, pruned {:.3f} ({} rounds, {} better, {} gone, {} of them bad), without the bad ones "
         "{:.3f} px\n",
-        seed, shot.plan.frames, shot.tracks.tracks.size(), bad, bad_kept, good_lost, shot.plan.noise_px, shot.plan.slide_px, (*solved)->rms_px,
-        slipOf(shot, **solved), oracle.ok() ? slipOf(shot, **oracle) : kUnknown);
+        seed, counts.bad, shot.tracks.tracks.size(), counts.bad_kept, counts.good_lost, slip, slip_pruned, pruned->rounds.size(), better,
+        pruned->options.set_aside.size(), gone_bad, slip_oracle);
+    for (const PruneRound& round : pruned->rounds)
+      fmt::print("   {} go, {} spared: {}: {}\n", round.choice.tracks.size(), round.choice.spared.size(), round.better ? "better" : "no better", round.why);
     std::fflush(stdout);
   }
+  for (const auto& [name, t] : {std::pair{"pruned", tally}, {"without the bad ones", oracle_tally}})
+    fmt::print("{}: better {}, the same {}, worse {} ({} by more than 5 %)\n", name, t.better, t.same, t.worse, t.much_worse);
 }
 
 }  // namespace dusky::testing

@@ -45,6 +45,7 @@ int run(int argc, const char* const* argv, std::stop_token stop) {
       "  moth track FOOTAGE -o FILE        2D tracks as JSON or CSV\n"
       "  moth solve FOOTAGE -o DIR         footage in, camera and points out\n"
       "  moth sweep PROJECT --parameter P  what the footage tells about a scalar\n"
+      "  moth prune PROJECT --auto         bad tracks out of a solve, by rules or by itself\n"
       "  moth runs PROJECT                 every solve of a project, and what it came to\n"
       "  moth compare REPORT TRUTH         how far a solve is from a known truth\n\n"
       "`moth COMMAND --help` explains each. The window is dusky-moth.",
@@ -71,6 +72,7 @@ int run(int argc, const char* const* argv, std::stop_token stop) {
   addCompare(app, code);
   addInfo(app, code);
   addRuns(app, code);
+  addPrune(app, stop, code);
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& problem) {

@@ -20,7 +20,8 @@ int infoOfProject(const std::string& path) {
     if (!note.empty()) fmt::print("  note     {}\n", note);
   }
   for (const StepInfo& step : kSteps) {
-    if (step.step != Step::Footage && step.step != Step::Deliver) fmt::print("  {:<8} {}\n", step.id, workspace.status(step.step).line);
+    if (step.step != Step::Footage && step.step != Step::Prune && step.step != Step::Deliver)
+      fmt::print("  {:<8} {}\n", step.id, workspace.status(step.step).line);
   }
   const Picks& picks = document.picks;
   if (!picks.set_aside.empty() || !picks.pinned.empty()) fmt::print("  picks    {} tracks set aside, {} pinned\n", picks.set_aside.size(), picks.pinned.size());

@@ -139,6 +139,7 @@ std::string solveKey(const Document& document, const FootageInfo& footage, const
   if (lens.readout_ms != 0 || lens.free_readout) key.add(lens.readout_ms * footage.fps).add(lens.free_readout);
   if (lens.global_shutter) key.add("global shutter");
   for (int id : document.picks.set_aside) key.add(id);
+  for (const TrackFrame& sighting : document.picks.dropped) key.add("dropped").add(sighting.track).add(sighting.frame);
   addWork(key, document.work, followed);
   return key.key();
 }

@@ -43,7 +43,8 @@ Result<SolveOptions> solveOptionsOf(const Document& document, const FootageInfo&
                        .free_readout = lens.free_readout,
                        .auto_readout = !lens.global_shutter,
                        .seed = document.seed,
-                       .set_aside = document.picks.set_aside};
+                       .set_aside = document.picks.set_aside,
+                       .dropped = document.picks.dropped};
   if (lens.known.empty()) return options;
   const auto known = lensFromJson(lens.known);
   if (!known.ok()) return known.error();

@@ -59,6 +59,12 @@ StepStatus Workspace::status(Step step) const {
       if (!solve_current) return {StepState::Stale, "lens, track choice or tracks by hand changed"};
       return {StepState::Current, fmt::format("{:.2f} px · {} camera · {}", solution_->rms_px, describe(solution_->motion),
                                               verdict()->level == TrustLevel::Reject ? "do not use" : describe(verdict()->level))};
+    case Step::Prune: {
+      const auto aside = seen_.picks.set_aside.size(), dropped = seen_.picks.dropped.size();
+      if (aside + dropped == 0) return {StepState::NotRun, solution_ ? "nothing set aside" : "not run"};
+      return {solve_current ? StepState::Current : StepState::Stale,
+              fmt::format("{} set aside{}", aside, dropped > 0 ? fmt::format(" · {} sightings dropped", dropped) : "")};
+    }
     case Step::Scene: {
       if (!solution_) return {StepState::NotRun, "not run"};
       const auto& frame = scene();

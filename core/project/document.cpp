@@ -147,9 +147,42 @@ static void from_json(const Json& json, SceneSettings& scene) {
   if (json.contains("length")) scene.length = json["length"].get<KnownLength>();
 }
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Picks, key, frame_offset, set_aside, pinned, scene, objects)
+static void to_json(Json& json, const TrackFrame& sighting) { json = {sighting.track, sighting.frame}; }
+
+static void from_json(const Json& json, TrackFrame& sighting) { sighting = {json.at(0), json.at(1)}; }
+
+static void to_json(Json& json, const PruneRegion& region) { json = {{"frame", region.frame}, {"outline", placesToJson(region.outline)}}; }
+
+static void from_json(const Json& json, PruneRegion& region) { region = {json.at("frame"), placesFrom(json.at("outline"))}; }
+
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(PruneRules, min_life, max_typical_px, max_worst_px, min_parallax_deg, max_depth_sigma_pc, max_distance, behind,
+                                                max_creep_px, max_shared_px, regions, max_sighting_px, edge_px, frame_floor, cell_floor)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Picks, key, frame_offset, set_aside, pinned, dropped, scene, objects)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(LedgerMarks, shown, names, kept, dropped)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Document, footage_path, footage, masks, tracking, extra_runs, work, lens, seed, picks, delivery, ledger)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Document, footage_path, footage, masks, tracking, extra_runs, work, lens, seed, picks, delivery, ledger, prune)
+
+std::string rulesToJson(const PruneRules& rules) {
+  Json json = rules;
+  json["format"] = "dusky-moth-rules", json["version"] = 1;
+  return json.dump(1);
+}
+
+Result<PruneRules> rulesFromJson(const std::string& text) {
+  try {
+    const Json json = parsedJson<Json>(text);
+    if (json.at("format") != "dusky-moth-rules") return unreadable("It is not a file of rules.");
+    if (json.at("version") != 1) return unreadable("It was written by a newer Dusky Moth.");
+    const Json known = PruneRules();
+    for (const auto& [name, value] : json.items()) {
+      if (name != "format" && name != "version" && !known.contains(name)) return invalidInput(fmt::format("There is no rule \"{}\".", name));
+    }
+    auto rules = json.get<PruneRules>();
+    const Status fine = rules.check();
+    return fine.ok() ? Result<PruneRules>(std::move(rules)) : fine.error();
+  } catch (const std::exception& problem) {
+    return unreadable(fmt::format("The rules cannot be read: {}.", whyUnreadable(problem)));
+  }
+}
 
 std::string documentToJson(const Document& document) { return Json(document).dump(); }
 

@@ -8,6 +8,7 @@
 #include "core/mask/mask_set.h"
 #include "core/project/picks.h"
 #include "core/project/run.h"
+#include "core/review/prune_rules.h"
 #include "core/solve/solve_options.h"
 #include "core/track/follow_features.h"
 #include "core/track/track_edits.h"
@@ -73,8 +74,13 @@ struct Document {
   Picks picks;
   DeliverySettings delivery;
   LedgerMarks ledger;
+  PruneRules prune;  ///< What the artist would prune; nothing goes by it before it is asked for.
   bool operator==(const Document&) const = default;
 };
+
+/// A file of rules: {"format":"dusky-moth-rules","version":1,...}, see docs/formats.md. Errors: Unreadable, InvalidInput: what is wrong with it.
+std::string rulesToJson(const PruneRules& rules);
+Result<PruneRules> rulesFromJson(const std::string& text);
 
 std::string documentToJson(const Document& document);
 std::string trackWorkToJson(const TrackWork& work);

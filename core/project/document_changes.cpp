@@ -118,6 +118,8 @@ void changesOfPicks(const Picks& a, const Picks& b, Words& words) {
     if (a.set_aside.size() != b.set_aside.size()) words.push_back(count(b.set_aside.size(), "track set aside", "tracks set aside"));
     return;
   }
+  if (a.dropped.size() != b.dropped.size())
+    words.push_back(b.dropped.empty() ? "all sightings put back" : count(b.dropped.size(), "sighting dropped", "sightings dropped"));
   const auto [more, fewer] = addedAndRemoved(a.set_aside, b.set_aside);
   if (more > 0) words.push_back(count(more, "track set aside", "tracks set aside"));
   if (fewer > 0) words.push_back(count(fewer, "track put back", "tracks put back"));

@@ -48,6 +48,21 @@ std::unique_ptr<Edit> bringBack(const Document& document, const Ids& ids) {
   return changePicks(counted("Bring back", ids.size()), document, [&](Picks& picks) { picks.set_aside = without(picks.set_aside, ids); });
 }
 
+std::unique_ptr<Edit> setAsideChosen(const Document& document, const PruneChoice& choice) {
+  const Ids free = without(choice.tracks, document.picks.pinned);
+  const std::string name = free.empty() ? fmt::format("Set aside {} sightings", choice.sightings.size()) : counted("Set aside", free.size());
+  return changePicks(name, document, [&](Picks& picks) {
+    picks.set_aside = with(picks.set_aside, free);
+    picks.dropped.insert(picks.dropped.end(), choice.sightings.begin(), choice.sightings.end());
+    std::sort(picks.dropped.begin(), picks.dropped.end());
+    picks.dropped.erase(std::unique(picks.dropped.begin(), picks.dropped.end()), picks.dropped.end());
+  });
+}
+
+std::unique_ptr<Edit> bringSightingsBack(const Document& document) {
+  return changePicks("Bring sightings back", document, [](Picks& picks) { picks.dropped.clear(); });
+}
+
 std::unique_ptr<Edit> pinTracks(const Document& document, const Ids& ids, bool pinned) {
   return changePicks(counted(pinned ? "Pin" : "Unpin", ids.size()), document,
                      [&](Picks& picks) { picks.pinned = pinned ? with(picks.pinned, ids) : without(picks.pinned, ids); });
@@ -191,6 +206,8 @@ std::unique_ptr<Edit> changeFrameOffset(const Document& document, int offset) {
   for (HandTrack& track : d.work.by_hand) {
     for (HandPoint& point : track.points) move(point.frame);
   }
+  for (TrackFrame& sighting : d.picks.dropped) move(sighting.frame);
+  for (PruneRegion& region : d.prune.regions) move(region.frame);
   return std::make_unique<SetDocument>("Change frame numbers", std::move(d));
 }
 

@@ -16,6 +16,10 @@ std::unique_ptr<Edit> setAside(const Document& document, const std::vector<int>&
 std::unique_ptr<Edit> bringBack(const Document& document, const std::vector<int>& ids);
 std::unique_ptr<Edit> pinTracks(const Document& document, const std::vector<int>& ids, bool pinned);
 
+/// Takes what a choice of rules takes out of the solve, tracks and single sightings, as one step; and every sighting back in.
+std::unique_ptr<Edit> setAsideChosen(const Document& document, const PruneChoice& choice);
+std::unique_ptr<Edit> bringSightingsBack(const Document& document);
+
 // Picks for the scene; see SceneSettings.
 std::unique_ptr<Edit> useAsGround(const Document& document, std::vector<int> ids);
 std::unique_ptr<Edit> useAsOrigin(const Document& document, int id);

@@ -44,10 +44,14 @@ std::vector<int> Picks::tracks() const {
 }
 
 Picks renumbered(const Picks& picks, const Renumber& number) {
-  Picks out{picks.key, picks.frame_offset, renumbered(picks.set_aside, number), renumbered(picks.pinned, number), {}, {}};
+  Picks out{picks.key, picks.frame_offset, renumbered(picks.set_aside, number), renumbered(picks.pinned, number), {}, {}, {}};
   const SceneSettings& scene = picks.scene;
   out.scene = {renumbered(scene.ground, number), std::nullopt, renumbered(scene.direction, number), renumbered(scene.length, number)};
   if (scene.origin) out.scene.origin = number(*scene.origin);
+  for (const TrackFrame& sighting : picks.dropped) {
+    if (const auto now = number(sighting.track)) out.dropped.push_back({*now, sighting.frame});
+  }
+  std::sort(out.dropped.begin(), out.dropped.end());
   for (TestObject object : picks.objects) {
     const auto now = number(object.track);
     if (!now) continue;

@@ -6,16 +6,18 @@
 
 #include "core/scene/scene.h"
 #include "core/scene/test_object.h"
+#include "core/solve/solve_options.h"
 
 namespace dusky {
 
 /// What the artist said about single tracks. All of it is by number, so it speaks of the tracks under `key` alone; on others it has to be
 /// carried over (renumbered, carryPicks).
 struct Picks {
-  std::string key;             ///< Of the followed tracks that the numbers mean; empty: whatever tracks there are.
-  int frame_offset = 0;        ///< Of the footage when they were picked: places are compared in the same pictures.
-  std::vector<int> set_aside;  ///< Track ids taken out by hand, ascending.
-  std::vector<int> pinned;     ///< Track ids protected from pruning, ascending.
+  std::string key;                  ///< Of the followed tracks that the numbers mean; empty: whatever tracks there are.
+  int frame_offset = 0;             ///< Of the footage when they were picked: places are compared in the same pictures.
+  std::vector<int> set_aside;       ///< Track ids taken out by hand, ascending.
+  std::vector<int> pinned;          ///< Track ids protected from pruning, ascending.
+  std::vector<TrackFrame> dropped;  ///< Single sightings taken out of tracks that stay, ascending.
   SceneSettings scene;
   std::vector<TestObject> objects;
   bool operator==(const Picks&) const = default;

@@ -13,6 +13,7 @@ struct WorkObservation {
   int frame_index = 0;  ///< Of its frame within the range.
   Vec2 seen = Vec2::Zero();
   bool used = true;
+  bool barred = false;  ///< Taken out by the artist: never used.
 };
 
 struct WorkTrack {

@@ -26,6 +26,12 @@ struct KnownValue {
   bool operator==(const KnownValue&) const = default;
 };
 
+/// A sighting of a track, by its number and the frame's.
+struct TrackFrame {
+  int track = 0, frame = 0;
+  auto operator<=>(const TrackFrame&) const = default;
+};
+
 struct SolveOptions {
   FocalKnowledge focal = FocalKnowledge::Unknown;
   double focal_px = 0;            ///< Start (Near) or value (Locked), px, > 0; not read otherwise.
@@ -43,6 +49,7 @@ struct SolveOptions {
   int max_rounds = 5;                              ///< Of adjusting and sorting out, 1 to 50.
   int seed = 1;                                    ///< Of samples and of the holdout draw.
   std::vector<int> set_aside;                      ///< Track ids that the artist took out, ascending.
+  std::vector<TrackFrame> dropped;                 ///< Sightings that the artist took out, ascending.
   std::vector<int> camera_of;                      ///< Of each frame of the range: which camera took it, from 0; empty: one took all.
 
   /// Errors: InvalidInput naming what is out of range or does not go together.

@@ -35,8 +35,19 @@ void believeModel(const SolveState& state, LensModel model, LensPrior& prior) {
 
 }  // namespace
 
+static void dropSightings(Reconstruction& work, const std::vector<TrackFrame>& dropped) {
+  if (dropped.empty()) return;
+  for (WorkTrack& track : work.tracks) {
+    for (WorkObservation& o : track.observations) {
+      o.barred = std::binary_search(dropped.begin(), dropped.end(), TrackFrame{track.id, work.frame_numbers[static_cast<std::size_t>(o.frame_index)]});
+      o.used = o.used && !o.barred;
+    }
+  }
+}
+
 SolveState startingState(const TrackSet& tracks, const SolveOptions& options) {
   SolveState state{.work = makeReconstruction(tracks, options.set_aside, options.holdout_share, static_cast<std::uint64_t>(options.seed))};
+  dropSightings(state.work, options.dropped);
   state.work.lens_of = options.camera_of;
   state.path = options.motion;
   state.readout_free = options.free_readout;

@@ -43,7 +43,7 @@ AsideReason sortOutTrack(const Reconstruction& work, const Views& views, WorkTra
   for (WorkObservation& o : track.observations) {
     if (!work.poses[o.frame_index]) continue;
     ++seen;
-    o.used = views.error(track, o) <= limits.toleranceIn(o.frame_index);
+    o.used = !o.barred && views.error(track, o) <= limits.toleranceIn(o.frame_index);
     good += o.used;
   }
   if (good < limits.min_frames) return AsideReason::FewGoodFrames;

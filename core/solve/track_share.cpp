@@ -91,7 +91,7 @@ void wakeTracks(SolveState& state) {
       [&](int i) {
         WorkTrack& track = work.tracks[woken[static_cast<std::size_t>(i)]];
         track.resting = false;
-        for (WorkObservation& o : track.observations) o.used = true;
+        for (WorkObservation& o : track.observations) o.used = !o.barred;
         placeAnew(work, views, track, far_rad, false);
         // The bad frames of a good track pull its first place away: narrower by and by.
         for (const double limit : {kRoughLimits.tolerance_px, 2 * tolerance_px, tolerance_px}) {

@@ -68,7 +68,7 @@ void takeUsed(const Solution& earlier, Reconstruction& work) {
   for (WorkTrack& track : work.tracks) {
     const SolvedTrack* solved = earlier.find(track.id);
     if (!solved || solved->errors.size() != track.observations.size()) continue;
-    for (std::size_t i = 0; i < track.observations.size(); ++i) track.observations[i].used = solved->errors[i].used;
+    for (std::size_t i = 0; i < track.observations.size(); ++i) track.observations[i].used = solved->errors[i].used && !track.observations[i].barred;
   }
 }
 

@@ -119,6 +119,7 @@ CheatSheet::CheatSheet(QWidget* parent) : QDialog(parent) {
                                              {Glyph::Holdout, false, tr("holdout: only judges the solve")},
                                              {Glyph::Unplaced, false, tr("unplaced: no 3D position")},
                                              {Glyph::SetAside, false, tr("set aside: can come back")},
+                                             {Glyph::Going, false, tr("would go by the pruning rules")},
                                              {Glyph::Kept, true, tr("pinned: protected")}}) {
     const int row = grid->rowCount();
     grid->addWidget(shapeLabel(glyph, pinned), row, 0);

@@ -76,7 +76,8 @@ void ErrorMap::renderCells() {
   for (std::size_t r = 0; r < rows_.size(); ++r) {
     auto* line = reinterpret_cast<QRgb*>(cells_.scanLine(static_cast<int>(r)));
     const SolvedTrack* solved = solution_ ? solution_->find(rows_[r]) : nullptr;
-    const bool aside = glyphNow(session_.model, rows_[r], solved) == Glyph::SetAside;
+    const Glyph glyph = glyphNow(session_.model, rows_[r], solved);
+    const bool aside = glyph == Glyph::SetAside || glyph == Glyph::Going;
     if (!solved || aside) {
       const QRgb quiet = (aside ? color::Raised : color::Edge).rgb();
       for (const Observation& o : tracks_->find(rows_[r])->observations) line[o.frame - tracks_->first_frame] = quiet;

@@ -179,6 +179,13 @@ void DocumentModel::peek(const RunResult& run) {
   tellResults();
 }
 
+void DocumentModel::setGoing(const std::vector<int>& tracks) {
+  if (tracks == going_) return;
+  going_ = tracks;
+  emit marksChanged();
+  emit resultsChanged();
+}
+
 void DocumentModel::peekEnd() {
   if (!peek_) return;
   peek_.reset();

@@ -1,6 +1,7 @@
 #pragma once
 #include <QObject>
 #include <QString>
+#include <algorithm>
 #include <memory>
 #include <optional>
 
@@ -59,6 +60,9 @@ class DocumentModel : public QObject {
   void peekEnd();
   /// The run that is looked at in that way; 0: none.
   int peeked() const { return peek_ ? peek_->run.id : 0; }
+  /// Tracks that would go by the rules that are looked at, ascending; views show them so.
+  void setGoing(const std::vector<int>& tracks);
+  bool isGoing(int track) const { return std::binary_search(going_.begin(), going_.end(), track); }
   void takeFilePrints(const FilePrints& prints);
   void relinkFootage(const FootageRecord& found);
   /// Lets every view look again, whatever changed.
@@ -94,6 +98,7 @@ class DocumentModel : public QObject {
   std::string partial_tracks_key_;  ///< Of the tracks that the partial solution is made from.
   std::optional<SceneFrame> scene_;
   QString scene_problem_;
+  std::vector<int> going_;
   bool touched_ = false;
   /// What the views were told last.
   struct Told {

@@ -20,6 +20,7 @@ Jobs::Jobs(DocumentModel& model, const HandTrack& hand_defaults, QObject* parent
     checked_.clear();
     sweep_ = {};
     comparison_ = {};
+    prune_note_.clear();
     emit sweepChanged();
     emit comparisonChanged();
     emit footageChecked();
@@ -373,6 +374,31 @@ void Jobs::restoreRun(int run) {
       post([this, read] {
         if (read.ok()) model_.restoreRun(*read);
         endQuietly(read.ok() ? Status(Done{}) : Status(read.error()));
+      });
+    };
+  });
+}
+
+void Jobs::pruneWhileItHelps() {
+  ask(Step::Prune, "prune", [this]() -> std::optional<Work> {
+    const Workspace& workspace = model_.workspace();
+    if (!workspace.solution() || workspace.status(Step::Solve).state != StepState::Current) {
+      states_[static_cast<std::size_t>(Step::Prune)].failure = tr("There is no solve of the present settings. Solve first.");
+      return std::nullopt;
+    }
+    const PruneTask task{model_.document(), workspace.footage(), workspace.tracks(), workspace.solution()};
+    return [this, task, keys = workspace.solutionKeys(), parent = workspace.shownRun()](std::stop_token stop) {
+      const auto pruned = pruneAutomatically(task, progressOf(Step::Prune, stop));
+      post([this, pruned, task, keys, parent] {
+        if (pruned.ok()) prune_note_ = QString::fromStdString(pruned->note);
+        // What was changed meanwhile stays as it is.
+        if (pruned.ok() && !pruned->choice.empty() && task.document == model_.document()) {
+          model_.run(setAsideChosen(model_.document(), pruned->choice));
+          const Workspace& now = model_.workspace();
+          model_.takeSolution(pruned->after, solveKeys(model_.document(), now.footage(), now.followedKey(), keys.own),
+                              {.document = model_.document(), .parent = parent, .carried_on = true});
+        }
+        endQuietly(pruned.ok() ? Status(Done{}) : Status(pruned.error()));
       });
     };
   });

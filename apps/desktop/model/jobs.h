@@ -11,6 +11,7 @@
 
 #include "apps/desktop/model/document_model.h"
 #include "core/media/frame_check.h"
+#include "core/pipeline/prune_step.h"
 #include "core/review/solve_difference.h"
 
 namespace dusky::desktop {
@@ -80,6 +81,10 @@ class Jobs : public QObject {
   const Sweep& swept() const { return sweep_; }
   /// Goes back to a run of the ledger; see Workspace::restoreRun.
   void restoreRun(int run);
+  /// Prunes by rules found from the solve that is shown, for as long as that helps; see pruneAutomatically. What went is set aside, the solve a run.
+  void pruneWhileItHelps();
+  /// What came of it; empty: it was not asked for.
+  QString pruneNote() const { return prune_note_; }
   /// Reads two runs and works out how they differ; see differenceOf.
   void compareRuns(int first, int second);
   struct Comparison {
@@ -162,6 +167,7 @@ class Jobs : public QObject {
   std::vector<CheckedFrame> checked_;
   Sweep sweep_;
   Comparison comparison_;
+  QString prune_note_;
   std::vector<DeliveredFile> delivered_;
   QString delivered_to_;
   SolutionPtr delivered_solution_;

@@ -4,6 +4,7 @@
 #include "apps/desktop/model/frame_store.h"
 #include "apps/desktop/model/jobs.h"
 #include "apps/desktop/model/playback.h"
+#include "apps/desktop/model/prune_preview.h"
 #include "apps/desktop/model/selection.h"
 #include "apps/desktop/model/view_settings.h"
 
@@ -19,6 +20,7 @@ struct Session {
   ViewSettings view;
   FrameStore frames;
   Candidates candidates;
+  PrunePreview prune{model};
 
   /// The mask that is chosen, and the track by hand that is selected alone; nullptr: none.
   const Mask* chosenMask() const {

@@ -14,6 +14,7 @@ const char* glyphName(Glyph glyph) {
     case Glyph::Unplaced: return "unplaced";
     case Glyph::SetAside: return "set aside";
     case Glyph::Holdout: return "holdout";
+    case Glyph::Going: return "would go";
   }
   return "";
 }
@@ -36,6 +37,10 @@ void drawGlyph(QPainter& painter, const QPointF& at, Glyph glyph, bool pinned, c
       painter.drawLine(at + QPointF(-r * 1.1, r * 1.1), at + QPointF(r * 1.1, -r * 1.1));
       break;
     }
+    case Glyph::Going:
+      painter.setPen(QPen(color, 1.8, Qt::SolidLine, Qt::RoundCap));
+      painter.drawLine(at + QPointF(-r * 1.1, r * 1.1), at + QPointF(r * 1.1, -r * 1.1));
+      break;
     case Glyph::Holdout:
       painter.drawEllipse(at, r, r);
       painter.setPen(Qt::NoPen);

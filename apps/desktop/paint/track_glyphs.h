@@ -7,7 +7,7 @@
 namespace dusky::desktop {
 
 /// State is shape, not colour: it reads in greyscale.
-enum class Glyph { Kept, Unplaced, SetAside, Holdout };
+enum class Glyph { Kept, Unplaced, SetAside, Holdout, Going };
 
 /// The shape for a track: of the solve when there is one, a ring before that.
 Glyph glyphOf(const SolvedTrack* track);

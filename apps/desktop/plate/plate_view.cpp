@@ -328,7 +328,7 @@ void PlateView::drawMark(QPainter& painter, const PlateMark& mark, double calm) 
   const bool dealt_with = mark.glyph == Glyph::SetAside || !mark.used;
   const bool known = !std::isnan(mark.error_px) && !dealt_with;
   const double light = known ? glow(mark.error_px, session_.view.errorTop()) : 0;
-  const double seen = selected || hovered || mark.pinned ? 1 : calm + (1 - calm) * light;
+  const double seen = selected || hovered || mark.pinned || mark.glyph == Glyph::Going ? 1 : calm + (1 - calm) * light;
   QColor paint = light > 0 ? errorQColor(mark.error_px, session_.view.errorTop()) : dealt_with ? color::Calm : color::Text;
   paint.setAlphaF(static_cast<float>(seen));
   if (mark.trail.size() > 1) {

@@ -119,7 +119,7 @@ class Builder {
       if (!session_.view.tracksShown()) continue;
       const QColor error = errorQColor(track.typical_error_px, session_.view.errorTop());
       const double light = pictures ? glow(track.typical_error_px, session_.view.errorTop()) : 1;
-      const QColor paint = glyph == Glyph::SetAside ? color::Quiet : mixed(brightened(track.color), error, light);
+      const QColor paint = glyph == Glyph::SetAside ? color::Quiet : glyph == Glyph::Going ? color::Text : mixed(brightened(track.color), error, light);
       addPoint(track, glyph, paint, static_cast<float>(5.5 + 2.5 * (pictures ? light : 0.5)));
     }
   }

@@ -36,7 +36,7 @@ void main() {
   vec2 p = 2 * gl_PointCoord - 1;
   float r = length(p);
   bool ring = r > 0.62 && r < 1.0;
-  bool inside = shape == 0 ? r < 0.85 : shape == 1 ? ring : shape == 2 ? abs(p.x + p.y) < 0.28 && abs(p.x - p.y) > 0.3 : ring || (r < 1.0 && p.x < 0.0);
+  bool inside = shape == 0 ? r < 0.85 : shape == 1 ? ring : shape == 2 ? abs(p.x + p.y) < 0.28 && abs(p.x - p.y) > 0.3 : shape == 4 ? abs(p.x + p.y) < 0.36 : ring || (r < 1.0 && p.x < 0.0);
   if (!inside) discard;
   pixel = vec4(tint.rgb, shape == 0 ? tint.a * smoothstep(0.85, 0.45, r) : tint.a);
 })";

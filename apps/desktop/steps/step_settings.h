@@ -23,6 +23,7 @@ QWidget* solveSettings(Session& session);
 QWidget* solveFindings(Session& session);
 /// Takes a lens from a file and locks it; a file that holds none goes out as a problem.
 void useLensFile(Session& session, const QString& path);
+QWidget* pruneSettings(Session& session);
 QWidget* sceneSettings(Session& session, TrackActions& actions);
 QWidget* deliverSettings(Session& session);
 

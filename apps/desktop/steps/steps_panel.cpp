@@ -21,6 +21,7 @@ StepsPanel::StepsPanel(Session& session, TrackActions& actions, QAction* open_fo
                                              {Step::Masks, maskSettings(session)},
                                              {Step::Tracks, tracksSettings(session)},
                                              {Step::Solve, solveSettings(session)},
+                                             {Step::Prune, pruneSettings(session)},
                                              {Step::Scene, sceneSettings(session, actions)},
                                              {Step::Deliver, deliverSettings(session)}};
   for (const StepInfo& step : kSteps) rows_.push_back(new StepRow(tr(step.name.data()), tr(step.purpose.data()), settings.at(step.step)));
@@ -38,6 +39,7 @@ StepsPanel::StepsPanel(Session& session, TrackActions& actions, QAction* open_fo
 
 void StepsPanel::openStep(Step step) {
   opened_ = step;
+  session_.prune.watch(step == Step::Prune);
   for (std::size_t i = 0; i < rows_.size(); ++i) rows_[i]->setOpen(static_cast<Step>(i) == step);
 }
 

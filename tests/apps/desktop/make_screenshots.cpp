@@ -178,6 +178,21 @@ void shootLens(desktop::MainWindow& window) {
   click(window, "more solve");
 }
 
+/// Limits, and what they would do.
+void shootPrune(desktop::MainWindow& window) {
+  desktop::Session& s = window.session();
+  window.showView(desktop::View::ErrorMap);
+  window.showView(desktop::View::Space);
+  window.steps().openStep(Step::Prune);
+  PruneRules rules;
+  rules.max_typical_px = 0.22, rules.max_sighting_px = 0.5;
+  s.model.set("Change pruning rule", &Document::prune, rules);
+  waitUntil([&] { return s.prune.prediction().has_value(); }, 20000);
+  goTo(window, 74);
+  shoot(window, "prune");
+  s.model.undo();
+}
+
 /// Three runs, two of them compared; the shot is solved and shows the first.
 void shootLedger(desktop::MainWindow& window) {
   desktop::Session& s = window.session();
@@ -269,6 +284,7 @@ int main(int argc, char** argv) {
     if (QString(argv[2]) == "solved" || QString(argv[2]) == "ledger") s.jobs.runSolve();
     waitForJobs(window);
     if (QString(argv[2]) == "ledger") {
+      shootPrune(window);
       shootLedger(window);
       return 0;
     }
@@ -319,6 +335,7 @@ int main(int argc, char** argv) {
   shoot(window, "deliver");
   s.view.setPictureColors(false);
   shootMasks(window);
+  shootPrune(window);
   shootTracks(window);
   // A refusal: far too few features.
   FollowOptions poor = s.model.document().tracking;
