@@ -50,6 +50,12 @@ std::vector<Residual> residualsOf(const Solution& solution, const TrackSet& trac
   return all;
 }
 
+/// What it was made from is known by its numbers.
+bool madeFrom(const Solution& solution, const TrackSet& tracks) {
+  return std::equal(solution.tracks.begin(), solution.tracks.end(), tracks.tracks.begin(), tracks.tracks.end(),
+                    [](const SolvedTrack& solved, const Track& track) { return solved.id == track.id && solved.errors.size() == track.observations.size(); });
+}
+
 /// How far errors move along a line over a track's life; 0 where the line is not clearly more than chance.
 double creepOf(const std::vector<const Residual*>& residuals) {
   constexpr int kFewest = 6;
@@ -241,6 +247,7 @@ std::vector<TrackMeasures> measureTracks(const Solution& solution, const TrackSe
 
 PruneChoice choosePruning(const Solution& solution, const TrackSet& tracks, const PruneRules& rules, const std::vector<int>& pinned) {
   PruneChoice choice;
+  if (!madeFrom(solution, tracks)) return choice;
   Coverage coverage(solution, tracks, rules);
   const auto isPinned = [&](int id) { return std::binary_search(pinned.begin(), pinned.end(), id); };
   struct Candidate {

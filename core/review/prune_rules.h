@@ -71,7 +71,8 @@ struct PruneChoice {
   int fewest_tracks = 0, fewest_frame = 0;                                ///< The frame that is left with fewest kept tracks.
   bool empty() const { return tracks.empty() && sightings.empty(); }
 };
-/// `pinned`: never go, ascending. Holdout tracks go by the same rules, so that they judge what is left.
+/// `pinned`: never go, ascending. Of other tracks than the solution was made from nothing goes. Holdout tracks go by the same rules, so that they judge what is
+/// left.
 PruneChoice choosePruning(const Solution& solution, const TrackSet& tracks, const PruneRules& rules, const std::vector<int>& pinned = {});
 
 }  // namespace dusky

@@ -273,16 +273,20 @@ Status FollowOptions::check() const {
     return invalidInput(fmt::format("{} must be {} to {}, not {}.", name, low, high, value));
   };
   if (features < 20 || features > 20000) return outside("Features at one time", features, 20, 20000);
-  if (!(min_strength > 0)) return invalidInput(fmt::format("Corner strength must be over 0, not {}.", min_strength));
+  // Endless ones could not be written down.
+  constexpr double kMost = 1e6;
+  const auto is_over_0 = [](double value) { return value > 0 && value <= kMost; };
+  if (!is_over_0(min_strength)) return invalidInput(fmt::format("Corner strength must be over 0, to {:g}, not {}.", kMost, min_strength));
   if (!(min_distance_px >= 4 && min_distance_px <= 200)) return outside("Distance between features", min_distance_px, 4, 200);
   if (!sizes.any()) return invalidInput("Choose at least one size of features: fine, medium or coarse.");
   if (edge_margin_px < 0 || edge_margin_px > 500) return outside("Margin at the picture's edge", edge_margin_px, 0, 500);
   if (patch_radius < 4 || patch_radius > 30) return outside("Patch radius", patch_radius, 4, 30);
   if (min_life < 2 || min_life > 100) return outside("Shortest life", min_life, 2, 100);
-  if (!(max_return_px > 0)) return invalidInput(fmt::format("Forward–backward tolerance must be over 0 px, not {}.", max_return_px));
+  if (!is_over_0(max_return_px)) return invalidInput(fmt::format("Forward–backward tolerance must be over 0, to {:g} px, not {}.", kMost, max_return_px));
   if (!(min_likeness > 0 && min_likeness < 1)) return outside("Likeness", min_likeness, 0, 1);
-  if (!(max_occluded > 0)) return invalidInput(fmt::format("The difference allowed in a part of a patch must be over 0, not {}.", max_occluded));
-  if (!(max_sigma_px > 0)) return invalidInput(fmt::format("The largest uncertainty must be over 0 px, not {}.", max_sigma_px));
+  if (!is_over_0(max_occluded))
+    return invalidInput(fmt::format("The difference allowed in a part of a patch must be over 0, to {:g}, not {}.", kMost, max_occluded));
+  if (!is_over_0(max_sigma_px)) return invalidInput(fmt::format("The largest uncertainty must be over 0, to {:g} px, not {}.", kMost, max_sigma_px));
   return Done{};
 }
 

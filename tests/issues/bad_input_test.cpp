@@ -159,4 +159,15 @@ TEST_F(BadInput, TheShotIsCalledAfterItsFolder) {
   fs::current_path(before);
 }
 
+// An endless number went into the project, which could not be read again.
+TEST_F(BadInput, EndlessSettingsAreRefusedAlsoWhereNothingIsTracked) {
+  const TemporaryFolder folder;
+  std::ofstream(folder / "walk.csv") << "1,1,5,5\n1,2,6,5\n1,3,7,5\n";
+  for (const char* option : {"--strength", "--spacing"}) {
+    const Ran ran = moth({"solve", "--tracks", (folder / "walk.csv").string(), "--size", "64x48", "-o", (folder / "s").string(), option, "inf"});
+    EXPECT_EQ(ran.code, 2) << option;
+    EXPECT_THAT(ran.err, ::testing::HasSubstr("inf")) << option;
+  }
+}
+
 }  // namespace dusky::testing

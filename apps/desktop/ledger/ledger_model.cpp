@@ -23,23 +23,29 @@ QString focalText(const RunSummary& s, double mm_per_px) {
                                       : QObject::tr("%1 ± %2 mm").arg(value, QString::number(s.sigma_focal_px * mm_per_px, 'f', 2));
 }
 
-QString changesText(const Workspace& workspace, const Run& run) {
-  QStringList words;
-  for (const std::string& change : workspace.changesOf(run)) words << QString::fromStdString(change);
-  const QString what = words.join(", ");
-  if (run.parent == 0) return what.isEmpty() ? QObject::tr("the first") : what;
-  const QString parent = QString::fromStdString(workspace.document().ledger.nameOf(run.parent));
-  if (run.carried_on) return what.isEmpty() ? QObject::tr("refines %1").arg(parent) : QObject::tr("refines %1: %2").arg(parent, what);
-  return what.isEmpty() ? QObject::tr("solved anew after %1").arg(parent) : QObject::tr("after %1: %2").arg(parent, what);
-}
-
 }  // namespace
 
 QString bytesText(std::int64_t bytes) { return QLocale(QLocale::English).formattedDataSize(bytes, 1, QLocale::DataSizeSIFormat); }
 
 LedgerModel::LedgerModel(Session& session, QObject* parent) : QAbstractTableModel(parent), session_(session) {
+  connect(&session_.model, &DocumentModel::opened, this, [this] { changes_.clear(); });
   connect(&session_.model, &DocumentModel::ledgerChanged, this, &LedgerModel::refresh);
   refresh();
+}
+
+QString LedgerModel::changesText(const Run& run) {
+  const Workspace& workspace = session_.model.workspace();
+  auto known = changes_.find(run.id);
+  if (known == changes_.end()) {
+    QStringList words;
+    for (const std::string& change : workspace.changesOf(run)) words << QString::fromStdString(change);
+    known = changes_.emplace(run.id, words.join(", ")).first;
+  }
+  const QString& what = known->second;
+  if (run.parent == 0) return what.isEmpty() ? tr("the first") : what;
+  const QString parent = QString::fromStdString(workspace.document().ledger.nameOf(run.parent));
+  if (run.carried_on) return what.isEmpty() ? tr("refines %1").arg(parent) : tr("refines %1: %2").arg(parent, what);
+  return what.isEmpty() ? tr("solved anew after %1").arg(parent) : tr("after %1: %2").arg(parent, what);
 }
 
 void LedgerModel::refresh() {
@@ -55,7 +61,7 @@ void LedgerModel::refresh() {
     const RunSummary& s = run->summary;
     Row row{run->id, run->id == workspace.shownRun(), marks.isKept(run->id), QString::fromStdString(s.sentence), {}};
     row.cells[Name] = QString::fromStdString(marks.nameOf(run->id));
-    row.cells[Changes] = changesText(workspace, *run);
+    row.cells[Changes] = changesText(*run);
     row.cells[Rms] = pxText(s.rms_px), row.cells[Holdout] = pxText(s.holdout_rms_px), row.cells[Slip] = pxText(s.likely_slip_px);
     row.cells[Verdict] = verdictWord(s.verdict);
     row.cells[Focal] = focalText(s, session_.model.document().lens.sensor_mm / std::max(1, workspace.footage().width));

@@ -1,5 +1,6 @@
 #pragma once
 #include <QAbstractTableModel>
+#include <map>
 #include <vector>
 
 #include "apps/desktop/model/session.h"
@@ -36,7 +37,9 @@ class LedgerModel : public QAbstractTableModel {
     std::array<QString, Columns> cells;
   };
   Session& session_;
+  QString changesText(const Run& run);
   std::vector<Row> rows_;
+  std::map<int, QString> changes_;  ///< What was changed for each run: it never changes again.
   std::int64_t bytes_ = 0;
 };
 

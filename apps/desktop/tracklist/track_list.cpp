@@ -5,6 +5,7 @@
 #include <QMenu>
 #include <QTableView>
 #include <QVBoxLayout>
+#include <algorithm>
 
 namespace dusky::desktop {
 
@@ -38,10 +39,14 @@ TrackList::TrackList(Session& session, QMenu* track_menu, QWidget* parent)
   all->addWidget(words);
   all->addWidget(table_, 1);
   connect(words, &QLineEdit::textChanged, this, [this](const QString& text) {
+    letGo();
     filter_->setWords(text);
     tellCount();
+    followSelection();
   });
   connect(table_, &QWidget::customContextMenuRequested, this, [this, track_menu](const QPoint& at) { track_menu->popup(table_->viewport()->mapToGlobal(at)); });
+  connect(table_->horizontalHeader(), &QHeaderView::sectionPressed, this, &TrackList::letGo);
+  connect(filter_, &QAbstractItemModel::layoutChanged, this, &TrackList::followSelection);
   connect(table_->selectionModel(), &QItemSelectionModel::selectionChanged, this, &TrackList::takeSelection);
   connect(&session_.selection, &Selection::changed, this, &TrackList::followSelection);
   connect(model_, &QAbstractItemModel::modelReset, this, [this] {
@@ -59,19 +64,33 @@ void TrackList::takeSelection() {
   following_ = false;
 }
 
+/// Rows that are filtered or sorted carry their selection along one by one, which takes seconds for thousands: it is set anew afterwards.
+void TrackList::letGo() {
+  following_ = true;
+  table_->selectionModel()->clear();
+  following_ = false;
+}
+
 void TrackList::followSelection() {
   if (following_) return;
   following_ = true;
-  QItemSelection rows;
+  std::vector<int> shown;
   QModelIndex first;
   for (const int id : session_.selection.ids()) {
     const int row = model_->rowOf(id);
     const QModelIndex index = row >= 0 ? filter_->mapFromSource(model_->index(row, 0)) : QModelIndex();
     if (!index.isValid()) continue;
-    rows.select(index, index);
+    shown.push_back(index.row());
     if (!first.isValid()) first = index;
   }
-  table_->selectionModel()->select(rows, QItemSelectionModel::ClearAndSelect | QItemSelectionModel::Rows);
+  // Neighbours as one: a selection of thousands of single rows takes seconds.
+  std::sort(shown.begin(), shown.end());
+  QItemSelection rows;
+  for (std::size_t from = 0, to = 0; from < shown.size(); from = to) {
+    for (to = from + 1; to < shown.size() && shown[to] == shown[to - 1] + 1;) ++to;
+    rows.append(QItemSelectionRange(filter_->index(shown[from], 0), filter_->index(shown[to - 1], filter_->columnCount() - 1)));
+  }
+  table_->selectionModel()->select(rows, QItemSelectionModel::ClearAndSelect);
   if (first.isValid()) table_->scrollTo(first);
   following_ = false;
 }

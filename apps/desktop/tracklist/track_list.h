@@ -24,6 +24,7 @@ class TrackList : public QWidget {
 
  private:
   void takeSelection();
+  void letGo();
   void followSelection();
   void tellCount();
 
