@@ -1,15 +1,13 @@
 #include <fmt/format.h>
 
-#include <cmath>
 #include <nlohmann/json.hpp>
 
 #include "apps/cli/cli.h"
 #include "apps/cli/progress_line.h"
 #include "core/base/atomic_file.h"
+#include "core/base/json_text.h"
 #include "core/base/thread_limit.h"
-#include "core/pipeline/prune_step.h"
 #include "core/pipeline/workspace.h"
-#include "core/project/edits.h"
 
 namespace dusky::cli {
 namespace {
@@ -20,10 +18,7 @@ struct Arguments {
   std::string project, rules_file;
   bool automatic = false, save = false, json = false, quiet = false;
   int threads = 0;
-  PruneRules rules;
 };
-
-Json number(double value) { return std::isfinite(value) ? Json(value) : Json(nullptr); }
 
 void printText(const Pruned& p, bool saved) {
   const Solution &b = *p.before, &a = *p.after;
@@ -48,19 +43,19 @@ void printJson(const Pruned& p, bool saved) {
   Json sightings = Json::array();
   for (const TrackFrame& s : p.choice.sightings) sightings.push_back({s.track, s.frame});
   const auto figures = [](const Solution& s) {
-    return Json{{"rms_px", number(s.rms_px)},
-                {"holdout_rms_px", number(s.holdout_rms_px)},
-                {"focal_px", number(s.lens().focal_px)},
-                {"stability_px", number(s.evidence.stability_px)}};
+    return Json{{"rms_px", numberOrNull(s.rms_px)},
+                {"holdout_rms_px", numberOrNull(s.holdout_rms_px)},
+                {"focal_px", numberOrNull(s.lens().focal_px)},
+                {"stability_px", numberOrNull(s.evidence.stability_px)}};
   };
   Json predicted = nullptr;
   if (p.predicted)
-    predicted = {{"rms_px", number(p.predicted->rms_px)},
-                 {"holdout_rms_px", number(p.predicted->holdout_rms_px)},
-                 {"focal_px", number(p.predicted->focal_px)},
-                 {"slip_px", number(p.predicted->slip_px)},
-                 {"focal_shift_sigmas", number(p.predicted->focal_shift_sigmas)},
-                 {"path_shift_sigmas", number(p.predicted->path_shift_sigmas)},
+    predicted = {{"rms_px", numberOrNull(p.predicted->rms_px)},
+                 {"holdout_rms_px", numberOrNull(p.predicted->holdout_rms_px)},
+                 {"focal_px", numberOrNull(p.predicted->focal_px)},
+                 {"slip_px", numberOrNull(p.predicted->slip_px)},
+                 {"focal_shift_sigmas", numberOrNull(p.predicted->focal_shift_sigmas)},
+                 {"path_shift_sigmas", numberOrNull(p.predicted->path_shift_sigmas)},
                  {"path_frame", p.predicted->path_frame}};
   fmt::print("{}\n", Json{{"format", "dusky-moth-prune"},
                           {"version", 1},
@@ -80,9 +75,8 @@ int prune(Arguments a, std::stop_token stop) {
   const ThreadLimit limit(a.threads);
   if (a.automatic && !a.rules_file.empty()) return failWith(invalidInput("Give --auto or --rules FILE, not both."));
   Workspace workspace;
-  std::string warning;
   const auto access = a.save ? ProjectStore::Access::Write : ProjectStore::Access::Read;
-  if (const Status opened = workspace.openProject(a.project, &warning, access); !opened.ok()) return failWith(opened.error());
+  if (const Status opened = workspace.openProject(a.project, nullptr, access); !opened.ok()) return failWith(opened.error());
   if (a.save && !workspace.readOnlyBecause().empty()) return failWith(cannotWrite(workspace.readOnlyBecause()));
   PruneRules rules = workspace.document().prune;
   if (!a.rules_file.empty()) {
@@ -99,12 +93,8 @@ int prune(Arguments a, std::stop_token stop) {
   const PruneTask task{workspace.document(), workspace.footage(), workspace.tracks(), workspace.solution()};
   const auto pruned = a.automatic ? pruneAutomatically(task, line) : pruneByRules(task, rules, line);
   if (!pruned.ok()) return failWith(pruned.error());
-  if (a.save && !pruned->choice.empty()) {
-    const int parent = workspace.shownRun();
-    const std::string own = workspace.solutionKeys().own;
-    if (const Status changed = workspace.run(setAsideChosen(workspace.document(), pruned->choice)); !changed.ok()) return failWith(changed.error());
-    workspace.takeSolution(pruned->after, solveKeys(workspace.document(), workspace.footage(), workspace.followedKey(), own),
-                           {.document = workspace.document(), .parent = parent, .carried_on = true});
+  if (a.save) {
+    if (const Status taken = workspace.takePruned(*pruned); !taken.ok()) return failWith(taken.error());
     if (const Status written = workspace.flush(); !written.ok()) return failWith(written.error());
   }
   a.json ? printJson(*pruned, a.save) : printText(*pruned, a.save);

@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "apps/cli/cli.h"
+#include "core/base/json_text.h"
 #include "core/pipeline/workspace.h"
 #include "core/project/document_changes.h"
 
@@ -11,8 +12,6 @@ namespace dusky::cli {
 namespace {
 
 using Json = nlohmann::ordered_json;
-
-Json number(double value) { return std::isfinite(value) ? Json(value) : Json(nullptr); }
 
 struct Arguments {
   std::string project;
@@ -30,26 +29,26 @@ Json jsonOf(const Run& run, const Workspace& workspace, const std::map<int, std:
           {"refined", run.carried_on},
           {"kept", marks.isKept(run.id)},
           {"changes", workspace.changesOf(run)},
-          {"rms_px", number(s.rms_px)},
-          {"holdout_rms_px", number(s.holdout_rms_px)},
-          {"noise_floor_px", number(s.noise_floor_px)},
+          {"rms_px", numberOrNull(s.rms_px)},
+          {"holdout_rms_px", numberOrNull(s.holdout_rms_px)},
+          {"noise_floor_px", numberOrNull(s.noise_floor_px)},
           {"verdict", s.verdict},
           {"sentence", s.sentence},
-          {"explained_share", number(s.explained_share)},
-          {"likely_slip_px", number(s.likely_slip_px)},
-          {"stability_px", number(s.stability_px)},
+          {"explained_share", numberOrNull(s.explained_share)},
+          {"likely_slip_px", numberOrNull(s.likely_slip_px)},
+          {"stability_px", numberOrNull(s.stability_px)},
           {"motion", s.motion},
           {"lens", s.lens},
           {"zooms", s.zooms},
-          {"focal_px", number(s.focal_px)},
-          {"sigma_focal_px", number(s.sigma_focal_px)},
+          {"focal_px", numberOrNull(s.focal_px)},
+          {"sigma_focal_px", numberOrNull(s.sigma_focal_px)},
           {"frames", s.frames},
           {"placed", s.placed},
           {"tracks_total", s.tracks},
           {"tracks_kept", s.kept},
           {"thinnest_frame", s.thinnest_frame},
           {"thinnest_tracks", s.thinnest_tracks},
-          {"solve_s", number(s.total_s)},
+          {"solve_s", numberOrNull(s.total_s)},
           {"bytes", size != bytes.end() ? Json(size->second) : Json(nullptr)}};
 }
 

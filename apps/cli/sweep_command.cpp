@@ -4,6 +4,7 @@
 
 #include "apps/cli/cli.h"
 #include "apps/cli/footage_arguments.h"
+#include "core/base/json_text.h"
 #include "core/pipeline/workspace.h"
 
 namespace dusky::cli {
@@ -17,12 +18,10 @@ struct SweepArguments : FootageArguments {
 
 constexpr std::array<std::string_view, 4> kVerdicts = {"clear", "several", "flat", "beyond"};
 
-nlohmann::ordered_json number(double v) { return std::isfinite(v) ? nlohmann::ordered_json(v) : nlohmann::ordered_json(nullptr); }
-
 void printJson(const SweepArguments& a, const SweepResult& result) {
   nlohmann::ordered_json points = nlohmann::ordered_json::array();
   for (const SweepPoint& p : result.points) {
-    points.push_back({{"value", p.value}, {"rms_px", number(p.rms_px)}, {"apart", number(p.chi_squared)}});
+    points.push_back({{"value", p.value}, {"rms_px", numberOrNull(p.rms_px)}, {"apart", numberOrNull(p.chi_squared)}});
     if (!a.second.parameter.empty()) points.back()["second"] = p.second;
   }
   fmt::print("{}\n", nlohmann::ordered_json{{"format", "dusky-moth-sweep"},
@@ -30,9 +29,9 @@ void printJson(const SweepArguments& a, const SweepResult& result) {
                                             {"parameter", a.sweep.first.parameter},
                                             {"second", a.second.parameter},
                                             {"verdict", kVerdicts[static_cast<std::size_t>(result.verdict)]},
-                                            {"best", number(result.best)},
-                                            {"best_second", number(result.best_second)},
-                                            {"sigma", number(result.sigma)},
+                                            {"best", numberOrNull(result.best)},
+                                            {"best_second", numberOrNull(result.best_second)},
+                                            {"sigma", numberOrNull(result.sigma)},
                                             {"valleys", result.valleys},
                                             {"sentence", result.sentence},
                                             {"points", points}}

@@ -1,4 +1,5 @@
 #pragma once
+#include <cmath>
 #include <nlohmann/json.hpp>
 #include <stdexcept>
 #include <string>
@@ -37,6 +38,9 @@ Json parsedJson(const std::string& text, nlohmann::detail::input_format_t format
   Json::sax_parse(text, &document, format);
   return json;
 }
+
+/// A number as JSON has it: null where it is unknown or without end.
+inline nlohmann::json numberOrNull(double value) { return std::isfinite(value) ? nlohmann::json(value) : nlohmann::json(nullptr); }
 
 /// What is wrong with a file that could not be parsed or read out, in words of ours: "it is no whole JSON (byte 17)", "\"width\" is missing".
 std::string whyUnreadable(const std::exception& problem);

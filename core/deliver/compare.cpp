@@ -7,6 +7,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "core/base/json_text.h"
 #include "core/geometry/align.h"
 
 namespace dusky {
@@ -192,22 +193,21 @@ std::string Comparison::text() const {
 }
 
 std::string Comparison::json() const {
-  const auto number = [](double v) { return std::isfinite(v) ? nlohmann::ordered_json(v) : nlohmann::ordered_json(nullptr); };
   return nlohmann::ordered_json{{"format", "dusky-moth-comparison"},
                                 {"version", 1},
                                 {"frames_solved", frames_solved},
                                 {"frames_true", frames_true},
-                                {"slip_rms_px", number(slip_rms_px)},
-                                {"slip_p95_px", number(slip_p95_px)},
-                                {"slip_jitter_px", number(slip_jitter_px)},
-                                {"centre_rms", number(centre_rms)},
-                                {"centre_max", number(centre_max)},
-                                {"path_length", number(path_length)},
-                                {"rotation_rms_deg", number(rotation_rms_deg)},
-                                {"rotation_max_deg", number(rotation_max_deg)},
-                                {"focal_error_percent", number(100 * focal_error_share)},
-                                {"lens_rms_px", number(lens_rms_px)},
-                                {"lens_max_px", number(lens_max_px)}}
+                                {"slip_rms_px", numberOrNull(slip_rms_px)},
+                                {"slip_p95_px", numberOrNull(slip_p95_px)},
+                                {"slip_jitter_px", numberOrNull(slip_jitter_px)},
+                                {"centre_rms", numberOrNull(centre_rms)},
+                                {"centre_max", numberOrNull(centre_max)},
+                                {"path_length", numberOrNull(path_length)},
+                                {"rotation_rms_deg", numberOrNull(rotation_rms_deg)},
+                                {"rotation_max_deg", numberOrNull(rotation_max_deg)},
+                                {"focal_error_percent", numberOrNull(100 * focal_error_share)},
+                                {"lens_rms_px", numberOrNull(lens_rms_px)},
+                                {"lens_max_px", numberOrNull(lens_max_px)}}
              .dump(1) +
          "\n";
 }

@@ -3,6 +3,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "core/base/json_text.h"
 #include "core/base/process.h"
 #include "core/deliver/delivery.h"
 #include "core/review/verdict.h"
@@ -11,8 +12,6 @@ namespace dusky {
 namespace {
 
 using Json = nlohmann::ordered_json;
-
-Json number(double value) { return std::isfinite(value) ? Json(value) : Json(nullptr); }
 
 Json matrixOf(const Pose& pose) {
   const Mat3 r = pose.world_from_camera.toRotationMatrix();
@@ -31,16 +30,17 @@ Json framesOf(const DeliveryInput& input, Json& missing) {
       missing.push_back(frame.frame);
       continue;
     }
-    Json one = {
-        {"frame", frame.frame},
-        {"image", nullptr},
-        {"camera", input.solution.cameras[frame.camera].name},
-        {"world_from_camera", matrixOf(input.scene.scene_from_solve * frame.pose)},
-        {"sigma", {{"centre", number(input.scene.scene_from_solve.scale * frame.sigma_centre)}, {"rotation_deg", number(degrees(frame.sigma_rotation_rad))}}},
-        {"rms_px", number(frame.rms_px)},
-        {"holdout_rms_px", number(frame.holdout_rms_px)},
-        {"tracks", frame.tracks}};
-    if (!std::isnan(frame.focal_px)) one["focal_px"] = frame.focal_px, one["sigma"]["focal_px"] = number(frame.sigma_focal_px);
+    Json one = {{"frame", frame.frame},
+                {"image", nullptr},
+                {"camera", input.solution.cameras[frame.camera].name},
+                {"world_from_camera", matrixOf(input.scene.scene_from_solve * frame.pose)},
+                {"sigma",
+                 {{"centre", numberOrNull(input.scene.scene_from_solve.scale * frame.sigma_centre)},
+                  {"rotation_deg", numberOrNull(degrees(frame.sigma_rotation_rad))}}},
+                {"rms_px", numberOrNull(frame.rms_px)},
+                {"holdout_rms_px", numberOrNull(frame.holdout_rms_px)},
+                {"tracks", frame.tracks}};
+    if (!std::isnan(frame.focal_px)) one["focal_px"] = frame.focal_px, one["sigma"]["focal_px"] = numberOrNull(frame.sigma_focal_px);
     frames.push_back(std::move(one));
   }
   return frames;
@@ -76,16 +76,16 @@ Json cameraOf(const Solution& solution, int index) {
   const auto names = lensParameterNames(lens.model);
   for (std::size_t k = 0; k < names.size(); ++k) {
     parameters[std::string(names[k])] = lens.parameters()[k];
-    sigma[std::string(names[k])] = number(camera.sigma[k]);
+    sigma[std::string(names[k])] = numberOrNull(camera.sigma[k]);
   }
   Json curve = Json::array();
-  for (const LensCurvePoint& p : camera.curve) curve.push_back({{"radius_px", p.radius_px}, {"bend_px", p.bend_px}, {"sigma_px", number(p.sigma_px)}});
-  return {
-      {"width", lens.width},
-      {"height", lens.height},
-      {"pixel_aspect", lens.pixel_aspect},
-      {"lens", {{"model", describe(lens.model)}, {"parameters", parameters}, {"sigma", sigma}, {"sigma_px", number(camera.lens_sigma_px)}, {"curve", curve}}},
-      {"lens_samples", allLensSamples(solution, index)}};
+  for (const LensCurvePoint& p : camera.curve) curve.push_back({{"radius_px", p.radius_px}, {"bend_px", p.bend_px}, {"sigma_px", numberOrNull(p.sigma_px)}});
+  return {{"width", lens.width},
+          {"height", lens.height},
+          {"pixel_aspect", lens.pixel_aspect},
+          {"lens",
+           {{"model", describe(lens.model)}, {"parameters", parameters}, {"sigma", sigma}, {"sigma_px", numberOrNull(camera.lens_sigma_px)}, {"curve", curve}}},
+          {"lens_samples", allLensSamples(solution, index)}};
 }
 
 Json camerasOf(const Solution& solution) {
@@ -102,10 +102,10 @@ Json pointsOf(const DeliveryInput& input) {
     points.push_back({{"id", track.id},
                       {"xyz", {p.x(), p.y(), p.z()}},
                       {"rgb", {track.color.r, track.color.g, track.color.b}},
-                      {"typical_error_px", number(track.typical_error_px)},
+                      {"typical_error_px", numberOrNull(track.typical_error_px)},
                       {"life", track.life},
-                      {"parallax_deg", number(degrees(track.parallax_rad))},
-                      {"sigma", number(track.at_infinity ? kUnknown : input.scene.scene_from_solve.scale * track.sigma_point)},
+                      {"parallax_deg", numberOrNull(degrees(track.parallax_rad))},
+                      {"sigma", numberOrNull(track.at_infinity ? kUnknown : input.scene.scene_from_solve.scale * track.sigma_point)},
                       {"far", track.at_infinity},
                       {"holdout", track.holdout}});
   }
@@ -123,10 +123,10 @@ Json staircaseOf(const Solution& solution) {
   Json steps = Json::array();
   for (const StaircaseStep& step : solution.staircase) {
     steps.push_back({{"released", step.released},
-                     {"rms_px", number(step.rms_px)},
-                     {"holdout_rms_px", number(step.holdout_rms_px)},
-                     {"rms_before_px", number(step.rms_before_px)},
-                     {"holdout_before_px", number(step.holdout_before_px)},
+                     {"rms_px", numberOrNull(step.rms_px)},
+                     {"holdout_rms_px", numberOrNull(step.holdout_rms_px)},
+                     {"rms_before_px", numberOrNull(step.rms_before_px)},
+                     {"holdout_before_px", numberOrNull(step.holdout_before_px)},
                      {"kept", step.kept},
                      {"why", step.why}});
   }
@@ -136,7 +136,7 @@ Json staircaseOf(const Solution& solution) {
 Json moversOf(const Solution& solution) {
   Json movers = Json::array();
   for (const Mover& m : solution.movers)
-    movers.push_back({{"name", m.name}, {"first", m.first}, {"last", m.last}, {"tracks", m.tracks}, {"rms_px", number(m.rms_px)}});
+    movers.push_back({{"name", m.name}, {"first", m.first}, {"last", m.last}, {"tracks", m.tracks}, {"rms_px", numberOrNull(m.rms_px)}});
   return movers;
 }
 
@@ -148,14 +148,14 @@ Json verdictOf(const Solution& solution) {
                       {"first", cause.frames ? Json(cause.frames->first) : Json()},
                       {"last", cause.frames ? Json(cause.frames->last) : Json()},
                       {"sentence", cause.sentence},
-                      {"significance", number(cause.significance)}});
+                      {"significance", numberOrNull(cause.significance)}});
   }
   return {{"level", describe(verdict.level)},
           {"sentence", verdict.sentence},
-          {"explained_share", number(verdict.explained_share)},
-          {"noise_floor_px", number(verdict.noise_floor_px)},
-          {"stability_px", number(verdict.stability_px)},
-          {"likely_slip_px", number(verdict.likely_slip_px)},
+          {"explained_share", numberOrNull(verdict.explained_share)},
+          {"noise_floor_px", numberOrNull(verdict.noise_floor_px)},
+          {"stability_px", numberOrNull(verdict.stability_px)},
+          {"likely_slip_px", numberOrNull(verdict.likely_slip_px)},
           {"causes", std::move(causes)}};
 }
 }  // namespace
@@ -180,24 +180,24 @@ std::string reportJson(const DeliveryInput& input) {
                  {"missing_frames", std::move(missing)},
                  {"cameras", camerasOf(s)},
                  {"points", pointsOf(input)},
-                 {"rms_px", number(s.rms_px)},
-                 {"holdout_rms_px", number(s.holdout_rms_px)},
-                 {"holdout", {{"tracks", s.summary.holdout_tracks}, {"kept", s.summary.holdout_kept}, {"tolerance_px", number(s.summary.tolerance_px)}}},
+                 {"rms_px", numberOrNull(s.rms_px)},
+                 {"holdout_rms_px", numberOrNull(s.holdout_rms_px)},
+                 {"holdout", {{"tracks", s.summary.holdout_tracks}, {"kept", s.summary.holdout_kept}, {"tolerance_px", numberOrNull(s.summary.tolerance_px)}}},
                  {"tracks_total", s.tracks.size()},
                  {"tracks_kept", s.keptTracks()},
                  {"motion", describe(s.motion)},
                  {"motion_why", s.whyMotion()},
                  {"stretches", stretchesOf(s)},
-                 {"readout", {{"frames", s.readout}, {"sigma", number(s.sigma_readout)}}},
+                 {"readout", {{"frames", s.readout}, {"sigma", numberOrNull(s.sigma_readout)}}},
                  {"readout_ms", 1000 * s.readout / input.footage.fps},
                  {"verdict", verdictOf(s)},
                  {"movers", moversOf(s)},
                  {"staircase", staircaseOf(s)},
                  {"timings_s",
-                  {{"decode", number(input.timings.decode_s)},
-                   {"track", number(input.timings.track_s)},
-                   {"solve", number(input.timings.solve_s)},
-                   {"total", number(input.timings.total_s)}}},
+                  {{"decode", numberOrNull(input.timings.decode_s)},
+                   {"track", numberOrNull(input.timings.track_s)},
+                   {"solve", numberOrNull(input.timings.solve_s)},
+                   {"total", numberOrNull(input.timings.total_s)}}},
                  {"peak_rss_mb", std::round(peakResidentMb())},
                  {"warnings", std::move(warnings)}};
   return report.dump(1) + "\n";

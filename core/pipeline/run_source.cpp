@@ -19,15 +19,20 @@ void fillImported(const RunSource& source, Document& document) {
     const auto here = std::find_if(source.imported.begin(), source.imported.end(), [&](const ImportedTracks& one) { return one.key == import.key; });
     if (here != source.imported.end()) import.tracks = here->tracks;
     if (import.tracks || !source.store) continue;
-    const auto bytes = source.store->result(stepOfImport(import), import.key);
-    const auto read = bytes ? decodeTracks(*bytes) : Result<TrackSetPtr>(unreadable("gone"));
-    if (read.ok()) import.tracks = numberedFrom(**read, (*read)->tracks.empty() ? kFirstImportedId : (*read)->tracks.front().id);
+    if (const auto read = importedFrom(*source.store, import); read.ok()) import.tracks = *read;
   }
 }
 
 }  // namespace
 
 std::string stepOfImport(const ImportedTracks& import) { return "imported " + import.key; }
+
+Result<TrackSetPtr> importedFrom(const ProjectStore& store, const ImportedTracks& import) {
+  const auto bytes = store.result(stepOfImport(import), import.key);
+  const auto read = bytes ? decodeTracks(*bytes) : Result<TrackSetPtr>(unreadable("they are not in the project file"));
+  if (!read.ok()) return read;
+  return numberedFrom(**read, (*read)->tracks.empty() ? kFirstImportedId : (*read)->tracks.front().id);
+}
 
 Result<RunResult> RunSource::read() const {
   if (writer && (!solution || !followed)) (void)writer->flush();

@@ -38,7 +38,8 @@ struct RunSource {
 /// What the ledger shows of a solve.
 RunSummary summaryOf(const Solution& solution);
 
-/// Where the places of imported tracks are stored.
+/// Where the places of imported tracks are stored, and those that are. Errors: Unreadable: they are not there, or damaged.
 std::string stepOfImport(const ImportedTracks& import);
+Result<TrackSetPtr> importedFrom(const ProjectStore& store, const ImportedTracks& import);
 
 }  // namespace dusky

@@ -148,26 +148,25 @@ Status Workspace::afterChange() {
   recall();
   keepUnsaved();
   if (!storing()) return Done{};
-  if (const Status saved = storeImported(); !saved.ok()) return saved;
+  if (const Status saved = storeImported(*file_.store); !saved.ok()) return saved;
   return file_.store->saveDocument(document_);
 }
 
 /// The places of imported tracks are no result that could be made again: they are in the file before the document speaks of them, each kept
 /// as long as the file.
-Status Workspace::storeImported() {
+Status Workspace::storeImported(ProjectStore& store) const {
   for (const ImportedTracks& import : document_.work.imported) {
-    if (!import.tracks || file_.store->has(stepOfImport(import), import.key)) continue;
-    if (const Status saved = file_.store->saveResult(stepOfImport(import), import.key, encode(*import.tracks)); !saved.ok()) return saved;
+    if (!import.tracks || store.has(stepOfImport(import), import.key)) continue;
+    if (const Status saved = store.saveResult(stepOfImport(import), import.key, encode(*import.tracks)); !saved.ok()) return saved;
   }
   return Done{};
 }
 
 void Workspace::readImported(std::string* warning) {
   for (ImportedTracks& import : document_.work.imported) {
-    const auto bytes = stored(stepOfImport(import), import.key);
-    auto read = bytes ? decodeTracks(*bytes) : Result<TrackSetPtr>(unreadable("they are not in the project file"));
+    const auto read = importedFrom(*file_.store, import);
     if (read.ok())
-      import.tracks = numberedFrom(**read, (*read)->tracks.empty() ? kFirstImportedId : (*read)->tracks.front().id);
+      import.tracks = *read;
     else if (warning)
       *warning += fmt::format("{}The imported tracks \"{}\" are lost: {}.", warning->empty() ? "" : " ", import.label.group, read.error().message);
   }

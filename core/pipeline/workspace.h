@@ -4,6 +4,7 @@
 #include <set>
 
 #include "core/pipeline/footage_record.h"
+#include "core/pipeline/prune_step.h"
 #include "core/pipeline/recent_results.h"
 #include "core/pipeline/run_source.h"
 #include "core/pipeline/step_table.h"
@@ -116,6 +117,10 @@ class Workspace {
   /// The same, as a run of the ledger. It is shown when the tracks that it was made from are; else it waits until they are again.
   void takeSolution(SolutionPtr solution, const SolveKeys& keys, const RunOrigin& origin = {});
 
+  /// Sets aside, as an edit, what a pruning of the solve that is shown took out, and takes the solve that came of it. Nothing where nothing went.
+  /// Errors: as run().
+  Status takePruned(const Pruned& pruned);
+
   /// The files as they were when they were last looked at.
   const FilePrints& filePrints() const { return prints_; }
   /// Takes what a look at the files found: where they are others, results made from them are stale.
@@ -151,7 +156,7 @@ class Workspace {
   void remember();
   void recall();
   void refreshTracks();
-  Status storeImported();
+  Status storeImported(ProjectStore& store) const;
   void readImported(std::string* warning);
   void refreshPicks();
   std::string solvedTracksKey() const;

@@ -260,6 +260,15 @@ void Workspace::takeSolution(SolutionPtr solution, const SolveKeys& keys, const 
   showSolution();
 }
 
+Status Workspace::takePruned(const Pruned& pruned) {
+  if (pruned.choice.empty()) return Done{};
+  const int parent = shownRun();
+  const std::string own = solution_keys_.own;
+  const Status changed = run(setAsideChosen(seen_, pruned.choice));
+  takeSolution(pruned.after, solveKeys(seen_, footage_, tracks_key_, own), {.document = seen_, .parent = parent, .carried_on = true});
+  return changed;
+}
+
 /// Taking a solve is no edit: it is there to be chosen again, whatever is undone.
 void Workspace::showNewest() {
   LedgerMarks marks = document_.ledger;
@@ -319,10 +328,7 @@ std::optional<std::string> Workspace::tracksBytes(const std::string& key) const 
 
 /// Adds what that project does not have yet: its runs get numbers of their own there, and what it says about its runs stays.
 Status Workspace::addTo(ProjectStore& store, Document& document) const {
-  for (const ImportedTracks& import : document_.work.imported) {
-    if (!import.tracks || store.has(stepOfImport(import), import.key)) continue;
-    if (const Status saved = store.saveResult(stepOfImport(import), import.key, encode(*import.tracks)); !saved.ok()) return saved;
-  }
+  if (const Status saved = storeImported(store); !saved.ok()) return saved;
   for (const auto& [key, tracks] : tracksToStore()) {
     if (const Status saved = store.saveResult("tracks", key, encode(*tracks)); !saved.ok()) return saved;
   }

@@ -10,8 +10,6 @@ namespace dusky {
 namespace {
 using Json = nlohmann::json;
 
-Json number(double value) { return std::isnan(value) ? Json(nullptr) : Json(value); }
-
 void read(const Json& json, const char* name, double& value) {
   if (const auto at = json.find(name); at != json.end() && at->is_number()) value = at->get<double>();
 }
@@ -32,26 +30,26 @@ std::string LedgerMarks::nameOf(int run) const {
 }
 
 std::string runSummaryToJson(const RunSummary& s) {
-  return Json{{"rms_px", number(s.rms_px)},
-              {"holdout_rms_px", number(s.holdout_rms_px)},
-              {"noise_floor_px", number(s.noise_floor_px)},
+  return Json{{"rms_px", numberOrNull(s.rms_px)},
+              {"holdout_rms_px", numberOrNull(s.holdout_rms_px)},
+              {"noise_floor_px", numberOrNull(s.noise_floor_px)},
               {"verdict", s.verdict},
               {"sentence", s.sentence},
-              {"likely_slip_px", number(s.likely_slip_px)},
-              {"stability_px", number(s.stability_px)},
-              {"explained_share", number(s.explained_share)},
+              {"likely_slip_px", numberOrNull(s.likely_slip_px)},
+              {"stability_px", numberOrNull(s.stability_px)},
+              {"explained_share", numberOrNull(s.explained_share)},
               {"motion", s.motion},
               {"lens", s.lens},
               {"zooms", s.zooms},
-              {"focal_px", number(s.focal_px)},
-              {"sigma_focal_px", number(s.sigma_focal_px)},
+              {"focal_px", numberOrNull(s.focal_px)},
+              {"sigma_focal_px", numberOrNull(s.sigma_focal_px)},
               {"placed", s.placed},
               {"frames", s.frames},
               {"kept", s.kept},
               {"tracks", s.tracks},
               {"thinnest_frame", s.thinnest_frame},
               {"thinnest_tracks", s.thinnest_tracks},
-              {"total_s", number(s.total_s)}}
+              {"total_s", numberOrNull(s.total_s)}}
       .dump();
 }
 

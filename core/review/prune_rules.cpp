@@ -8,7 +8,9 @@
 #include <numbers>
 
 #include "core/base/numbers.h"
+#include "core/mask/mask_keys.h"
 #include "core/solve/drift.h"
+#include "core/solve/remeasure.h"
 
 namespace dusky {
 namespace {
@@ -19,15 +21,6 @@ int cellOf(const TrackSet& tracks, const Vec2& at) {
   const int x = std::clamp(static_cast<int>(kCellsAcross * at.x() / tracks.width), 0, kCellsAcross - 1);
   const int y = std::clamp(static_cast<int>(kCellsDown * at.y() / tracks.height), 0, kCellsDown - 1);
   return y * kCellsAcross + x;
-}
-
-bool isInside(const std::vector<Vec2>& outline, const Vec2& at) {
-  bool inside = false;
-  for (std::size_t i = 0, j = outline.size() - 1; i < outline.size(); j = i++) {
-    const Vec2 &a = outline[i], &b = outline[j];
-    if ((a.y() > at.y()) != (b.y() > at.y()) && at.x() < (b.x() - a.x()) * (at.y() - a.y()) / (b.y() - a.y()) + a.x()) inside = !inside;
-  }
-  return inside;
 }
 
 /// The error of a sighting with its direction.
@@ -48,12 +41,6 @@ std::vector<Residual> residualsOf(const Solution& solution, const TrackSet& trac
     }
   }
   return all;
-}
-
-/// What it was made from is known by its numbers.
-bool madeFrom(const Solution& solution, const TrackSet& tracks) {
-  return std::equal(solution.tracks.begin(), solution.tracks.end(), tracks.tracks.begin(), tracks.tracks.end(),
-                    [](const SolvedTrack& solved, const Track& track) { return solved.id == track.id && solved.errors.size() == track.observations.size(); });
 }
 
 /// How far errors move along a line over a track's life; 0 where the line is not clearly more than chance.
@@ -154,7 +141,7 @@ class Coverage {
 bool isInRegions(const Track& track, const std::vector<PruneRegion>& regions) {
   return std::any_of(regions.begin(), regions.end(), [&](const PruneRegion& region) {
     const Observation* seen = track.at(region.frame);
-    return seen && region.outline.size() > 2 && isInside(region.outline, seen->position);
+    return seen && region.outline.size() > 2 && insideLine(region.outline, seen->position);
   });
 }
 

@@ -22,15 +22,15 @@ void takeCameras(const Solution& solution, Reconstruction& work) {
   work.readout = solution.readout;
 }
 
-bool sameTracks(const Solution& solution, const TrackSet& tracks) {
+}  // namespace
+
+bool madeFrom(const Solution& solution, const TrackSet& tracks) {
   return std::equal(solution.tracks.begin(), solution.tracks.end(), tracks.tracks.begin(), tracks.tracks.end(),
                     [](const SolvedTrack& solved, const Track& track) { return solved.id == track.id && solved.errors.size() == track.observations.size(); });
 }
 
-}  // namespace
-
 Result<Reconstruction> reconstructionOf(const Solution& solution, const TrackSet& tracks) {
-  if (!sameTracks(solution, tracks)) return invalidInput("The solve was made from other tracks.");
+  if (!madeFrom(solution, tracks)) return invalidInput("The solve was made from other tracks.");
   Reconstruction work;
   takeCameras(solution, work);
   const Vec3 middle = pathExtent(work).middle;

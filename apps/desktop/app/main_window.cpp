@@ -175,9 +175,7 @@ void MainWindow::jobFinished(bool well) {
 }
 
 void MainWindow::open(const QString& path) {
-  if (path.isEmpty()) return;
-  if (session_.jobs.busy()) return showNotice(tr("Something still runs on this shot: wait for it or cancel it (Ctrl+.), then open the other one."));
-  if (!mayLeave()) return;
+  if (path.isEmpty() || !mayOpen()) return;
   QSize picture(0, 0);
   if (path.endsWith(".csv")) {
     // A table of places does not say how large the picture is.
@@ -234,6 +232,12 @@ bool MainWindow::saveAs() {
   if (path.isEmpty()) return false;
   if (!path.endsWith(".moth")) path += ".moth";
   return saveTo(path);
+}
+
+bool MainWindow::mayOpen() {
+  if (!session_.jobs.busy()) return mayLeave();
+  showNotice(tr("Something still runs on this shot: wait for it or cancel it (Ctrl+.), then open the other one."));
+  return false;
 }
 
 bool MainWindow::mayLeave() {

@@ -4,7 +4,7 @@
 
 #include "apps/desktop/actions/edit_actions.h"
 #include "apps/desktop/actions/track_actions.h"
-#include "apps/desktop/app/view_table.h"
+#include "apps/desktop/model/view_table.h"
 #include "apps/desktop/model/session.h"
 #include "apps/desktop/space/eye.h"
 #include "core/base/thread_limit.h"
@@ -117,6 +117,8 @@ class MainWindow : public QMainWindow {
   bool save();
   bool saveAs();
   bool mayLeave();
+  /// Whether another shot may be opened now; says why not.
+  bool mayOpen();
   void showNotice(const QString& sentence);
   void lookAtProjectFile();
   void refreshTitle();

@@ -52,8 +52,7 @@ void MainWindow::refreshUnsaved() {
 }
 
 void MainWindow::openUnsaved(const QString& kept) {
-  if (session_.jobs.busy()) return showNotice(tr("Something still runs on this shot: wait for it or cancel it (Ctrl+.), then open the other one."));
-  if (!mayLeave()) return;
+  if (!mayOpen()) return;
   session_.jobs.openUnsaved(kept.toStdString());
 }
 

@@ -5,6 +5,7 @@
 #include <QSlider>
 #include <QSplitter>
 #include <QStackedWidget>
+#include <QTimer>
 #include <QVBoxLayout>
 
 #include "apps/desktop/app/main_window.h"
@@ -120,11 +121,16 @@ QWidget* MainWindow::makeWork() {
   above_->setSizes({560, 450});
   halves_->setSizes({380, 280});
   above_->setObjectName("above"), halves_->setObjectName("halves");
+  // Not with every step of a drag: it is a file.
+  auto* later = new QTimer(this);
+  later->setSingleShot(true);
+  later->setInterval(400);
+  connect(later, &QTimer::timeout, this, &MainWindow::rememberSplitters);
   for (QSplitter* splitter : {above_, halves_}) {
     splitter->setHandleWidth(6);
     splitter->setChildrenCollapsible(false);
     splitter->restoreState(userSettings().value("splitter/" + splitter->objectName()).toByteArray());
-    connect(splitter, &QSplitter::splitterMoved, this, &MainWindow::rememberSplitters);
+    connect(splitter, &QSplitter::splitterMoved, later, qOverload<>(&QTimer::start));
   }
   for (const auto& [place, widget] : places_) {
     for (ViewFrame* frame : widget->findChildren<ViewFrame*>()) connect(frame, &ViewFrame::fillAsked, this, [this, at = place] { fillWith(at); });

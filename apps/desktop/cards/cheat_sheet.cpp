@@ -5,6 +5,7 @@
 #include <QPainter>
 #include <QPixmap>
 
+#include "apps/desktop/model/view_table.h"
 #include "apps/desktop/paint/theme.h"
 #include "apps/desktop/paint/track_glyphs.h"
 
@@ -12,8 +13,21 @@ namespace dusky::desktop {
 namespace {
 
 struct Line {
-  const char *keys, *what;
+  std::string keys, what;
 };
+
+/// The keys of the views that share a place: "Ctrl+1 to 3".
+Line viewsIn(ViewPlace place) {
+  QStringList names;
+  int first = 0, last = 0;
+  for (const ViewInfo& info : kViews) {
+    if (info.place != place || info.key == 0) continue;
+    names << QString(info.name).toLower();
+    if (first == 0) first = info.key;
+    last = info.key;
+  }
+  return {QString("Ctrl+%1 to %2").arg(first - Qt::Key_0).arg(last - Qt::Key_0).toStdString(), names.join(", ").toStdString()};
+}
 
 const std::vector<std::pair<const char*, std::vector<Line>>>& groups() {
   static const std::vector<std::pair<const char*, std::vector<Line>>> all = {
@@ -56,8 +70,8 @@ const std::vector<std::pair<const char*, std::vector<Line>>>& groups() {
         {"Wheel", "nearer, farther"},
         {"2, 3, 4", "orbit, from above, through the camera"},
         {"A", "everything in view"},
-        {"Ctrl+1 to 3", "Space, close-up, two frames"},
-        {"Ctrl+4 to 9", "error map, tracks, coverage, lens, sweep, ledger"},
+        viewsIn(ViewPlace::Right),
+        viewsIn(ViewPlace::Below),
         {"Y", "the other run of a comparison, and back"},
         {"Z", "one view fills the window, and back"}}},
       {"Error map",
@@ -107,10 +121,10 @@ CheatSheet::CheatSheet(QWidget* parent) : QDialog(parent) {
     head(tr(name).toUpper());
     for (const Line& line : lines) {
       const int row = grid->rowCount();
-      auto* keys = new QLabel(tr(line.keys));
+      auto* keys = new QLabel(tr(line.keys.c_str()));
       keys->setProperty("role", "quiet");
       grid->addWidget(keys, row, 0);
-      grid->addWidget(new QLabel(tr(line.what)), row, 1);
+      grid->addWidget(new QLabel(tr(line.what.c_str())), row, 1);
     }
     grid->setRowStretch(grid->rowCount(), shown % 4 == 0 ? 1 : 0);
   }

@@ -8,6 +8,7 @@
 #include <QVBoxLayout>
 
 #include "apps/desktop/ledger/difference_chart.h"
+#include "apps/desktop/paint/row_table.h"
 #include "core/project/edits.h"
 
 namespace dusky::desktop {
@@ -36,16 +37,7 @@ LedgerView::LedgerView(Session& session, QWidget* parent)
   flip_->setCheckable(true);
   table_->setObjectName("ledgerTable");
   table_->setModel(model_);
-  table_->setSelectionBehavior(QAbstractItemView::SelectRows);
-  table_->setSelectionMode(QAbstractItemView::ExtendedSelection);
-  table_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed);
-  table_->setShowGrid(false);
-  table_->setWordWrap(false);
-  table_->setContextMenuPolicy(Qt::CustomContextMenu);
-  table_->verticalHeader()->hide();
-  table_->verticalHeader()->setDefaultSectionSize(22);
-  table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
-  table_->horizontalHeader()->setStretchLastSection(true);
+  dressRowTable(*table_, 22);
   const std::array<int, LedgerModel::Columns> widths = {104, 176, 60, 80, 58, 56, 116, 76, 92, 92, 60};
   for (int i = 0; i < LedgerModel::Columns; ++i) table_->setColumnWidth(i, widths[static_cast<std::size_t>(i)]);
   auto* halves = new QSplitter(Qt::Horizontal);

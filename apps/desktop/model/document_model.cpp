@@ -165,6 +165,12 @@ void DocumentModel::relinkFootage(const FootageRecord& found) {
   tell();
 }
 
+void DocumentModel::takePruned(const Pruned& pruned) {
+  report(workspace_.takePruned(pruned));
+  touched_ = true;
+  tell();
+}
+
 void DocumentModel::restoreRun(const RunResult& run) {
   report(workspace_.restoreRun(run));
   touched_ = true;

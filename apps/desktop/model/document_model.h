@@ -54,6 +54,7 @@ class DocumentModel : public QObject {
   void dropPartial();
   void takeTracks(TrackSetPtr tracks, const std::string& key);
   void takeSolution(SolutionPtr solution, const SolveKeys& keys, const RunOrigin& origin = {});
+  void takePruned(const Pruned& pruned);
   void restoreRun(const RunResult& run);
   /// Shows another run in the place of the one that is shown, to compare; nothing is changed by it. Ends with peekEnd(), and by any change.
   void peek(const RunResult& run);

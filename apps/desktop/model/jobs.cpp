@@ -387,17 +387,12 @@ void Jobs::pruneWhileItHelps() {
       return std::nullopt;
     }
     const PruneTask task{model_.document(), workspace.footage(), workspace.tracks(), workspace.solution()};
-    return [this, task, keys = workspace.solutionKeys(), parent = workspace.shownRun()](std::stop_token stop) {
+    return [this, task](std::stop_token stop) {
       const auto pruned = pruneAutomatically(task, progressOf(Step::Prune, stop));
-      post([this, pruned, task, keys, parent] {
+      post([this, pruned, task] {
         if (pruned.ok()) prune_note_ = QString::fromStdString(pruned->note);
         // What was changed meanwhile stays as it is.
-        if (pruned.ok() && !pruned->choice.empty() && task.document == model_.document()) {
-          model_.run(setAsideChosen(model_.document(), pruned->choice));
-          const Workspace& now = model_.workspace();
-          model_.takeSolution(pruned->after, solveKeys(model_.document(), now.footage(), now.followedKey(), keys.own),
-                              {.document = model_.document(), .parent = parent, .carried_on = true});
-        }
+        if (pruned.ok() && !pruned->choice.empty() && task.document == model_.document()) model_.takePruned(*pruned);
         endQuietly(pruned.ok() ? Status(Done{}) : Status(pruned.error()));
       });
     };

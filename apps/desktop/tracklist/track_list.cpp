@@ -7,6 +7,8 @@
 #include <QVBoxLayout>
 #include <algorithm>
 
+#include "apps/desktop/paint/row_table.h"
+
 namespace dusky::desktop {
 
 TrackList::TrackList(Session& session, QMenu* track_menu, QWidget* parent)
@@ -16,16 +18,7 @@ TrackList::TrackList(Session& session, QMenu* track_menu, QWidget* parent)
   table_->setModel(filter_);
   table_->setSortingEnabled(true);
   table_->sortByColumn(TrackListModel::Worst, Qt::DescendingOrder);
-  table_->setSelectionBehavior(QAbstractItemView::SelectRows);
-  table_->setSelectionMode(QAbstractItemView::ExtendedSelection);
-  table_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed);
-  table_->setShowGrid(false);
-  table_->setWordWrap(false);
-  table_->setContextMenuPolicy(Qt::CustomContextMenu);
-  table_->verticalHeader()->hide();
-  table_->verticalHeader()->setDefaultSectionSize(20);
-  table_->horizontalHeader()->setStretchLastSection(true);
-  table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+  dressRowTable(*table_, 20);
   const std::array<int, TrackListModel::Columns> widths = {80, 80, 96, 84, 50, 50, 78, 76, 90, 160, 160};
   for (int i = 0; i < TrackListModel::Columns; ++i) table_->setColumnWidth(i, widths[static_cast<std::size_t>(i)]);
   auto* words = new QLineEdit;

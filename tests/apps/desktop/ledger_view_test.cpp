@@ -76,8 +76,7 @@ TEST_F(LedgerWindow, RunsAreListedNamedAndGoneBackTo) {
   table().edit(table().model()->index(1, LedgerModel::Name));
   QTest::keyClicks(QApplication::focusWidget(), "before");
   QTest::keyClick(QApplication::focusWidget(), Qt::Key_Return);
-  QTest::qWait(50);
-  EXPECT_EQ(document().ledger.nameOf(1), "before");
+  EXPECT_TRUE(waitUntil([&] { return document().ledger.nameOf(1) == "before"; }, 10000)) << document().ledger.nameOf(1);
   EXPECT_EQ(cell(0, LedgerModel::Changes), "refines before: 2 tracks set aside");
 }
 
