@@ -4,7 +4,7 @@
 #include <string_view>
 #include <vector>
 
-#include "core/solve/solution.h"
+#include "core/review/track_measures.h"
 #include "core/solve/solve_options.h"
 #include "core/track/track_set.h"
 
@@ -43,21 +43,6 @@ struct PruneRules {
   bool operator==(const PruneRules&) const = default;
 };
 
-/// What the rules look at in a track, as a solve has it.
-struct TrackMeasures {
-  int id = 0;
-  int life = 0;
-  double typical_px = kUnknown, worst_px = kUnknown;
-  double parallax_deg = kUnknown;    ///< Unknown without a depth.
-  double depth_sigma_pc = kUnknown;  ///< Of the distance from the nearest camera that sees it.
-  double distance = kUnknown;        ///< From there, times the median of the kept ones.
-  bool behind = false;
-  double creep_px = 0;   ///< Along the line that its errors follow through time; 0 where chance does as much.
-  double shared_px = 0;  ///< What its errors have in common with those of its neighbours, RMS.
-};
-/// Of each track that has a place, ascending by id. `tracks`: those that the solution was made from.
-std::vector<TrackMeasures> measureTracks(const Solution& solution, const TrackSet& tracks);
-
 enum class PruneRule : std::uint8_t { Life, Typical, Worst, Parallax, DepthSigma, Distance, Behind, Creep, Shared, Region, Count };
 /// "life", "typical error" ...
 std::string_view describe(PruneRule rule);
@@ -71,8 +56,10 @@ struct PruneChoice {
   int fewest_tracks = 0, fewest_frame = 0;                                ///< The frame that is left with fewest kept tracks.
   bool empty() const { return tracks.empty() && sightings.empty(); }
 };
-/// `pinned`: never go, ascending. Of other tracks than the solution was made from nothing goes. Holdout tracks go by the same rules, so that they judge what is
-/// left.
+/// `measured`: of measureTracks(), where they are known already. `pinned`: never go, ascending. Of other tracks than the solution was made from nothing goes.
+/// Holdout tracks go by the same rules, so that they judge what is left.
+PruneChoice choosePruning(const Solution& solution, const TrackSet& tracks, const std::vector<TrackMeasures>& measured, const PruneRules& rules,
+                          const std::vector<int>& pinned = {});
 PruneChoice choosePruning(const Solution& solution, const TrackSet& tracks, const PruneRules& rules, const std::vector<int>& pinned = {});
 
 }  // namespace dusky

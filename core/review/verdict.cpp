@@ -240,7 +240,7 @@ void findCauses(const Solution& solution, Verdict& verdict) {
 
 double usualErrorTop(const Solution& solution) {
   if (!(solution.rms_px > 1e-6)) return 1.0;
-  return roundTo125(4 * solution.rms_px);
+  return roundTo125(6 * solution.rms_px);
 }
 
 std::string_view describe(TrustLevel level) { return level == TrustLevel::Trust ? "trust" : level == TrustLevel::Check ? "check" : "reject"; }

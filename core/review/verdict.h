@@ -49,7 +49,8 @@ struct Verdict {
 /// of frames whose error stands out, else nothing.
 Verdict judgeSolution(const Solution& solution);
 
-/// A top for the error scale at which this solve's usual errors are dim and its bad ones glow: about four times the RMS, as 1, 2 or 5
+/// A top for the error scale at which this solve's usual errors are dim and its bad ones glow: about six times the RMS (by chance alone one
+/// sighting in ten thousand reaches four times it), as 1, 2 or 5
 /// times a power of ten, px.
 double usualErrorTop(const Solution& solution);
 }  // namespace dusky

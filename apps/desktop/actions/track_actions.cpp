@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "apps/desktop/model/preferences.h"
+#include "apps/desktop/paint/track_state.h"
 #include "core/project/edits.h"
 
 namespace dusky::desktop {
@@ -32,6 +33,9 @@ TrackActions::TrackActions(Session& session, QObject* parent) : QObject(parent),
   select_all = make(tr("Select all tracks"), tr("Every track of the shot."), &TrackActions::selectAll);
   select_none = make(tr("Select none"), tr("Lets go of the selection."), &TrackActions::selectNone);
   select_others = make(tr("Select the others"), tr("Every track that is not selected now."), &TrackActions::selectOthers);
+  next_worst = make(tr("Next worst track"), tr("Selects the kept track with the next smaller worst error, and goes to its worst frame."),
+                    &TrackActions::selectNextWorst);
+  worst_before = make(tr("Next worse track"), tr("The same the other way: towards the worst."), &TrackActions::selectWorstBefore);
   aside->setShortcut(QKeySequence(Qt::Key_X));
   back->setShortcut(QKeySequence(Qt::SHIFT | Qt::Key_X));
   pin->setShortcut(QKeySequence(Qt::Key_N));
@@ -40,6 +44,8 @@ TrackActions::TrackActions(Session& session, QObject* parent) : QObject(parent),
   select_all->setShortcut(QKeySequence::SelectAll);
   select_none->setShortcut(QKeySequence(Qt::Key_Escape));
   select_others->setShortcut(QKeySequence(Qt::CTRL | Qt::Key_I));
+  next_worst->setShortcut(QKeySequence(Qt::Key_W));
+  worst_before->setShortcut(QKeySequence(Qt::SHIFT | Qt::Key_W));
   connect(&session_.selection, &Selection::changed, this, &TrackActions::refresh);
   connect(&session_.model, &DocumentModel::resultsChanged, this, &TrackActions::refresh);
   connect(&session_.model, &DocumentModel::opened, &session_.selection, &Selection::clear);
@@ -93,6 +99,7 @@ void TrackActions::refresh() {
   select_none->setEnabled(!ids.empty());
   select_all->setEnabled(session_.model.tracks() != nullptr);
   select_others->setEnabled(select_all->isEnabled());
+  for (QAction* step : {next_worst, worst_before}) step->setEnabled(session_.model.solution() != nullptr);
 }
 
 void TrackActions::setLengthMetres(double metres) {
@@ -128,6 +135,33 @@ void TrackActions::selectOthers() {
     if (!session_.selection.contains(track.id)) ids.push_back(track.id);
   }
   session_.selection.pick(ids, Selection::Mode::Replace);
+}
+
+void TrackActions::stepWorst(int way) {
+  const SolutionPtr solution = session_.model.solution();
+  std::vector<const SolvedTrack*> tracks;
+  for (const SolvedTrack& track : solution->tracks) {
+    const Glyph glyph = glyphNow(session_.model, track.id, &track);
+    if ((glyph == Glyph::Kept || glyph == Glyph::Going) && track.worst_error_px > 0) tracks.push_back(&track);
+  }
+  std::stable_sort(tracks.begin(), tracks.end(), [](const SolvedTrack* a, const SolvedTrack* b) { return a->worst_error_px > b->worst_error_px; });
+  if (tracks.empty()) return;
+  const int now = session_.selection.ids().size() == 1 ? session_.selection.ids().front() : 0;
+  const SolvedTrack* selected = now != 0 ? solution->find(now) : nullptr;
+  // From where the selected one stands, also when it was set aside since.
+  auto at = tracks.begin();
+  if (selected) {
+    const auto found = std::find(tracks.begin(), tracks.end(), selected);
+    at = found != tracks.end()
+             ? found
+             : std::find_if(tracks.begin(), tracks.end(), [&](const SolvedTrack* t) { return t->worst_error_px <= selected->worst_error_px; });
+    if (way < 0 && at != tracks.begin()) --at;
+    if (way > 0 && found != tracks.end() && std::next(at) != tracks.end()) ++at;
+    if (at == tracks.end()) --at;
+  }
+  session_.playback.pause();
+  session_.playback.setFrame((*at)->worst_frame);
+  session_.selection.pick({(*at)->id}, Selection::Mode::Replace);
 }
 
 QPushButton* buttonFor(QAction* action, const QString& text, bool primary) {

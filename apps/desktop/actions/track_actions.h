@@ -20,6 +20,7 @@ class TrackActions : public QObject {
   QAction *aside, *back, *pin, *unpin;
   QAction *cone, *cube, *remove_objects;
   QAction *select_all, *select_none, *select_others;
+  QAction *next_worst, *worst_before;
 
   /// All of them, in groups.
   void fill(QMenu& menu) const;
@@ -46,6 +47,10 @@ class TrackActions : public QObject {
   void selectAll();
   void selectNone();
   void selectOthers();
+  /// The next kept track in the order of their worst errors, in the frame where it is.
+  void stepWorst(int way);
+  void selectNextWorst() { stepWorst(1); }
+  void selectWorstBefore() { stepWorst(-1); }
 
   Session& session_;
   double length_metres_ = 1.0;

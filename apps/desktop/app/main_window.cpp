@@ -124,7 +124,7 @@ void MainWindow::connectModel() {
     // Small errors need longer whiskers to be seen at all.
     const double top = usualErrorTop(*solution);
     session_.view.setErrorTop(top);
-    session_.view.setWhisker(top < 0.3 ? 100 : top < 0.8 ? 50 : top < 1.5 ? 20 : 10);
+    session_.view.setWhisker(top < 0.3 ? 100 : top < 1.5 ? 50 : top < 3 ? 20 : 10);
   });
 }
 

@@ -90,6 +90,8 @@ void MainWindow::makeActions() {
                        QKeySequence(Qt::Key_4), "through");
   orbit_->setChecked(true);
   frame_all_ = action(tr("Space: everything in view"), tr("Moves back until the set fits."), QKeySequence(Qt::Key_A), "frame-all");
+  whole_map_ = action(tr("Error map: the whole shot"), tr("All tracks and frames in the map’s height and width. A double click on the map does it too."),
+                      QKeySequence(Qt::SHIFT | Qt::Key_A), "frame-all");
 
   makeToolActions();
   makeViewActions();
@@ -132,6 +134,7 @@ void MainWindow::makeMenus() {
   edit->addActions({undo_, redo_});
   edit->addSeparator();
   edit->addActions({track_actions_->select_all, track_actions_->select_others, track_actions_->select_none});
+  edit->addActions({track_actions_->next_worst, track_actions_->worst_before});
   edit->addSeparator();
   track_actions_->fill(*edit);
   edit->addSeparator();
@@ -170,6 +173,8 @@ void MainWindow::makeMenus() {
   view->addAction(fill_);
   view->addSeparator();
   view->addActions({orbit_, top_, through_, frame_all_, colors_});
+  view->addSeparator();
+  view->addAction(whole_map_);
   QMenu* help = menuBar()->addMenu(tr("Help"));
   QAction* keys = help->addAction(tr("Keys and gestures"));
   keys->setShortcut(QKeySequence(Qt::Key_F1));

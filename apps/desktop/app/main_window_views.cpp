@@ -18,6 +18,7 @@
 #include "apps/desktop/coverage/coverage_view.h"
 #include "apps/desktop/curves/lens_view.h"
 #include "apps/desktop/errormap/error_map.h"
+#include "apps/desktop/errormap/margin_brushes.h"
 #include "apps/desktop/ledger/ledger_view.h"
 #include "apps/desktop/model/user_settings.h"
 #include "apps/desktop/plate/plate_view.h"
@@ -57,13 +58,30 @@ QSlider* marksField(ViewSettings& view) {
 QComboBox* orderField(ErrorMap& map) {
   auto* field = new QComboBox;
   field->setObjectName("order");
-  field->addItem(QObject::tr("worst error first"), QVariant::fromValue(static_cast<int>(ErrorMap::Order::Worst)));
-  field->addItem(QObject::tr("typical error first"), QVariant::fromValue(static_cast<int>(ErrorMap::Order::Typical)));
-  field->addItem(QObject::tr("longest life first"), QVariant::fromValue(static_cast<int>(ErrorMap::Order::Life)));
-  field->addItem(QObject::tr("by first frame"), QVariant::fromValue(static_cast<int>(ErrorMap::Order::Start)));
+  const std::vector<std::pair<QString, RowOrder>> orders = {
+      {QObject::tr("worst error first"), RowOrder::Worst},       {QObject::tr("typical error first"), RowOrder::Typical},
+      {QObject::tr("longest life first"), RowOrder::Life},       {QObject::tr("by first frame"), RowOrder::Start},
+      {QObject::tr("least parallax first"), RowOrder::Parallax}, {QObject::tr("least sure depth first"), RowOrder::DepthSigma},
+      {QObject::tr("what slides first"), RowOrder::Slides},      {QObject::tr("shared errors first"), RowOrder::Shared}};
+  for (const auto& [name, order] : orders) field->addItem(name, static_cast<int>(order));
   field->setFocusPolicy(Qt::NoFocus);
   field->setToolTip(QObject::tr("The order of the rows."));
-  QObject::connect(field, &QComboBox::currentIndexChanged, &map, [field, &map] { map.setOrder(static_cast<ErrorMap::Order>(field->currentData().toInt())); });
+  QObject::connect(field, &QComboBox::currentIndexChanged, &map, [field, &map] { map.setOrder(static_cast<RowOrder>(field->currentData().toInt())); });
+  return field;
+}
+
+QComboBox* groupingField(ErrorMap& map) {
+  auto* field = new QComboBox;
+  field->setObjectName("grouping");
+  const std::vector<std::pair<QString, RowGrouping>> groupings = {
+      {QObject::tr("by state"), RowGrouping::State}, {QObject::tr("by kind"), RowGrouping::Kind},   {QObject::tr("by group"), RowGrouping::Label},
+      {QObject::tr("by mask"), RowGrouping::Mask},   {QObject::tr("by depth"), RowGrouping::Depth}, {QObject::tr("by place"), RowGrouping::Region}};
+  for (const auto& [name, grouping] : groupings) field->addItem(name, static_cast<int>(grouping));
+  field->setFocusPolicy(Qt::NoFocus);
+  field->setToolTip(
+      QObject::tr("Which rows stand together: by what the solve made of them, the kind of feature, the group written in the list of tracks, the mask they "
+                  "lie in, their distance, or where in the picture they are in the middle of their life."));
+  QObject::connect(field, &QComboBox::currentIndexChanged, &map, [field, &map] { map.setGrouping(static_cast<RowGrouping>(field->currentData().toInt())); });
   return field;
 }
 
@@ -96,9 +114,12 @@ ViewFrame* MainWindow::frameErrorMap() {
   auto* frame = new ViewFrame(tr("ERROR MAP"), error_map_);
   auto* order = orderField(*error_map_);
   frame->addTool(order);
+  frame->addTool(groupingField(*error_map_));
+  frame->addTool(whole_map_);
   frame->addGap();
   frame->addTool(new ScaleControl(session_.view));
   connect(error_map_, &ErrorMap::noteChanged, frame, &ViewFrame::setNote);
+  connect(&error_map_->margins(), &MarginBrushes::brushed, steps_, [this] { steps_->openStep(Step::Prune); });
   connect(verdict_, &VerdictLine::errorAsked, order, [this, order] {
     order->setCurrentIndex(0);
     if (!session_.selection.empty()) error_map_->reveal(session_.selection.ids().front());
@@ -199,6 +220,7 @@ void MainWindow::makeViews() {
     (mode == Eye::Mode::Orbit ? orbit_ : mode == Eye::Mode::Top ? top_ : through_)->setChecked(true);
   });
   connect(frame_all_, &QAction::triggered, space_, &SpaceView::frameAll);
+  connect(whole_map_, &QAction::triggered, error_map_, &ErrorMap::showAll);
   pages_ = new QStackedWidget;
   pages_->addWidget(welcome_);
   pages_->addWidget(makeWork());

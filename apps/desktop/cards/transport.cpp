@@ -6,11 +6,9 @@
 #include <QSignalBlocker>
 #include <QSpinBox>
 #include <QToolButton>
-#include <cmath>
 
 #include "apps/desktop/paint/theme.h"
-#include "apps/desktop/model/preferences.h"
-#include "apps/desktop/paint/track_state.h"
+#include "apps/desktop/paint/track_text.h"
 
 namespace dusky::desktop {
 namespace {
@@ -63,26 +61,6 @@ QComboBox* speedField(Playback& playback) {
 }
 
 }  // namespace
-
-QString trackText(const DocumentModel& model, int id) {
-  const TrackSetPtr tracks = model.tracks();
-  const Track* track = tracks ? tracks->find(id) : nullptr;
-  if (!track) return {};
-  const QString name = QString::fromStdString(model.workspace().nameOf(id));
-  QString text = QObject::tr("track %1 · life %2 %3").arg(name).arg(track->life()).arg(track->life() == 1 ? QObject::tr("frame") : QObject::tr("frames"));
-  const SolutionPtr solution = model.solution();
-  const SolvedTrack* solved = solution ? solution->find(id) : nullptr;
-  if (!solved) return text + QObject::tr(" · %1").arg(QString::fromUtf8(describe(track->stop).data()));
-  if (!std::isnan(solved->typical_error_px)) {
-    text +=
-        QObject::tr(" · typical %1 px · worst %2 px at %3").arg(pxText(solved->typical_error_px)).arg(pxText(solved->worst_error_px)).arg(solved->worst_frame);
-  }
-  if (!std::isnan(solved->parallax_rad)) text += QObject::tr(" · parallax %1°").arg(solved->parallax_rad * 180 / M_PI, 0, 'f', 1);
-  const Glyph glyph = glyphNow(model, id, solved);
-  if (glyph != Glyph::Kept) text += QObject::tr(" · %1").arg(glyphName(glyph));
-  if (glyph != Glyph::Kept && solved->reason != AsideReason::None) text += QObject::tr(" (%1)").arg(QString::fromUtf8(describe(solved->reason).data()));
-  return text;
-}
 
 Transport::Transport(Session& session, QWidget* parent) : QWidget(parent), session_(session), card_(new QLabel) {
   setObjectName("panel");

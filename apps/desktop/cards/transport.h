@@ -20,7 +20,4 @@ class Transport : public QWidget {
   QLabel* card_;
 };
 
-/// One line about tracks: "track 417 · life 88 frames · typical 0.93 px · worst 4.6 px at 98 · parallax 6.2°".
-QString trackText(const DocumentModel& model, int id);
-
 }  // namespace dusky::desktop

@@ -5,22 +5,19 @@
 #include <algorithm>
 #include <cmath>
 
+#include "apps/desktop/closeup/track_card.h"
 #include "apps/desktop/paint/theme.h"
 #include "apps/desktop/paint/track_state.h"
+#include "apps/desktop/paint/track_text.h"
 #include "core/project/edits.h"
 
 namespace dusky::desktop {
 namespace {
 
-constexpr int kCurve_px = 52, kReference_px = 96, kGap_px = 6;
-constexpr int kLeast = 4, kMost = 32;
-
-const TrackError* errorIn(const DocumentModel& model, int id, int frame) {
-  const SolutionPtr solution = model.solution();
-  const SolvedTrack* track = solution ? solution->find(id) : nullptr;
-  const TrackError* error = track ? errorAt(*track, frame) : nullptr;
-  return error && !std::isnan(error->error_px) ? error : nullptr;
-}
+constexpr int kCurve_px = 58, kPiece_px = 52, kReference_px = 96, kGap_px = 4;
+constexpr int kLeast = 4, kMost = 32, kCardLines = 5;
+/// The picture keeps at least so much.
+constexpr int kLeastPicture_px = 110;
 
 void frameText(QPainter& painter, const QRect& box, const QString& text) {
   painter.setPen(QPen(color::Edge, 1));
@@ -39,14 +36,32 @@ CloseupView::CloseupView(Session& session, QWidget* parent) : QWidget(parent), s
   setObjectName("closeup");
   setFocusPolicy(Qt::ClickFocus);
   setAttribute(Qt::WA_OpaquePaintEvent);
-  setToolTip(tr("The selected track, enlarged and held still. Drag a track by hand to set its key; wheel: enlarge."));
+  setToolTip(
+      tr("The track that is pointed at or selected, enlarged and held still. Drag a track by hand to set its key; click a piece of its life or the curve to go "
+         "there; "
+         "wheel: enlarge."));
   connect(&session_.selection, &Selection::changed, this, &CloseupView::refresh);
+  connect(&session_.selection, &Selection::hoverChanged, this, &CloseupView::refresh);
+  connect(&session_.facts, &TrackFacts::changed, this, &CloseupView::refresh);
   connect(&session_.model, &DocumentModel::resultsChanged, this, &CloseupView::refresh);
   connect(&session_.playback, &Playback::frameChanged, this, &CloseupView::refresh);
   connect(&session_.frames, &FrameStore::ready, this, qOverload<>(&QWidget::update));
 }
 
-int CloseupView::track() const { return session_.selection.empty() ? 0 : session_.selection.ids().back(); }
+int CloseupView::track() const {
+  if (session_.selection.hovered() != 0 && !press_) return session_.selection.hovered();
+  return session_.selection.empty() ? 0 : session_.selection.ids().back();
+}
+
+int CloseupView::frame() const {
+  const bool pointed = session_.selection.hovered() != 0 && session_.selection.hoveredFrame() && !press_;
+  return pointed ? *session_.selection.hoveredFrame() : session_.playback.frame();
+}
+
+const SolvedTrack* CloseupView::solved() const {
+  const SolutionPtr solution = session_.model.solution();
+  return solution ? solution->find(track()) : nullptr;
+}
 
 std::optional<CloseupView::Subject> CloseupView::subject() const {
   const TrackSetPtr tracks = session_.model.tracks();
@@ -55,7 +70,7 @@ std::optional<CloseupView::Subject> CloseupView::subject() const {
   if (!subject.track) return std::nullopt;
   subject.by_hand = session_.model.document().work.find(track());
   subject.pattern_px = subject.by_hand ? subject.by_hand->pattern_px : session_.model.document().tracking.patch_radius;
-  const int frame = session_.playback.frame();
+  const int frame = this->frame();
   const auto& seen = subject.track->observations;
   const auto after = std::upper_bound(seen.begin(), seen.end(), frame, [](int f, const Observation& o) { return f < o.frame; });
   const Observation& nearest = after == seen.begin() ? seen.front() : *std::prev(after);
@@ -66,7 +81,7 @@ std::optional<CloseupView::Subject> CloseupView::subject() const {
 
 void CloseupView::refresh() {
   const auto now = subject();
-  emit noteChanged(now ? tr("track %1 · ×%2").arg(track()).arg(zoom_) : "");
+  emit noteChanged(now ? tr("track %1 · ×%2").arg(QString::fromStdString(session_.model.workspace().nameOf(track()))).arg(zoom_) : "");
   update();
 }
 
@@ -75,12 +90,50 @@ void CloseupView::setZoom(int times) {
   refresh();
 }
 
-QRect CloseupView::pictureArea() const { return rect().adjusted(0, 0, 0, -kCurve_px - kGap_px); }
+/// From the bottom up: curve, strip, card; the strip and then the card give way where there is little room.
 QRect CloseupView::curveArea() const { return {0, height() - kCurve_px, width(), kCurve_px}; }
 
+QRect CloseupView::stripArea() const {
+  const int card = kCardLines * fontMetrics().height() + 6;
+  const bool room = height() - kCurve_px - card - kPiece_px - 3 * kGap_px >= kLeastPicture_px;
+  const int tall = room ? kPiece_px : 0;
+  return {0, curveArea().top() - kGap_px - tall, width(), tall};
+}
+
+QRect CloseupView::cardArea() const {
+  const int card = kCardLines * fontMetrics().height() + 6;
+  const int tall = stripArea().top() - card - kGap_px >= kLeastPicture_px ? card : 0;
+  return {0, stripArea().top() - (stripArea().isEmpty() ? 0 : kGap_px) - tall, width(), tall};
+}
+
+QRect CloseupView::pictureArea() const { return {0, 0, width(), cardArea().top() - (cardArea().isEmpty() ? 0 : kGap_px)}; }
+
+/// The curve spans the track's life.
+double CloseupView::curveX(double frame) const {
+  const auto now = subject();
+  const int first = now ? now->track->firstFrame() : 0, last = now ? now->track->lastFrame() : 1;
+  return 4 + (width() - 8) * (frame - first) / std::max(1, last - first + 1);
+}
+
+int CloseupView::curveFrame(double x) const {
+  const Track& track = *subject()->track;
+  const int frames = track.lastFrame() - track.firstFrame() + 1;
+  return std::clamp(track.firstFrame() + static_cast<int>((x - 4) * frames / std::max(1, width() - 8)), track.firstFrame(), track.lastFrame());
+}
+
+std::vector<int> CloseupView::strip() const {
+  const auto now = subject();
+  return now && !stripArea().isEmpty() ? tellingFrames(*now->track, solved()) : std::vector<int>();
+}
+
+QRect CloseupView::pieceBox(int index) const {
+  const double each = static_cast<double>(width()) / kMostPieces;
+  return {static_cast<int>(index * each), stripArea().top(), static_cast<int>(each) - 2, stripArea().height()};
+}
+
 /// The piece of a frame about a place, enlarged; null while the frame is being read.
-QImage CloseupView::pieceOf(int frame, const Vec2& place, const QSize& size, double scale) const {
-  const QImage picture = session_.frames.frame(frame);
+QImage CloseupView::pieceOf(int frame, const Vec2& place, const QSize& size, double scale, bool alone) const {
+  const QImage picture = session_.frames.frame(frame, alone);
   if (picture.isNull()) return {};
   QImage piece(size, QImage::Format_RGB32);
   piece.fill(color::Night);
@@ -99,7 +152,7 @@ QImage CloseupView::pieceOf(int frame, const Vec2& place, const QSize& size, dou
 
 void CloseupView::drawPicture(QPainter& painter, const Subject& subject) const {
   const QRect area = pictureArea();
-  const QImage piece = pieceOf(session_.playback.frame(), subject.place, area.size(), zoom_);
+  const QImage piece = pieceOf(frame(), subject.place, area.size(), zoom_, session_.selection.hoveredFrame().has_value());
   if (!piece.isNull()) painter.drawImage(area.topLeft(), piece);
   const QPointF middle = QRectF(area).center() + dragged_;
   painter.setRenderHint(QPainter::Antialiasing);
@@ -116,11 +169,11 @@ void CloseupView::drawPicture(QPainter& painter, const Subject& subject) const {
     painter.drawLine(middle + 5 * way, middle + 16 * way);
   }
   painter.setOpacity(1);
-  const HandPoint* point = subject.by_hand ? subject.by_hand->at(session_.playback.frame()) : nullptr;
+  const HandPoint* point = subject.by_hand ? subject.by_hand->at(frame()) : nullptr;
   const QString what = !subject.here  ? tr("not seen in this frame")
-                       : !point       ? tr("frame %1").arg(session_.playback.frame())
-                       : point->keyed ? tr("frame %1 · key").arg(session_.playback.frame())
-                                      : tr("frame %1 · likeness %2").arg(session_.playback.frame()).arg(point->likeness, 0, 'f', 2);
+                       : !point       ? tr("frame %1").arg(frame())
+                       : point->keyed ? tr("frame %1 · key").arg(frame())
+                                      : tr("frame %1 · likeness %2").arg(frame()).arg(point->likeness, 0, 'f', 2);
   frameText(painter, area, what);
 }
 
@@ -128,23 +181,23 @@ void CloseupView::drawPicture(QPainter& painter, const Subject& subject) const {
 void CloseupView::drawReference(QPainter& painter, const Subject& subject) const {
   const QRect area = pictureArea();
   const QRect box(area.right() - kReference_px - 5, area.top() + 6, kReference_px, kReference_px);
-  int frame = subject.track->born();
+  int from = subject.track->born();
   if (subject.by_hand) {
     for (const HandPoint& p : subject.by_hand->points) {
-      if (p.keyed && (p.frame <= session_.playback.frame() || frame > session_.playback.frame())) frame = p.frame;
+      if (p.keyed && (p.frame <= frame() || from > frame())) from = p.frame;
     }
   }
-  const Observation* seen = subject.track->at(frame);
+  const Observation* seen = subject.track->at(from);
   if (!seen || area.width() < 2 * kReference_px) return;
-  const QImage piece = pieceOf(frame, seen->position, box.size(), kReference_px / (2.0 * subject.pattern_px + 1));
+  const QImage piece = pieceOf(from, seen->position, box.size(), kReference_px / (2.0 * subject.pattern_px + 1), true);
   if (piece.isNull()) return;
   painter.drawImage(box.topLeft(), piece);
-  frameText(painter, box, tr("as in %1").arg(frame));
+  frameText(painter, box, tr("as in %1").arg(from));
 }
 
 void CloseupView::drawReprojection(QPainter& painter, const Subject& subject) const {
-  const TrackError* error = errorIn(session_.model, subject.track->id, session_.playback.frame());
-  if (!error || !subject.here) return;
+  const TrackError* error = solved() ? errorAt(*solved(), frame()) : nullptr;
+  if (!error || std::isnan(error->error_px) || !subject.here) return;
   const QPointF middle = QRectF(pictureArea()).center();
   const Vec2 away = zoom_ * (error->reprojected - subject.place);
   const QPointF there = middle + QPointF(away.x(), away.y());
@@ -158,38 +211,85 @@ void CloseupView::drawReprojection(QPainter& painter, const Subject& subject) co
   painter.drawEllipse(there, 4, 4);
 }
 
-/// Likeness of a track by hand, frame by frame; of others, after a solve, their error.
-void CloseupView::drawCurve(QPainter& painter, const Subject& subject) const {
-  const QRect area = curveArea();
-  painter.fillRect(area, color::Night);
-  const int first = session_.model.firstFrame(), last = session_.model.lastFrame();
-  const auto xOf = [&](double frame) { return area.left() + 4 + (area.width() - 8) * (frame - first) / std::max(1, last - first + 1); };
-  const auto yOf = [&](double share) { return area.bottom() - 4 - (area.height() - 20) * std::clamp(share, 0.0, 1.0); };
-  QString name = subject.by_hand ? tr("likeness with the key, 0 to 1") : tr("error after a solve, px");
-  QPolygonF line;
-  if (subject.by_hand) {
-    for (const HandPoint& p : subject.by_hand->points) line << QPointF(xOf(p.frame + 0.5), yOf(p.likeness));
-  } else if (const SolutionPtr solution = session_.model.solution()) {
-    const SolvedTrack* solved = solution->find(subject.track->id);
-    for (const TrackError& e : solved ? solved->errors : std::vector<TrackError>{}) {
-      if (!std::isnan(e.error_px)) line << QPointF(xOf(e.frame + 0.5), yOf(e.error_px / session_.view.errorTop()));
-    }
+void CloseupView::drawCard(QPainter& painter, const Subject& subject) const {
+  const QRect area = cardArea();
+  if (area.isEmpty()) return;
+  painter.fillRect(area, color::Panel);
+  const int line = painter.fontMetrics().height();
+  int y = area.top() + 3;
+  painter.setPen(color::Text);
+  for (const QString& text : trackCard(session_, subject.track->id)) {
+    painter.drawText(QRect(6, y, area.width() - 12, line), Qt::AlignLeft | Qt::AlignVCenter,
+                     painter.fontMetrics().elidedText(text, Qt::ElideRight, area.width() - 12));
+    painter.setPen(color::Quiet);
+    y += line;
   }
-  painter.setPen(QPen(color::Quiet, 1));
-  painter.drawText(area.adjusted(5, 1, 0, 0), Qt::AlignLeft | Qt::AlignTop, line.isEmpty() && !subject.by_hand ? tr("no error known before a solve") : name);
+}
+
+/// The track's place in the middle of each piece; the dot is where the solve puts it.
+void CloseupView::drawStrip(QPainter& painter, const Subject& subject) const {
+  const std::vector<int> frames = strip();
+  const SolvedTrack* after = solved();
+  for (std::size_t i = 0; i < frames.size(); ++i) {
+    const QRect box = pieceBox(static_cast<int>(i));
+    const Observation* seen = subject.track->at(frames[i]);
+    const double scale = box.height() / (2.0 * subject.pattern_px + 1);
+    const QImage piece = pieceOf(frames[i], seen->position, box.size(), scale, true);
+    painter.fillRect(box, color::Panel);
+    if (!piece.isNull()) painter.drawImage(box.topLeft(), piece);
+    const QPointF middle = QRectF(box).center();
+    painter.setPen(QPen(color::Lamp, 1));
+    for (const QPointF& way : {QPointF(1, 0), QPointF(-1, 0), QPointF(0, 1), QPointF(0, -1)}) painter.drawLine(middle + 3 * way, middle + 7 * way);
+    const TrackError* error = after ? errorAt(*after, frames[i]) : nullptr;
+    if (error && !std::isnan(error->error_px)) {
+      const Vec2 away = scale * (error->reprojected - seen->position);
+      painter.setBrush(errorQColor(error->error_px, session_.view.errorTop()));
+      painter.setPen(QPen(color::Night, 1));
+      painter.drawEllipse(middle + QPointF(away.x(), away.y()), 3, 3);
+    }
+    const bool worst = after && frames[i] == after->worst_frame;
+    frameText(painter, box, worst ? tr("%1 worst").arg(frames[i]) : QString::number(frames[i]));
+    if (frames[i] != frame()) continue;
+    painter.setPen(QPen(color::Text, 1));
+    painter.drawRect(box.adjusted(0, 0, -1, -1));
+  }
+}
+
+void CloseupView::drawLikeness(QPainter& painter, const HandTrack& hand) const {
+  const QRect area = curveArea();
+  QPolygonF line;
+  for (const HandPoint& p : hand.points)
+    line << QPointF(curveX(p.frame + 0.5), area.bottom() - 4 - (area.height() - 20) * std::clamp<double>(p.likeness, 0, 1));
+  painter.setPen(color::Quiet);
+  painter.drawText(area.adjusted(5, 1, 0, 0), Qt::AlignLeft | Qt::AlignTop, tr("likeness with the key, 0 to 1"));
   painter.setPen(QPen(QColor(0xe9, 0xdf, 0xf2), 1.4));
   painter.setBrush(Qt::NoBrush);
   painter.drawPolyline(line);
+}
+
+/// Of a track by hand, before a solve, its likeness; else how far off the solve is.
+void CloseupView::drawCurve(QPainter& painter, const Subject& subject) const {
+  const QRect area = curveArea();
+  painter.fillRect(area, color::Night);
+  const TrackResiduals residuals = residualsOf(*subject.track, solved());
+  if (!residuals.samples.empty()) {
+    drawResiduals(painter, area, residuals, std::max(residuals.most_px, 0.5 * session_.view.errorTop()), [this](double f) { return curveX(f); });
+  } else if (subject.by_hand) {
+    drawLikeness(painter, *subject.by_hand);
+  } else {
+    painter.setPen(color::Quiet);
+    painter.drawText(area.adjusted(5, 1, 0, 0), Qt::AlignLeft | Qt::AlignTop, tr("no error known before a solve"));
+  }
   if (subject.by_hand) {
     painter.setBrush(color::Lamp);
     painter.setPen(Qt::NoPen);
     for (const HandPoint& p : subject.by_hand->points) {
-      if (p.keyed) painter.drawRect(QRectF(xOf(p.frame + 0.5) - 2, area.bottom() - 6, 4, 6));
+      if (p.keyed) painter.drawRect(QRectF(curveX(p.frame + 0.5) - 2, area.bottom() - 6, 4, 6));
     }
   }
   painter.setPen(QPen(color::Text, 1));
-  const double now = xOf(session_.playback.frame() + 0.5);
-  painter.drawLine(QPointF(now, area.top()), QPointF(now, area.bottom()));
+  const double now = curveX(frame() + 0.5);
+  if (now >= area.left() && now <= area.right()) painter.drawLine(QPointF(now, area.top() + 17), QPointF(now, area.bottom()));
 }
 
 void CloseupView::paintEvent(QPaintEvent*) {
@@ -207,6 +307,8 @@ void CloseupView::paintEvent(QPaintEvent*) {
   drawReprojection(painter, *now);
   drawReference(painter, *now);
   painter.restore();
+  drawCard(painter, *now);
+  drawStrip(painter, *now);
   drawCurve(painter, *now);
 }
 
@@ -214,12 +316,16 @@ void CloseupView::mousePressEvent(QMouseEvent* event) {
   const auto now = subject();
   if (event->button() != Qt::LeftButton || !now) return;
   if (curveArea().contains(event->position().toPoint())) {
-    const int first = session_.model.firstFrame(), last = session_.model.lastFrame();
     session_.playback.pause();
-    session_.playback.setFrame(first + static_cast<int>((event->position().x() - 4) * (last - first + 1) / std::max(1, width() - 8)));
-  } else if (now->by_hand) {
-    press_ = event->position();
+    return session_.playback.setFrame(curveFrame(event->position().x()));
   }
+  const std::vector<int> frames = strip();
+  for (std::size_t i = 0; i < frames.size(); ++i) {
+    if (!pieceBox(static_cast<int>(i)).contains(event->position().toPoint())) continue;
+    session_.playback.pause();
+    return session_.playback.setFrame(frames[i]);
+  }
+  if (now->by_hand && pictureArea().contains(event->position().toPoint())) press_ = event->position();
 }
 
 void CloseupView::mouseMoveEvent(QMouseEvent* event) {

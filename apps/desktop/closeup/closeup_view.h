@@ -7,16 +7,23 @@
 
 namespace dusky::desktop {
 
-/// One track enlarged and held still: what lies under it in this frame, how it looked where it began, and how sure it was along the way.
-/// Left drag: move the key of a track by hand; wheel: enlarge.
+/// One track enlarged and held still: what lies under it in this frame, how it looked where it began, pieces of its life, what is known of it, and how far off
+/// the solve is along the way. What is pointed at in another view comes first, in the frame pointed at. Left drag: move the key of a track by hand; click on a
+/// piece or on the curve: go there; wheel: enlarge.
 class CloseupView : public QWidget {
   Q_OBJECT
  public:
   explicit CloseupView(Session& session, QWidget* parent = nullptr);
 
   int zoom() const { return zoom_; }
-  /// The track that is looked at: the one selected last; 0: none.
+  /// The track that is looked at: the one pointed at elsewhere, else the one selected last; 0: none.
   int track() const;
+  /// The frame that it is looked at in.
+  int frame() const;
+  /// The frames that stand in its strip.
+  std::vector<int> strip() const;
+  /// Where one of them stands, widget coordinates.
+  QRect pieceBox(int index) const;
   QSize minimumSizeHint() const override { return {200, 120}; }
 
  public slots:
@@ -42,13 +49,21 @@ class CloseupView : public QWidget {
   };
   std::optional<Subject> subject() const;
   QRect pictureArea() const;
+  QRect cardArea() const;
+  QRect stripArea() const;
   QRect curveArea() const;
+  const SolvedTrack* solved() const;
+  double curveX(double frame) const;
+  int curveFrame(double x) const;
   void refresh();
-  QImage pieceOf(int frame, const Vec2& place, const QSize& size, double scale) const;
+  QImage pieceOf(int frame, const Vec2& place, const QSize& size, double scale, bool alone = false) const;
   void drawPicture(QPainter& painter, const Subject& subject) const;
   void drawReference(QPainter& painter, const Subject& subject) const;
   void drawReprojection(QPainter& painter, const Subject& subject) const;
+  void drawCard(QPainter& painter, const Subject& subject) const;
+  void drawStrip(QPainter& painter, const Subject& subject) const;
   void drawCurve(QPainter& painter, const Subject& subject) const;
+  void drawLikeness(QPainter& painter, const HandTrack& hand) const;
 
   Session& session_;
   int zoom_ = 8;

@@ -1,227 +1,264 @@
 #include "apps/desktop/errormap/error_map.h"
 
-#include <QHelpEvent>
-#include <QMouseEvent>
 #include <QScrollBar>
-#include <QToolTip>
 #include <cmath>
 
+#include "apps/desktop/errormap/margin_brushes.h"
 #include "apps/desktop/paint/theme.h"
-#include "apps/desktop/model/preferences.h"
 #include "apps/desktop/paint/track_state.h"
 
 namespace dusky::desktop {
+namespace {
 
-ErrorMap::ErrorMap(Session& session, QWidget* parent) : QWidget(parent), session_(session), bar_(new QScrollBar(Qt::Vertical, this)) {
+constexpr double kLargestRow_px = 16, kFewestColumns = 6;
+/// Places along a scroll bar for each row or column.
+constexpr double kSteps = 16;
+
+/// What would go slants.
+QRgb slanting(int x, int y) { return ((x + y) % 6 < 2 ? color::Text : color::Raised).rgb(); }
+
+}  // namespace
+
+ErrorMap::ErrorMap(Session& session, QWidget* parent)
+    : QWidget(parent),
+      session_(session),
+      down_(new QScrollBar(Qt::Vertical, this)),
+      across_(new QScrollBar(Qt::Horizontal, this)),
+      margins_(new MarginBrushes(session, this)) {
   setObjectName("errorMap");
   setMouseTracking(true);
   setFocusPolicy(Qt::ClickFocus);
-  connect(bar_, &QScrollBar::valueChanged, this, qOverload<>(&QWidget::update));
-  connect(&session_.model, &DocumentModel::resultsChanged, this, &ErrorMap::sortRows);
-  connect(&session_.model, &DocumentModel::opened, this, &ErrorMap::sortRows);
+  vertical_.setLargest(kLargestRow_px);
+  horizontal_.setFewest(kFewestColumns);
+  connect(down_, &QScrollBar::valueChanged, this, &ErrorMap::takeBars);
+  connect(across_, &QScrollBar::valueChanged, this, &ErrorMap::takeBars);
+  connect(&session_.model, &DocumentModel::resultsChanged, this, &ErrorMap::refresh);
+  connect(&session_.model, &DocumentModel::opened, this, [this] {
+    vertical_.showAll(), horizontal_.showAll();
+    refresh();
+  });
+  connect(&session_.facts, &TrackFacts::changed, this, &ErrorMap::refresh);
   connect(&session_.view, &ViewSettings::errorTopChanged, this, &ErrorMap::renderCells);
-  connect(&session_.playback, &Playback::frameChanged, this, qOverload<>(&QWidget::update));
+  connect(&session_.playback, &Playback::frameChanged, this, &ErrorMap::followPlayhead);
+  connect(&session_.playback, &Playback::rangeChanged, this, &ErrorMap::layOut);
   connect(&session_.selection, &Selection::changed, this, &ErrorMap::refreshLane);
   connect(&session_.view, &ViewSettings::changed, this, &ErrorMap::refreshLane);
   connect(&session_.model, &DocumentModel::documentChanged, this, &ErrorMap::refreshLane);
-  connect(&session_.jobs, &Jobs::footageChecked, this, qOverload<>(&QWidget::update));
+  connect(&session_.jobs, &Jobs::footageChecked, this, &ErrorMap::refreshCurves);
   connect(&session_.selection, &Selection::hoverChanged, this, qOverload<>(&QWidget::update));
 }
 
 int ErrorMap::frames() const { return session_.model.lastFrame() - session_.model.firstFrame() + 1; }
 
-void ErrorMap::setOrder(Order order) {
+void ErrorMap::setOrder(RowOrder order) {
   order_ = order;
-  bar_->setValue(0);
-  sortRows();
+  vertical_.scrollTo(0);
+  refresh();
 }
 
-void ErrorMap::sortRows() {
-  struct Row {
-    int group;
-    double key;
-    int id;
-  };
-  std::vector<Row> rows;
-  tracks_ = session_.model.tracks(), solution_ = session_.model.solution();
-  for (const Track& track : tracks_ ? tracks_->tracks : std::vector<Track>{}) {
-    const SolvedTrack* solved = solution_ ? solution_->find(track.id) : nullptr;
-    const auto known = [](double v) { return std::isnan(v) ? -1.0 : v; };
-    double key = 0;
-    switch (order_) {
-      case Order::Worst: key = solved ? -known(solved->worst_error_px) : track.firstFrame(); break;
-      case Order::Typical: key = solved ? -known(solved->typical_error_px) : track.firstFrame(); break;
-      case Order::Life: key = -track.life(); break;
-      case Order::Start: key = track.firstFrame(); break;
-    }
-    // What takes part comes first; what was dealt with lies below it.
-    const Glyph glyph = solved ? glyphNow(session_.model, track.id, solved) : Glyph::Kept;
-    const int group = glyph == Glyph::SetAside ? 1 : glyph == Glyph::Unplaced ? 2 : 0;
-    rows.push_back({group, key, track.id});
-  }
-  std::stable_sort(rows.begin(), rows.end(), [](const Row& a, const Row& b) { return std::pair(a.group, a.key) < std::pair(b.group, b.key); });
-  rows_.clear();
-  for (const Row& row : rows) rows_.push_back(row.id);
-  layOut();
+void ErrorMap::setGrouping(RowGrouping grouping) {
+  grouping_ = grouping;
+  vertical_.scrollTo(0);
+  refresh();
+}
+
+void ErrorMap::setCurve(FrameCurve curve) {
+  curve_ = curve;
+  refreshCurves();
+}
+
+void ErrorMap::showAll() {
+  vertical_.showAll(), horizontal_.showAll();
+  showBars();
   renderCells();
-  emit noteChanged(rows_.empty() ? "" : tr("%1 tracks").arg(rows_.size()));
 }
 
-void ErrorMap::renderCells() {
-  cells_ = QImage();
-  if (rows_.empty()) return update();
+/// The grid is made anew only for other rows, tracks or errors; what slants or was set aside is a look of its rows.
+void ErrorMap::refresh() {
+  const TrackSetPtr tracks = session_.model.tracks();
+  const SolutionPtr solution = session_.model.solution();
+  const bool same_results = tracks == tracks_ && solution == solution_;
+  tracks_ = tracks, solution_ = solution;
+  const std::vector<int> before = std::exchange(rows_, rowsOf(session_, order_, grouping_)).tracks;
+  if (!same_results || rows_.tracks != before) fillGrid();
+  takeLooks();
+  emit noteChanged(rows_.tracks.empty() ? "" : tr("%1 tracks").arg(rows_.tracks.size()));
+  layOut();
+  refreshCurves();
+}
+
+void ErrorMap::fillGrid() {
+  grid_ = ErrorGrid();
+  if (rows_.tracks.empty()) return;
   // A column for every frame of the range, also for those not looked at.
-  cells_ = QImage(tracks_->last_frame - tracks_->first_frame + 1, static_cast<int>(rows_.size()), QImage::Format_RGB32);
-  cells_.fill(color::Night);
-  for (std::size_t r = 0; r < rows_.size(); ++r) {
-    auto* line = reinterpret_cast<QRgb*>(cells_.scanLine(static_cast<int>(r)));
-    const SolvedTrack* solved = solution_ ? solution_->find(rows_[r]) : nullptr;
-    const Glyph glyph = glyphNow(session_.model, rows_[r], solved);
-    const bool aside = glyph == Glyph::SetAside || glyph == Glyph::Going;
-    if (!solved || aside) {
-      const QRgb quiet = (aside ? color::Raised : color::Edge).rgb();
-      for (const Observation& o : tracks_->find(rows_[r])->observations) line[o.frame - tracks_->first_frame] = quiet;
+  grid_ = ErrorGrid(rowCount(), tracks_->last_frame - tracks_->first_frame + 1);
+  for (int r = 0; r < rowCount(); ++r) {
+    ErrorGrid::Level* line = grid_.row(r);
+    const SolvedTrack* solved = solution_ ? solution_->find(trackAt(r)) : nullptr;
+    if (!solved) {
+      for (const Observation& o : tracks_->find(trackAt(r))->observations) line[o.frame - tracks_->first_frame] = ErrorGrid::kQuiet;
       continue;
     }
     // Frames that the solve left out are dealt with: they no longer glow.
     for (const TrackError& e : solved->errors) {
       if (e.frame < tracks_->first_frame || e.frame > tracks_->last_frame) continue;
-      line[e.frame - tracks_->first_frame] = e.used ? errorQColor(e.error_px, session_.view.errorTop()).rgb() : color::Raised.rgb();
+      line[e.frame - tracks_->first_frame] = e.used ? ErrorGrid::levelOf(e.error_px) : ErrorGrid::kQuiet;
     }
   }
+}
+
+void ErrorMap::takeLooks() {
+  for (int r = 0; r < rowCount(); ++r) {
+    const Glyph glyph = glyphNow(session_.model, trackAt(r), solution_ ? solution_->find(trackAt(r)) : nullptr);
+    grid_.setLook(r, glyph == Glyph::SetAside ? ErrorGrid::Look::Quiet : glyph == Glyph::Going ? ErrorGrid::Look::Going : ErrorGrid::Look::AsIs);
+  }
+}
+
+ErrorGrid::Part ErrorMap::part() const {
+  // The grid begins with the tracks' range, the axis with the shot's.
+  const int ahead = tracks_ ? tracks_->first_frame - session_.model.firstFrame() : 0;
+  return {vertical_.first(), vertical_.shown(), horizontal_.first() - ahead, horizontal_.shown()};
+}
+
+void ErrorMap::renderCells() {
+  update();
+  cells_ = QImage();
+  if (rows_.tracks.empty() || map_.width() < 1 || map_.height() < 1) return;
+  std::array<QRgb, 256> colors{};
+  colors[ErrorGrid::kNone] = color::Night.rgb();
+  colors[ErrorGrid::kQuiet] = (solution_ ? color::Raised : color::Edge).rgb();
+  for (int level = ErrorGrid::kLeast; level < 256; ++level)
+    colors[static_cast<std::size_t>(level)] = errorQColor(ErrorGrid::errorOf(static_cast<ErrorGrid::Level>(level)), session_.view.errorTop()).rgb();
+  const std::vector<ErrorGrid::Level> levels = grid_.binned(part(), map_.width(), map_.height());
+  cells_ = QImage(map_.size(), QImage::Format_RGB32);
+  for (int y = 0; y < map_.height(); ++y) {
+    auto* line = reinterpret_cast<QRgb*>(cells_.scanLine(y));
+    const ErrorGrid::Level* from = levels.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(map_.width());
+    for (int x = 0; x < map_.width(); ++x) line[x] = from[x] == ErrorGrid::kGoing ? slanting(x, y) : colors[from[x]];
+  }
+  if (vertical_.size_px() < 1) markGoing();
+}
+
+/// Where many rows share a pixel, those that would go are hidden by others: they are told at the map's edge.
+void ErrorMap::markGoing() {
+  constexpr int kEdge_px = 7;
+  for (int r = 0; r < rowCount(); ++r) {
+    const int y = static_cast<int>(std::floor(vertical_.placeOf(r)));
+    if (grid_.look(r) != ErrorGrid::Look::Going || y < 0 || y >= map_.height()) continue;
+    auto* line = reinterpret_cast<QRgb*>(cells_.scanLine(y));
+    for (int x = 0; x < std::min(kEdge_px, map_.width()); ++x) line[x] = slanting(x, y);
+  }
+}
+
+void ErrorMap::refreshCurves() {
+  curves_ = curvesOf(session_, curve_);
   update();
 }
 
 void ErrorMap::layOut() {
-  constexpr int kBar = 11, kHistogram = 118, kLane = 15;
-  const int curve_height = std::clamp(height() / 4, 30, 64);
-  const int right = width() - kHistogram - kBar - 8;
+  constexpr int kBar = 11, kMargin = 122, kLane = 15, kGutter = 86;
+  const int curve_height = std::clamp(height() / 4, 68, 96);
+  const int right = width() - kMargin - kBar - 8;
   const int lane_height = laneKeys().empty() ? 0 : kLane;
-  map_ = QRect(6, 2, right - 6, height() - curve_height - lane_height - 6);
-  lane_ = QRect(6, map_.bottom() + 2, right - 6, lane_height);
-  curves_ = QRect(6, map_.bottom() + lane_height + 3, right - 6, curve_height);
-  histogram_ = QRect(right + kBar + 6, 2, kHistogram - 4, height() - 6);
-  bar_->setGeometry(right + 1, map_.top(), kBar, map_.height());
-  const int visible = std::max(1, map_.height() / row_height_);
-  bar_->setRange(0, std::max(0, static_cast<int>(rows_.size()) - visible));
-  bar_->setPageStep(visible);
+  const bool named = grouping_ != RowGrouping::State && !rows_.groups.empty();
+  const int left = named ? 6 + kGutter : 6;
+  const int below = height() - curve_height - lane_height - 6;
+  gutter_ = named ? QRect(6, 2, kGutter - 4, below) : QRect();
+  map_ = QRect(left, 2, right - left, below);
+  lane_ = QRect(left, map_.bottom() + 2, map_.width(), lane_height);
+  curve_box_ = QRect(left, map_.bottom() + lane_height + 3, map_.width(), curve_height);
+  curve_names_ = QRect(right + kBar + 6, curve_box_.top(), kMargin - 4, curve_height);
+  margins_->setGeometry(right + kBar + 6, 2, kMargin - 4, map_.height() + lane_height);
+  down_->setGeometry(right + 1, map_.top(), kBar, map_.height());
+  across_->setGeometry(map_.left(), map_.bottom() - kBar + 1, map_.width(), kBar);
+  vertical_.setCount(rowCount(), map_.height());
+  horizontal_.setCount(frames(), map_.width());
+  showBars();
+  renderCells();
+}
+
+/// The bars stand as the axes do.
+void ErrorMap::showBars() {
+  for (const auto& [bar, axis] : {std::pair{down_, &vertical_}, {across_, &horizontal_}}) {
+    const QSignalBlocker quiet(bar);
+    bar->setRange(0, static_cast<int>(kSteps * std::max(0.0, axis->count() - axis->shown())));
+    bar->setPageStep(static_cast<int>(kSteps * axis->shown()));
+    bar->setSingleStep(static_cast<int>(std::max(kSteps, kSteps * axis->shown() / 10)));
+    bar->setValue(static_cast<int>(std::lround(kSteps * axis->first())));
+    bar->setVisible(!axis->all() && axis->count() > axis->shown());
+  }
+}
+
+void ErrorMap::takeBars() {
+  vertical_.scrollTo(down_->value() / kSteps);
+  horizontal_.scrollTo(across_->value() / kSteps);
+  renderCells();
 }
 
 void ErrorMap::resizeEvent(QResizeEvent*) { layOut(); }
 
-double ErrorMap::columnOf(double frame) const { return map_.left() + map_.width() * (frame - session_.model.firstFrame()) / frames(); }
+double ErrorMap::columnOf(double frame) const { return map_.left() + horizontal_.placeOf(frame - session_.model.firstFrame()); }
 
 int ErrorMap::frameOf(double x) const {
-  const int column = static_cast<int>(std::floor((x - map_.left()) * frames() / std::max(1, map_.width())));
-  return session_.model.firstFrame() + std::clamp(column, 0, frames() - 1);
+  const int column = static_cast<int>(std::floor(horizontal_.indexAt(x - map_.left())));
+  return session_.model.firstFrame() + std::clamp(column, 0, std::max(0, frames() - 1));
 }
 
 int ErrorMap::rowOf(double y) const {
-  const int row = bar_->value() + static_cast<int>(std::floor((y - map_.top()) / row_height_));
-  return y >= map_.top() && y <= map_.bottom() && row >= 0 && row < static_cast<int>(rows_.size()) ? row : -1;
+  const int row = static_cast<int>(std::floor(vertical_.indexAt(y - map_.top())));
+  return y >= map_.top() && y <= map_.bottom() && row >= 0 && row < rowCount() ? row : -1;
 }
 
-QPointF ErrorMap::cellAt(int row, int frame) const { return {columnOf(frame + 0.5), map_.top() + (row - bar_->value() + 0.5) * row_height_}; }
+ErrorGrid::Cell ErrorMap::cellUnder(const QPointF& at) const {
+  const QPoint place = at.toPoint() - map_.topLeft();
+  if (rows_.tracks.empty() || !map_.contains(at.toPoint())) return {};
+  return grid_.largestUnder(part(), map_.width(), map_.height(), place.x(), place.y());
+}
+
+const RowGroup* ErrorMap::groupUnder(const QPointF& at) const {
+  const int row = gutter_.contains(at.toPoint()) ? rowOf(at.y()) : -1;
+  const auto found = std::find_if(rows_.groups.begin(), rows_.groups.end(), [row](const RowGroup& g) { return row >= g.first && row < g.first + g.count; });
+  return row >= 0 && found != rows_.groups.end() ? &*found : nullptr;
+}
+
+QPointF ErrorMap::cellAt(int row, int frame) const { return {columnOf(frame + 0.5), map_.top() + vertical_.placeOf(row + 0.5)}; }
+
+std::optional<QPointF> ErrorMap::curveAt(int frame) const {
+  const CurveSet::Point* point = curves_.at(frame);
+  if (!point || std::isnan(point->value)) return std::nullopt;
+  const QRect room = curveRoom();
+  return QPointF(columnOf(frame + 0.5), room.bottom() - room.height() * curves_.heightOf(point->value));
+}
+
+/// Under the line of text, so that no curve runs through it.
+QRect ErrorMap::curveRoom() const { return curve_box_.adjusted(0, 16, 0, -3); }
+
+QRect ErrorMap::curveName(FrameCurve curve) const {
+  const int each = curve_names_.height() / kFrameCurves;
+  return {curve_names_.left(), curve_names_.top() + static_cast<int>(curve) * each, curve_names_.width(), each};
+}
 
 void ErrorMap::reveal(int track) {
-  const auto found = std::find(rows_.begin(), rows_.end(), track);
-  if (found != rows_.end()) bar_->setValue(static_cast<int>(found - rows_.begin()) - bar_->pageStep() / 2);
+  const auto found = std::find(rows_.tracks.begin(), rows_.tracks.end(), track);
+  if (found == rows_.tracks.end()) return;
+  vertical_.reveal(static_cast<int>(found - rows_.tracks.begin()));
+  showBars();
+  renderCells();
+}
+
+void ErrorMap::followPlayhead() {
+  if (!horizontal_.all() && !scrubbing_) {
+    const double before = horizontal_.first();
+    horizontal_.reveal(session_.playback.frame() - session_.model.firstFrame());
+    if (horizontal_.first() != before) showBars(), renderCells();
+  }
+  update();
 }
 
 std::optional<double> ErrorMap::errorIn(int row, int frame) const {
   const SolvedTrack* track = solution_ && row >= 0 ? solution_->find(trackAt(row)) : nullptr;
   const TrackError* error = track ? errorAt(*track, frame) : nullptr;
   return error && !std::isnan(error->error_px) ? std::optional(error->error_px) : std::nullopt;
-}
-
-void ErrorMap::mousePressEvent(QMouseEvent* event) {
-  if (event->button() != Qt::LeftButton || !session_.model.hasFootage()) return;
-  if (const auto key = laneKeyAt(event->position())) {
-    held_key_ = key, held_to_ = *key;
-    session_.playback.pause();
-    return session_.playback.setFrame(*key);
-  }
-  scrubbing_ = rowOf(event->position().y()) < 0;
-  press_ = now_ = event->position();
-  if (scrubbing_) session_.playback.pause(), session_.playback.setFrame(frameOf(event->position().x()));
-}
-
-void ErrorMap::mouseMoveEvent(QMouseEvent* event) {
-  if (held_key_) {
-    held_to_ = frameOf(event->position().x());
-    session_.playback.setFrame(held_to_);
-    return update();
-  }
-  if (!press_) {
-    const int row = rowOf(event->position().y());
-    session_.selection.hover(row >= 0 && map_.contains(event->position().toPoint()) ? trackAt(row) : 0);
-    return;
-  }
-  now_ = event->position();
-  if (scrubbing_) session_.playback.setFrame(frameOf(now_.x()));
-  update();
-}
-
-void ErrorMap::mouseReleaseEvent(QMouseEvent* event) {
-  if (held_key_) {
-    const int from = *std::exchange(held_key_, std::nullopt);
-    if (held_to_ != from) moveLaneKey(from, held_to_);
-    return update();
-  }
-  if (event->button() != Qt::LeftButton || !press_) return;
-  const QPointF from = *press_, to = event->position();
-  press_.reset();
-  update();
-  if (scrubbing_) return;
-  const int a = rowOf(from.y()), b = rowOf(std::clamp<double>(to.y(), map_.top(), map_.bottom()));
-  if (a < 0) return;
-  if ((to - from).manhattanLength() < 4) {
-    session_.playback.pause();
-    session_.playback.setFrame(frameOf(from.x()));
-    session_.selection.pick({trackAt(a)}, selectionMode(event->modifiers()));
-    return;
-  }
-  std::vector<int> ids;
-  for (int row = std::min(a, b < 0 ? rowCount() - 1 : b); row <= std::max(a, b < 0 ? rowCount() - 1 : b); ++row) ids.push_back(trackAt(row));
-  session_.selection.pick(ids, selectionMode(event->modifiers()));
-}
-
-void ErrorMap::wheelEvent(QWheelEvent* event) {
-  const int steps = event->angleDelta().y() / 120;
-  if (event->modifiers() & Qt::ControlModifier) {
-    row_height_ = std::clamp(row_height_ + steps, 1, 16);
-    layOut();
-    update();
-  } else {
-    bar_->setValue(bar_->value() - steps * std::max(3, bar_->pageStep() / 8));
-  }
-}
-
-void ErrorMap::leaveEvent(QEvent*) { session_.selection.hover(0); }
-
-bool ErrorMap::event(QEvent* event) {
-  if (event->type() != QEvent::ToolTip) return QWidget::event(event);
-  const auto* help = static_cast<QHelpEvent*>(event);
-  const int row = rowOf(help->pos().y()), frame = frameOf(help->pos().x());
-  if (histogram_.contains(help->pos())) {
-    QToolTip::showText(help->globalPos(), tr("How many tracks have which typical error (RMS over a track's used frames, px)."), this);
-  } else if (row >= 0 && map_.contains(help->pos())) {
-    const auto error = errorIn(row, frame);
-    QToolTip::showText(help->globalPos(),
-                       error ? tr("Track %1, frame %2: %3 px").arg(trackAt(row)).arg(frame).arg(pxText(*error)) : tr("Track %1").arg(trackAt(row)), this);
-  } else if (!lane_.isEmpty() && lane_.contains(help->pos())) {
-    QToolTip::showText(help->globalPos(), tr("Keys of the chosen mask or the selected track by hand. Drag a key to another frame; click to go there."), this);
-  } else if (curves_.contains(help->pos()) && !solution_) {
-    QToolTip::showText(help->globalPos(), tr("Sharpness and brightness (dashed) of each frame after a frame check; marks: blurred, repeated or cut."), this);
-  } else if (curves_.contains(help->pos())) {
-    const SolvedFrame* solved = solution_->frameAt(frame);
-    QToolTip::showText(help->globalPos(),
-                       solved && !solved->placed
-                           ? tr("Frame %1 has no camera: %2. “Refine this solve” tries again.").arg(frame).arg(QString::fromStdString(solved->why_not))
-                           : tr("RMS error of each frame (solid) and of the holdout tracks in it (dashed), px. Click or drag to go to a frame."),
-                       this);
-  }
-  return true;
 }
 
 }  // namespace dusky::desktop

@@ -4,34 +4,52 @@
 #include <optional>
 #include <vector>
 
+#include "apps/desktop/errormap/error_grid.h"
+#include "apps/desktop/errormap/frame_curves.h"
+#include "apps/desktop/errormap/map_rows.h"
+#include "apps/desktop/errormap/map_window.h"
 #include "apps/desktop/model/session.h"
 
 class QScrollBar;
 
 namespace dusky::desktop {
 
-/// Tracks as rows, frames as columns, each cell the error of one observation; under it the error of each frame. Click: pick the track and go to
-/// the frame; drag: pick rows; wheel: scroll; Ctrl+wheel: row height.
+class MarginBrushes;
+
+/// Tracks as rows, frames as columns, each cell the error of one observation; where many share a pixel, the largest is seen. Under it curves of each frame,
+/// beside it histograms that are brushes. Click: pick the track and go to the frame; drag: pick rows; wheel: scroll; with Ctrl: enlarge rows; with Shift:
+/// enlarge frames; middle button: move; double click: everything.
 class ErrorMap : public QWidget {
   Q_OBJECT
  public:
-  enum class Order { Worst, Typical, Life, Start };
   explicit ErrorMap(Session& session, QWidget* parent = nullptr);
 
-  int rowCount() const { return static_cast<int>(rows_.size()); }
-  /// Track of a row, worst first under Order::Worst.
-  int trackAt(int row) const { return rows_[static_cast<std::size_t>(row)]; }
+  int rowCount() const { return static_cast<int>(rows_.tracks.size()); }
+  /// Track of a row, worst first under RowOrder::Worst.
+  int trackAt(int row) const { return rows_.tracks[static_cast<std::size_t>(row)]; }
+  const std::vector<RowGroup>& groups() const { return rows_.groups; }
   /// Middle of a key's mark in the lane, widget coordinates.
   QPointF keyPlace(int frame) const { return {columnOf(frame + 0.5), lane_.center().y() + 0.5}; }
   /// Middle of a cell in widget coordinates.
   QPointF cellAt(int row, int frame) const;
-  /// One pixel a cell, as it was last made: rows x frames.
+  /// Where the curve runs in a frame, widget coordinates; nothing where it is not known.
+  std::optional<QPointF> curveAt(int frame) const;
+  /// What is seen of the grid, as it was last made, one pixel each of the screen's.
   const QImage& cells() const { return cells_; }
-  QSize minimumSizeHint() const override { return {300, 110}; }
+  MarginBrushes& margins() { return *margins_; }
+  FrameCurve curve() const { return curve_; }
+  RowOrder order() const { return order_; }
+  RowGrouping grouping() const { return grouping_; }
+  bool showsAll() const { return vertical_.all() && horizontal_.all(); }
+  QSize minimumSizeHint() const override { return {300, 130}; }
 
  public slots:
-  void setOrder(Order order);
-  /// Scrolls so that the row of this track is seen.
+  void setOrder(dusky::desktop::RowOrder order);
+  void setGrouping(dusky::desktop::RowGrouping grouping);
+  void setCurve(dusky::desktop::FrameCurve curve);
+  /// The whole shot in the height and width there is.
+  void showAll();
+  /// Scrolls so that the row of this track is seen, at a height that can be seen.
   void reveal(int track);
 
  signals:
@@ -43,25 +61,46 @@ class ErrorMap : public QWidget {
   void mousePressEvent(QMouseEvent*) override;
   void mouseMoveEvent(QMouseEvent*) override;
   void mouseReleaseEvent(QMouseEvent*) override;
+  void mouseDoubleClickEvent(QMouseEvent*) override;
   void wheelEvent(QWheelEvent*) override;
   void leaveEvent(QEvent*) override;
   bool event(QEvent*) override;
 
  private:
-  void sortRows();
+  // What there is to see.
+  void refresh();
+  void fillGrid();
+  void takeLooks();
   void renderCells();
+  void markGoing();
+  void refreshCurves();
+  // Where it is.
   void layOut();
+  void takeBars();
+  void showBars();
   int frames() const;
+  ErrorGrid::Part part() const;
   double columnOf(double frame) const;
   int frameOf(double x) const;
   int rowOf(double y) const;
+  ErrorGrid::Cell cellUnder(const QPointF& at) const;
+  const RowGroup* groupUnder(const QPointF& at) const;
+  QRect curveRoom() const;
+  QRect curveName(FrameCurve curve) const;
+  std::optional<FrameCurve> curveNameUnder(const QPointF& at) const;
+  // What is done with it.
+  void pickRows(const QPointF& from, const QPointF& to, Qt::KeyboardModifiers keys);
+  void pressCurves(const QPointF& at, Qt::KeyboardModifiers keys);
+  void followPlayhead();
+  QString tipAt(const QPointF& at) const;
   std::optional<double> errorIn(int row, int frame) const;
+  // How it looks.
   void drawCells(QPainter& painter) const;
-  void drawHistogram(QPainter& painter) const;
+  void drawPicked(QPainter& painter) const;
+  void drawGroups(QPainter& painter) const;
   void drawCurves(QPainter& painter) const;
+  void drawCurveNames(QPainter& painter) const;
   void drawPlayhead(QPainter& painter) const;
-  QPolygonF curve(double SolvedFrame::*value) const;
-  double curveTop() const;
   void drawChecks(QPainter& painter) const;
   void drawLeftOut(QPainter& painter) const;
   void drawMissing(QPainter& painter) const;
@@ -73,17 +112,22 @@ class ErrorMap : public QWidget {
   void refreshLane();
 
   Session& session_;
-  TrackSetPtr tracks_;  ///< That rows and cells were made from, with the solve of that moment.
+  TrackSetPtr tracks_;  ///< That rows and grid were made from, with the solve of that moment.
   SolutionPtr solution_;
-  QScrollBar* bar_;
-  Order order_ = Order::Worst;
-  int row_height_ = 3;
-  std::vector<int> rows_;
+  RowOrder order_ = RowOrder::Worst;
+  RowGrouping grouping_ = RowGrouping::State;
+  FrameCurve curve_ = FrameCurve::Errors;
+  MapRows rows_;
+  ErrorGrid grid_;
+  CurveSet curves_;
+  MapAxis vertical_, horizontal_;
+  QScrollBar *down_, *across_;
+  MarginBrushes* margins_;
   QImage cells_;
-  QRect map_, lane_, curves_, histogram_;  ///< The lane is empty while there are no keys.
-  std::optional<int> held_key_;            ///< Being dragged along the lane; from this frame ...
-  int held_to_ = 0;                        ///< ... to this one.
-  std::optional<QPointF> press_;
+  QRect gutter_, map_, lane_, curve_box_, curve_names_;  ///< The lane is empty while there are no keys, the gutter while there are no groups to name.
+  std::optional<int> held_key_;                          ///< Being dragged along the lane; from this frame ...
+  int held_to_ = 0;                                      ///< ... to this one.
+  std::optional<QPointF> press_, moved_;                 ///< Of the left button; of the middle one.
   QPointF now_;
   bool scrubbing_ = false;
 };

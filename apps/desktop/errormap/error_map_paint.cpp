@@ -1,5 +1,4 @@
 #include <QPainter>
-#include <QScrollBar>
 #include <cmath>
 
 #include "apps/desktop/paint/theme.h"
@@ -11,49 +10,87 @@ namespace dusky::desktop {
 void ErrorMap::paintEvent(QPaintEvent*) {
   QPainter painter(this);
   painter.fillRect(map_, color::Night);
-  painter.fillRect(curves_, color::Night);
+  painter.fillRect(curve_box_, color::Night);
   drawLane(painter);
-  drawChecks(painter);
-  if (rows_.empty()) {
-    drawLeftOut(painter);
-    drawPlayhead(painter);
+  if (rows_.tracks.empty()) {
     painter.setPen(color::Quiet);
     painter.drawText(map_, Qt::AlignCenter,
                      session_.model.hasFootage() ? tr("Each track becomes a row here, each frame a column; what is wrong will glow.") : "");
-    return;
+  } else {
+    drawCells(painter);
+    drawGroups(painter);
   }
-  drawCells(painter);
+  painter.save();
+  painter.setClipRect(QRect(map_.topLeft(), curve_box_.bottomRight()));
   drawLeftOut(painter);
-  drawHistogram(painter);
   drawMissing(painter);
   drawCurves(painter);
+  drawChecks(painter);
   drawPlayhead(painter);
+  painter.restore();
+  drawCurveNames(painter);
 }
 
 void ErrorMap::drawCells(QPainter& painter) const {
   painter.save();
   painter.setClipRect(map_);
-  const int first = bar_->value(), visible = std::min(map_.height() / row_height_ + 1, rowCount() - first);
-  const QRectF source(0, first, cells_.width(), visible);
-  const double left = columnOf(tracks_->first_frame), right = columnOf(tracks_->last_frame + 1);
-  painter.drawImage(QRectF(left, map_.top(), right - left, visible * row_height_), cells_, source);
-  if (row_height_ > 2) {
+  painter.drawImage(map_.topLeft(), cells_);
+  const double each = vertical_.size_px();
+  if (each >= 3) {
     painter.setPen(QPen(color::Night, 1));
-    for (int r = 1; r <= visible; ++r) painter.drawLine(map_.left(), map_.top() + r * row_height_ - 1, map_.right(), map_.top() + r * row_height_ - 1);
+    for (int r = static_cast<int>(vertical_.first()); r <= std::min<double>(rowCount(), vertical_.first() + vertical_.shown()); ++r) {
+      const double y = map_.top() + std::floor(vertical_.placeOf(r + 1)) - 0.5;
+      painter.drawLine(QPointF(map_.left(), y), QPointF(map_.right(), y));
+    }
   }
-  for (int r = 0; r < visible; ++r) {
-    const int id = trackAt(first + r);
-    const bool selected = session_.selection.contains(id);
-    if (!selected && id != session_.selection.hovered()) continue;
-    const QRectF row(map_.left(), map_.top() + r * row_height_, map_.width(), row_height_);
-    QColor wash = selected ? color::Lamp : color::Text;
-    painter.fillRect(QRectF(row.left(), row.top(), 5, std::max(2, row_height_)), wash);
-    wash.setAlpha(45);
-    painter.fillRect(row, wash);
-  }
+  drawPicked(painter);
   if (press_ && !scrubbing_ && (now_ - *press_).manhattanLength() >= 4) {
     painter.setPen(QPen(color::Lamp, 1, Qt::DashLine));
     painter.drawRect(QRectF(QPointF(map_.left(), press_->y()), QPointF(map_.right() - 1, now_.y())).normalized());
+  }
+  painter.restore();
+}
+
+void ErrorMap::drawPicked(QPainter& painter) const {
+  const int hovered = session_.selection.hovered();
+  if (session_.selection.empty() && hovered == 0) return;
+  const double each = vertical_.size_px();
+  const int from = static_cast<int>(vertical_.first()), to = std::min(rowCount(), static_cast<int>(vertical_.first() + vertical_.shown()) + 1);
+  // Where many share a pixel, it is washed once.
+  std::array<double, 2> washed = {-1, -1};
+  for (int r = from; r < to; ++r) {
+    const int id = trackAt(r);
+    const bool selected = session_.selection.contains(id);
+    if (!selected && id != hovered) continue;
+    const QRectF row(map_.left(), map_.top() + vertical_.placeOf(r), map_.width(), std::max(1.0, each));
+    double& last = washed[selected ? 0 : 1];
+    if (std::floor(row.top()) == last) continue;
+    last = std::floor(row.top());
+    QColor wash = selected ? color::Lamp : color::Text;
+    painter.fillRect(QRectF(row.left(), row.top(), 5, std::max(2.0, each)), wash);
+    wash.setAlpha(each < 2 ? 90 : 45);
+    painter.fillRect(row, wash);
+  }
+}
+
+/// A line between groups, and their names beside the map.
+void ErrorMap::drawGroups(QPainter& painter) const {
+  painter.save();
+  painter.setClipRect(QRect(QPoint(0, map_.top()), map_.bottomRight()));
+  const int line = painter.fontMetrics().height();
+  for (const RowGroup& group : rows_.groups) {
+    const double top = map_.top() + vertical_.placeOf(group.first), bottom = map_.top() + vertical_.placeOf(group.first + group.count);
+    if (bottom < map_.top() || top > map_.bottom()) continue;
+    painter.setPen(QPen(color::Edge, 1));
+    if (group.first > 0) painter.drawLine(QPointF(gutter_.isEmpty() ? map_.left() : gutter_.left(), top), QPointF(map_.right(), top));
+    if (gutter_.isEmpty()) continue;
+    const QRectF room =
+        QRectF(gutter_.left(), std::max<double>(top, map_.top()), gutter_.width(), std::min<double>(bottom, map_.bottom()) - std::max<double>(top, map_.top()));
+    if (room.height() < line - 2) continue;
+    painter.setPen(color::Text);
+    painter.drawText(room, Qt::AlignLeft | Qt::AlignTop, painter.fontMetrics().elidedText(group.name, Qt::ElideRight, gutter_.width()));
+    painter.setPen(color::Quiet);
+    if (room.height() >= 2 * line) painter.drawText(room.adjusted(0, line, 0, 0), Qt::AlignLeft | Qt::AlignTop, QString::number(group.count));
   }
   painter.restore();
 }
@@ -71,85 +108,75 @@ void ErrorMap::drawMissing(QPainter& painter) const {
     std::size_t end = i;
     while (end < frames.size() && !frames[end].placed) ++end;
     const double left = columnOf(frames[i].frame), right = std::max(left + 2, columnOf(frames[end - 1].frame + 1));
-    const QRectF column(left, map_.top(), right - left, curves_.bottom() - map_.top());
+    const QRectF column(left, map_.top(), right - left, curve_box_.bottom() - map_.top());
     QColor glow = errorQColor(0.8, 1);
     glow.setAlpha(70);
     painter.fillRect(column, glow);
-    painter.fillRect(QRectF(left, curves_.bottom() - 4, right - left, 4), errorQColor(0.9, 1));
+    painter.fillRect(QRectF(left, curve_box_.bottom() - 4, right - left, 4), errorQColor(0.9, 1));
     const QString text = tr("no camera");
     if (painter.fontMetrics().horizontalAdvance(text) + 8 < column.width()) {
       painter.setPen(color::Text);
-      painter.drawText(QRectF(left, curves_.top(), right - left, curves_.height() - 5), Qt::AlignCenter, text);
+      painter.drawText(QRectF(left, curve_box_.top(), right - left, curve_box_.height() - 5), Qt::AlignCenter, text);
     }
     i = end;
   }
 }
 
-void ErrorMap::drawHistogram(QPainter& painter) const {
-  const SolutionPtr& solution = solution_;
-  painter.setPen(color::Quiet);
-  painter.drawText(histogram_.adjusted(2, 0, 0, 0), Qt::AlignLeft | Qt::AlignTop, tr("typical error, px"));
-  if (!solution) return;
-  const int top = histogram_.top() + 18, bins = std::max(8, (histogram_.height() - 20) / 5);
-  std::vector<int> counts(static_cast<std::size_t>(bins), 0);
-  for (const SolvedTrack& track : solution->tracks) {
-    if (track.state != TrackState::Kept || std::isnan(track.typical_error_px)) continue;
-    const int bin = static_cast<int>(track.typical_error_px / session_.view.errorTop() * bins);
-    ++counts[static_cast<std::size_t>(std::clamp(bin, 0, bins - 1))];
-  }
-  const int most = std::max(1, *std::max_element(counts.begin(), counts.end()));
-  for (int b = 0; b < bins; ++b) {
-    // Large errors at the top, as in the map.
-    const int y = top + (bins - 1 - b) * 5, count = counts[static_cast<std::size_t>(b)];
-    if (count == 0) continue;
-    const double length = 2 + (histogram_.width() - 34) * static_cast<double>(count) / most;
-    painter.fillRect(QRectF(histogram_.left() + 2, y, length, 4), errorQColor((b + 0.5) / bins, 1));
-  }
-  painter.setPen(color::Quiet);
-  painter.drawText(QRect(histogram_.right() - 32, top - 4, 32, 14), Qt::AlignRight, QString::number(session_.view.errorTop(), 'g', 3));
-  painter.drawText(QRect(histogram_.right() - 32, top + 5 * bins - 11, 32, 14), Qt::AlignRight, "0");
-}
-
-double ErrorMap::curveTop() const {
-  double top = 0.1;
-  for (const SolvedFrame& frame : solution_->frames) {
-    for (double v : {frame.rms_px, frame.holdout_rms_px}) top = v > top ? v : top;
-  }
-  return 1.15 * top;
-}
-
-QPolygonF ErrorMap::curve(double SolvedFrame::*value) const {
-  QPolygonF line;
-  const double top = curveTop();
-  for (const SolvedFrame& frame : solution_->frames) {
-    if (!std::isnan(frame.*value)) line.push_back({columnOf(frame.frame + 0.5), curves_.bottom() - 2 - (curves_.height() - 4) * (frame.*value) / top});
-  }
-  return line;
-}
-
 void ErrorMap::drawCurves(QPainter& painter) const {
-  const SolutionPtr& solution = solution_;
-  if (!solution) return;
-  painter.setRenderHint(QPainter::Antialiasing);
-  painter.setPen(QPen(color::Quiet, 1, Qt::DashLine));
-  painter.drawPolyline(curve(&SolvedFrame::holdout_rms_px));
-  painter.setPen(QPen(QColor(0xe9, 0xdf, 0xf2), 1.4));
-  painter.drawPolyline(curve(&SolvedFrame::rms_px));
   painter.setPen(color::Quiet);
-  painter.drawText(curves_.adjusted(4, 1, 0, 0), Qt::AlignLeft | Qt::AlignTop, tr("per frame: RMS, holdout (dashed)"));
-  if (const SolvedFrame* now = solution->frameAt(session_.playback.frame())) {
-    const QString value =
-        now->placed && !std::isnan(now->rms_px) ? tr("frame %1: %2 px").arg(now->frame).arg(pxText(now->rms_px)) : tr("frame %1: no camera").arg(now->frame);
-    painter.setPen(color::Text);
-    painter.drawText(curves_.adjusted(0, 1, -5, 0), Qt::AlignRight | Qt::AlignTop, value);
-  }
+  const QRect line = QRect(curve_box_.left(), curve_box_.top(), curve_box_.width(), 15).adjusted(4, 0, -5, 0);
+  if (!curves_.missing.isEmpty()) return painter.drawText(curve_box_, Qt::AlignCenter, curves_.missing);
+  if (curves_.main.empty()) return;
+  const bool checks = !solution_ || curve_ == FrameCurve::Sharpness;
+  const QString name = checks ? tr("sharpness, brightness (dashed)") : curve_ == FrameCurve::Errors ? tr("RMS, holdout (dashed)") : nameOf(curve_);
+  painter.drawText(line, Qt::AlignLeft | Qt::AlignTop,
+                   curves_.bend > 0 ? tr("%1 · to %2, logarithmic").arg(name, curves_.top_text) : tr("%1 · to %2").arg(name, curves_.top_text));
+  const int frame = session_.playback.frame();
+  const QString value = valueOf(session_, checks ? FrameCurve::Sharpness : curve_, frame);
+  const SolvedFrame* now = solution_ ? solution_->frameAt(frame) : nullptr;
+  painter.setPen(color::Text);
+  painter.drawText(line, Qt::AlignRight | Qt::AlignTop,
+                   now && !now->placed ? tr("frame %1: no camera").arg(frame)
+                   : value.isEmpty()   ? QString()
+                                       : tr("frame %1: %2").arg(frame).arg(value));
+  painter.setRenderHint(QPainter::Antialiasing);
+  painter.setBrush(Qt::NoBrush);
+  const QRect room = curveRoom();
+  const auto draw = [&](const std::vector<CurveSet::Point>& points, const QPen& pen) {
+    painter.setPen(pen);
+    QPolygonF run;
+    for (const CurveSet::Point& p : points) {
+      if (!std::isnan(p.value)) run.push_back({columnOf(p.frame + 0.5), room.bottom() - room.height() * curves_.heightOf(p.value)});
+    }
+    painter.drawPolyline(run);
+  };
+  draw(curves_.second, QPen(color::Quiet, 1, Qt::DashLine));
+  draw(curves_.main, QPen(QColor(0xe9, 0xdf, 0xf2), 1.4));
   painter.setRenderHint(QPainter::Antialiasing, false);
+}
+
+/// What the curve may be, with its value in the frame shown.
+void ErrorMap::drawCurveNames(QPainter& painter) const {
+  if (!session_.model.hasFootage()) return;
+  QFont small = font();
+  small.setPixelSize(small.pixelSize() - 1);
+  painter.setFont(small);
+  for (int i = 0; i < kFrameCurves; ++i) {
+    const auto curve = static_cast<FrameCurve>(i);
+    const QRect box = curveName(curve);
+    if (curve == curve_) painter.fillRect(box, color::Raised);
+    const QRect inner = box.adjusted(4, 0, -4, 0);
+    painter.setPen(curve == curve_ ? color::Text : color::Quiet);
+    painter.drawText(inner, Qt::AlignLeft | Qt::AlignVCenter, nameOf(curve));
+    painter.drawText(inner, Qt::AlignRight | Qt::AlignVCenter, valueOf(session_, curve, session_.playback.frame()));
+  }
+  painter.setFont(font());
 }
 
 void ErrorMap::drawPlayhead(QPainter& painter) const {
   const double x = columnOf(session_.playback.frame() + 0.5);
   painter.setPen(QPen(color::Text, 1));
-  painter.drawLine(QPointF(x, map_.top()), QPointF(x, curves_.bottom()));
+  painter.drawLine(QPointF(x, map_.top()), QPointF(x, curve_box_.bottom()));
   painter.setBrush(color::Text);
   painter.setPen(Qt::NoPen);
   painter.drawPolygon(QPolygonF({QPointF(x - 4, map_.top()), QPointF(x + 4, map_.top()), QPointF(x, map_.top() + 5)}));

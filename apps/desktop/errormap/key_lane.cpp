@@ -51,7 +51,7 @@ void ErrorMap::moveLaneKey(int from, int to) {
 }
 
 void ErrorMap::refreshLane() {
-  layOut();
+  if (laneKeys().empty() != lane_.isEmpty()) layOut();
   update();
 }
 
@@ -80,37 +80,19 @@ void ErrorMap::drawLeftOut(QPainter& painter) const {
   QBrush hatch(QColor(169, 157, 182, 90), Qt::BDiagPattern);
   for (const int frame : footage.left_out) {
     if (frame < session_.model.firstFrame() || frame > session_.model.lastFrame()) continue;
-    painter.fillRect(QRectF(QPointF(columnOf(frame), map_.top()), QPointF(columnOf(frame + 1), curves_.bottom())), hatch);
+    painter.fillRect(QRectF(QPointF(columnOf(frame), map_.top()), QPointF(columnOf(frame + 1), curve_box_.bottom())), hatch);
   }
 }
 
-/// What the frame check found: before a solve as curves, always as marks.
+/// What the frame check found, as marks.
 void ErrorMap::drawChecks(QPainter& painter) const {
-  const auto& checked = session_.jobs.checked();
-  if (checked.empty()) return;
   painter.setRenderHint(QPainter::Antialiasing);
-  double sharpest = 1e-9;
-  for (const CheckedFrame& frame : checked) sharpest = std::max(sharpest, frame.sharpness);
-  const auto line = [&](auto&& share) {
-    QPolygonF points;
-    for (const CheckedFrame& frame : checked) points << QPointF(columnOf(frame.frame + 0.5), curves_.bottom() - 3 - (curves_.height() - 20) * share(frame));
-    painter.drawPolyline(points);
-  };
-  if (!solution_) {
-    painter.setBrush(Qt::NoBrush);
-    painter.setPen(QPen(color::Quiet, 1, Qt::DashLine));
-    line([](const CheckedFrame& f) { return f.brightness / 255; });
-    painter.setPen(QPen(QColor(0xe9, 0xdf, 0xf2), 1.4));
-    line([sharpest](const CheckedFrame& f) { return f.sharpness / sharpest; });
-    painter.setPen(color::Quiet);
-    painter.drawText(curves_.adjusted(4, 1, 0, 0), Qt::AlignLeft | Qt::AlignTop, tr("per frame: sharpness, brightness (dashed)"));
-  }
   painter.setPen(Qt::NoPen);
   painter.setBrush(errorQColor(0.8, 1));
-  for (const CheckedFrame& frame : checked) {
+  for (const CheckedFrame& frame : session_.jobs.checked()) {
     if (frame.fault == FrameFault::None) continue;
     const double x = columnOf(frame.frame + 0.5);
-    painter.drawPolygon(QPolygonF({QPointF(x - 4, curves_.bottom()), QPointF(x + 4, curves_.bottom()), QPointF(x, curves_.bottom() - 8)}));
+    painter.drawPolygon(QPolygonF({QPointF(x - 4, curve_box_.bottom()), QPointF(x + 4, curve_box_.bottom()), QPointF(x, curve_box_.bottom() - 8)}));
   }
   painter.setRenderHint(QPainter::Antialiasing, false);
 }

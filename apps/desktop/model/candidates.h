@@ -1,11 +1,8 @@
 #pragma once
 #include <QObject>
-#include <condition_variable>
-#include <mutex>
-#include <optional>
-#include <thread>
 #include <vector>
 
+#include "apps/desktop/model/newest_only.h"
 #include "core/pipeline/steps.h"
 
 namespace dusky::desktop {
@@ -16,7 +13,6 @@ class Candidates : public QObject {
   Q_OBJECT
  public:
   explicit Candidates(QObject* parent = nullptr);
-  ~Candidates() override;
 
   /// Asks for the features of a frame.
   void ask(const Document& document, int frame);
@@ -33,15 +29,19 @@ class Candidates : public QObject {
     Document document;
     int frame = 0;
   };
-  void run(std::stop_token stop);
+  /// What is kept from one question to the next; of the worker's thread.
+  struct Reader {
+    std::unique_ptr<FrameSource> source;
+    LiveMasks masks;
+    std::string opened;
+    ShotView view;
+  };
+  void answer(const Question& question);
 
   std::vector<Feature> features_;
   int frame_ = 0;
-
-  std::mutex mutex_;  ///< Guards what follows.
-  std::condition_variable_any wake_;
-  std::optional<Question> question_;
-  std::jthread worker_;  ///< Last: it uses the others.
+  Reader reader_;
+  NewestOnly<Question> worker_;  ///< Last: it uses the others.
 };
 
 }  // namespace dusky::desktop

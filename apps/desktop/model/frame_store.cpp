@@ -73,12 +73,12 @@ void FrameStore::forget() {
 }
 
 /// What is asked for goes first, the frames after it last; several views may ask for different frames.
-void FrameStore::want(int number) {
+void FrameStore::want(int number, int ahead) {
   bool more = false;
   {
     const std::lock_guard lock(mutex_);
     const auto waits = [this](int n) { return std::find(wanted_.begin(), wanted_.end(), n) != wanted_.end(); };
-    for (int n = number + 1; n <= std::min(number + kAhead, last_); ++n) {
+    for (int n = number + 1; n <= std::min(number + ahead, last_); ++n) {
       if (n < first_ || pictures_.count(n) || waits(n)) continue;
       wanted_.push_back(n);
       more = true;
@@ -93,9 +93,9 @@ void FrameStore::want(int number) {
   if (more) wake_.notify_all();
 }
 
-QImage FrameStore::frame(int number) {
+QImage FrameStore::frame(int number, bool alone) {
   if (!blank_.isNull()) return blank_;
-  want(number);
+  want(number, alone ? 0 : kAhead);
   const auto found = pictures_.find(number);
   if (found == pictures_.end()) return {};
   recent_.remove(number);

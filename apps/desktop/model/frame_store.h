@@ -32,8 +32,8 @@ class FrameStore : public QObject {
   std::size_t bound() const { return bound_; }
   /// From now on pictures show what these masks leave out; none: nothing. Pictures made otherwise are forgotten.
   void setMasks(const MaskSettings& masks, const FootageInfo& footage);
-  /// The picture when it is there; a null image otherwise, and it is asked for (with a few after it).
-  QImage frame(int number);
+  /// The picture when it is there; a null image otherwise, and it is asked for (with a few after it, unless it is looked at alone).
+  QImage frame(int number, bool alone = false);
   static constexpr int kAllChanged = std::numeric_limits<int>::min();  ///< What ready() says when every picture is to be asked for anew.
 
  signals:
@@ -42,7 +42,7 @@ class FrameStore : public QObject {
 
  private:
   void forget();
-  void want(int number);
+  void want(int number, int ahead);
   void run(std::stop_token stop);
   void keep(int number, QImage picture, int generation);
   void dropOldest();

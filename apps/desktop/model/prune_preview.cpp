@@ -4,14 +4,10 @@
 
 namespace dusky::desktop {
 
-PrunePreview::PrunePreview(DocumentModel& model, QObject* parent) : QObject(parent), model_(model), worker_([this](std::stop_token stop) { run(stop); }) {
+PrunePreview::PrunePreview(DocumentModel& model, TrackFacts& facts, QObject* parent)
+    : QObject(parent), model_(model), facts_(facts), worker_([this](const Question& question, const std::stop_token& dropped) { answer(question, dropped); }) {
   connect(&model_, &DocumentModel::documentChanged, this, &PrunePreview::ask);
   connect(&model_, &DocumentModel::solutionChanged, this, &PrunePreview::ask);
-}
-
-PrunePreview::~PrunePreview() {
-  worker_.request_stop();
-  wake_.notify_all();
 }
 
 void PrunePreview::watch(bool watched) {
@@ -20,25 +16,28 @@ void PrunePreview::watch(bool watched) {
   ask();
 }
 
+void PrunePreview::tryRules(const std::optional<PruneRules>& rules) {
+  tried_ = rules;
+  ask();
+}
+
 void PrunePreview::ask() {
   const bool possible = watched_ && model_.solution() && model_.tracks() && !model_.partial() && model_.peeked() == 0 &&
                         model_.workspace().status(Step::Solve).state == StepState::Current;
-  const PruneRules& rules = model_.document().prune;
-  if (!possible || !rules.any()) {
+  if (!possible || !rules().any()) {
     asked_solution_.reset();
     ++serial_;
+    worker_.dropOlder();
     working_ = false;
     return show({});
   }
   const std::vector<int>& pinned = model_.document().picks.pinned;
-  if (asked_solution_ == model_.solution() && asked_rules_ == rules && asked_pinned_ == pinned) return;
-  asked_solution_ = model_.solution(), asked_rules_ = rules, asked_pinned_ = pinned;
+  if (asked_solution_ == model_.solution() && asked_rules_ == rules() && asked_pinned_ == pinned) return;
+  asked_solution_ = model_.solution(), asked_rules_ = rules(), asked_pinned_ = pinned;
   working_ = true;
-  {
-    const std::lock_guard lock(mutex_);
-    question_ = {++serial_, PruneTask{model_.document(), model_.workspace().footage(), model_.tracks(), model_.solution()}};
-  }
-  wake_.notify_all();
+  Document document = model_.document();
+  document.prune = rules();
+  worker_.ask({++serial_, PruneTask{std::move(document), model_.workspace().footage(), model_.tracks(), model_.solution()}, facts_.now()});
   emit changed();
 }
 
@@ -49,33 +48,27 @@ void PrunePreview::show(const PruneChoice& choice) {
   emit changed();
 }
 
-void PrunePreview::run(std::stop_token stop) {
-  while (!stop.stop_requested()) {
-    std::pair<int, PruneTask> question;
-    {
-      std::unique_lock lock(mutex_);
-      if (!wake_.wait(lock, stop, [&] { return question_.has_value(); })) return;
-      question = std::move(*question_);
-      question_.reset();
-    }
-    const auto& [serial, task] = question;
-    const auto post = [this, number = serial](auto action) {
-      QMetaObject::invokeMethod(
-          this,
-          [this, number, action] {
-            if (number == serial_) action();
-          },
-          Qt::QueuedConnection);
-    };
-    const PruneChoice choice = choosePruning(*task.solution, *task.tracks, task.document.prune, task.document.picks.pinned);
-    post([this, choice] { show(choice); });
-    const auto predicted = choice.empty() ? Result<PrunePrediction>(cancelled()) : predictPruning(task, choice, Progress({}, stop));
-    post([this, predicted] {
-      working_ = false;
-      if (predicted.ok()) prediction_ = *predicted;
-      emit changed();
-    });
-  }
+void PrunePreview::answer(const Question& question, const std::stop_token& dropped) {
+  const PruneTask& task = question.task;
+  const auto post = [this, serial = question.serial](auto action) {
+    QMetaObject::invokeMethod(
+        this,
+        [this, serial, action] {
+          if (serial == serial_) action();
+        },
+        Qt::QueuedConnection);
+  };
+  const std::vector<int>& pinned = task.document.picks.pinned;
+  const bool measured = question.facts->solution == task.solution && !question.facts->tracks.empty();
+  const PruneChoice choice = measured ? choosePruning(*task.solution, *task.tracks, question.facts->tracks, task.document.prune, pinned)
+                                      : choosePruning(*task.solution, *task.tracks, task.document.prune, pinned);
+  post([this, choice] { show(choice); });
+  const auto predicted = choice.empty() ? Result<PrunePrediction>(cancelled()) : predictPruning(task, choice, Progress({}, dropped));
+  post([this, predicted] {
+    working_ = false;
+    if (predicted.ok()) prediction_ = *predicted;
+    emit changed();
+  });
 }
 
 }  // namespace dusky::desktop

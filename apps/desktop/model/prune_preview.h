@@ -1,11 +1,9 @@
 #pragma once
 #include <QObject>
-#include <condition_variable>
-#include <mutex>
 #include <optional>
-#include <thread>
 
-#include "apps/desktop/model/document_model.h"
+#include "apps/desktop/model/newest_only.h"
+#include "apps/desktop/model/track_facts.h"
 #include "core/pipeline/prune_step.h"
 
 namespace dusky::desktop {
@@ -15,10 +13,13 @@ namespace dusky::desktop {
 class PrunePreview : public QObject {
   Q_OBJECT
  public:
-  explicit PrunePreview(DocumentModel& model, QObject* parent = nullptr);
-  ~PrunePreview() override;
+  PrunePreview(DocumentModel& model, TrackFacts& facts, QObject* parent = nullptr);
 
   void watch(bool watched);
+  /// Looks at these rules in the place of the document's, while a brush is dragged; nothing: at the document's again.
+  void tryRules(const std::optional<PruneRules>& rules);
+  /// What is looked at now.
+  const PruneRules& rules() const { return tried_ ? *tried_ : model_.document().prune; }
   const PruneChoice& choice() const { return choice_; }
   /// Nothing while it is worked out, and where nothing goes.
   const std::optional<PrunePrediction>& prediction() const { return prediction_; }
@@ -28,23 +29,26 @@ class PrunePreview : public QObject {
   void changed();
 
  private:
+  struct Question {
+    int serial = 0;
+    PruneTask task;
+    TrackFacts::FactsPtr facts;
+  };
   void ask();
-  void run(std::stop_token stop);
+  void answer(const Question& question, const std::stop_token& dropped);
   void show(const PruneChoice& choice);
 
   DocumentModel& model_;
+  TrackFacts& facts_;
   bool watched_ = false, working_ = false;
+  std::optional<PruneRules> tried_;
   PruneRules asked_rules_;
   SolutionPtr asked_solution_;
   std::vector<int> asked_pinned_;
   PruneChoice choice_;
   std::optional<PrunePrediction> prediction_;
   int serial_ = 0;
-
-  std::mutex mutex_;  ///< Guards what follows.
-  std::condition_variable_any wake_;
-  std::optional<std::pair<int, PruneTask>> question_;
-  std::jthread worker_;  ///< Last: it uses the others.
+  NewestOnly<Question> worker_;  ///< Last: it uses the others.
 };
 
 }  // namespace dusky::desktop

@@ -1,6 +1,7 @@
 #pragma once
 #include <QObject>
 #include <algorithm>
+#include <optional>
 #include <vector>
 
 namespace dusky::desktop {
@@ -16,6 +17,8 @@ class Selection : public QObject {
   bool contains(int id) const { return std::binary_search(sorted_.begin(), sorted_.end(), id); }
   bool empty() const { return ids_.empty(); }
   int hovered() const { return hovered_; }  ///< 0: none.
+  /// The frame that is pointed at with it, where one is.
+  const std::optional<int>& hoveredFrame() const { return hovered_frame_; }
 
   void pick(const std::vector<int>& ids, Mode mode) {
     std::vector<int> next = mode == Mode::Replace ? std::vector<int>{} : ids_;
@@ -33,9 +36,10 @@ class Selection : public QObject {
     emit changed();
   }
   void clear() { pick({}, Mode::Replace); }
-  void hover(int id) {
-    if (id == hovered_) return;
+  void hover(int id, std::optional<int> frame = std::nullopt) {
+    if (id == hovered_ && frame == hovered_frame_) return;
     hovered_ = id;
+    hovered_frame_ = frame;
     emit hoverChanged();
   }
 
@@ -46,6 +50,7 @@ class Selection : public QObject {
  private:
   std::vector<int> ids_, sorted_;
   int hovered_ = 0;
+  std::optional<int> hovered_frame_;
 };
 
 /// Selection mode from the keys held: Shift adds, Ctrl toggles.

@@ -20,7 +20,8 @@ struct Session {
   ViewSettings view;
   FrameStore frames;
   Candidates candidates;
-  PrunePreview prune{model};
+  TrackFacts facts{model};
+  PrunePreview prune{model, facts};
 
   /// The mask that is chosen, and the track by hand that is selected alone; nullptr: none.
   const Mask* chosenMask() const {

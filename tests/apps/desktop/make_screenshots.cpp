@@ -15,6 +15,7 @@
 #include "apps/desktop/closeup/closeup_view.h"
 #include "apps/desktop/coverage/coverage_view.h"
 #include "apps/desktop/errormap/error_map.h"
+#include "apps/desktop/errormap/margin_brushes.h"
 #include "apps/desktop/model/unsaved.h"
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/space/space_view.h"
@@ -85,15 +86,6 @@ void setScene(desktop::MainWindow& window) {
 }
 
 /// Drags the left button over a widget along a path.
-void drag(QWidget& view, const std::vector<QPointF>& path) {
-  QTest::mousePress(&view, Qt::LeftButton, {}, path.front().toPoint());
-  for (const QPointF& p : path) {
-    QMouseEvent move(QEvent::MouseMove, p, view.mapToGlobal(p), Qt::NoButton, Qt::LeftButton, {});
-    QApplication::sendEvent(&view, &move);
-  }
-  QTest::mouseRelease(&view, Qt::LeftButton, {}, path.back().toPoint());
-}
-
 QPointF onPlate(desktop::MainWindow& window, double x, double y) { return window.plate().toWidget(QPointF(x, y)); }
 
 /// An ellipse that follows the moored boat by keys, and a curve along the shore.
@@ -193,6 +185,44 @@ void shootPrune(desktop::MainWindow& window) {
   s.model.undo();
 }
 
+/// The error map fills the window: rows by place in the picture, a limit being brushed.
+void shootErrorMap(desktop::MainWindow& window) {
+  desktop::Session& s = window.session();
+  window.showView(desktop::View::ErrorMap);
+  desktop::ErrorMap& map = window.errorMap();
+  if (auto* grouping = window.findChild<QComboBox*>("grouping")) grouping->setCurrentIndex(grouping->findData(static_cast<int>(desktop::RowGrouping::Region)));
+  map.setCurve(desktop::FrameCurve::Worst);
+  goTo(window, 74);
+  window.fillWith(desktop::ViewPlace::Below);
+  waitUntil([&] { return s.facts.current(); }, 20000);
+  desktop::MarginBrushes& margins = map.margins();
+  drag(margins, {margins.placeOf(1, 0.44), margins.placeOf(1, 0.4), margins.placeOf(1, 0.38)});
+  waitUntil([&] { return s.prune.prediction().has_value(); }, 20000);
+  shoot(window, "error-map");
+  s.model.undo();
+  map.setCurve(desktop::FrameCurve::Errors);
+  if (auto* grouping = window.findChild<QComboBox*>("grouping")) grouping->setCurrentIndex(0);
+  window.fillWith(desktop::ViewPlace::Below);
+}
+
+/// The worst track close up, with those of its frame.
+void shootTrackCard(desktop::MainWindow& window) {
+  desktop::Session& s = window.session();
+  waitUntil([&] { return s.facts.current(); }, 20000);
+  window.trackActions().next_worst->trigger();
+  window.showView(desktop::View::Closeup);
+  goTo(window, s.playback.frame());
+  waitUntil(
+      [&] {
+        const auto frames = window.closeup().strip();
+        return std::all_of(frames.begin(), frames.end(), [&](int frame) { return !s.frames.frame(frame, true).isNull(); });
+      },
+      10000);
+  shoot(window, "track-card");
+  window.showView(desktop::View::Space);
+  s.selection.clear();
+}
+
 /// Three runs, two of them compared; the shot is solved and shows the first.
 void shootLedger(desktop::MainWindow& window) {
   desktop::Session& s = window.session();
@@ -283,6 +313,14 @@ int main(int argc, char** argv) {
     }
     if (QString(argv[2]) == "solved" || QString(argv[2]) == "ledger") s.jobs.runSolve();
     waitForJobs(window);
+    if (QString(argv[2]) == "map") {
+      s.jobs.runSolve();
+      waitForJobs(window);
+      shootErrorMap(window);
+      shootTrackCard(window);
+      shootPrune(window);
+      return 0;
+    }
     if (QString(argv[2]) == "ledger") {
       shootPrune(window);
       shootLedger(window);
@@ -298,9 +336,6 @@ int main(int argc, char** argv) {
   shoot(window, "tracking");
   waitForJobs(window);
   s.jobs.runSolve();
-  waitUntil([&] { return s.model.partial(); });
-  QTest::qWait(1200);
-  shoot(window, "solving");
   waitForJobs(window);
   window.steps().openStep(Step::Solve);
   goTo(window, 74);
@@ -313,15 +348,7 @@ int main(int argc, char** argv) {
   window.space().setMode(desktop::Eye::Mode::Orbit);
   shoot(window, "scene");
   s.view.showGrid(false);
-  s.selection.pick({window.errorMap().trackAt(0), window.errorMap().trackAt(1), window.errorMap().trackAt(2)}, desktop::Selection::Mode::Replace);
-  window.trackActions().aside->trigger();
-  s.view.showAside(true);
-  window.space().setMode(desktop::Eye::Mode::Top);
-  goTo(window, 40);
-  shoot(window, "selection");
-  s.model.undo();
-  s.view.showAside(false);
-  s.selection.clear();
+  shootTrackCard(window);
   window.space().setMode(desktop::Eye::Mode::Camera);
   s.view.setPictureColors(true);
   const QString out = QDir::tempPath() + "/ferry-landing-delivery";
@@ -335,6 +362,7 @@ int main(int argc, char** argv) {
   shoot(window, "deliver");
   s.view.setPictureColors(false);
   shootMasks(window);
+  shootErrorMap(window);
   shootPrune(window);
   shootTracks(window);
   // A refusal: far too few features.

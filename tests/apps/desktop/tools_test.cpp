@@ -43,14 +43,6 @@ class ToolsTest : public QuayWindow {
     QTest::qWait(40);
   }
   QPoint onPlate(double x, double y) { return window->plate().toWidget(QPointF(x, y)).toPoint(); }
-  void drag(QWidget& view, const std::vector<QPoint>& path, Qt::KeyboardModifiers modifiers = Qt::NoModifier) {
-    QTest::mousePress(&view, Qt::LeftButton, modifiers, path.front());
-    for (const QPoint& p : path) {
-      QMouseEvent move(QEvent::MouseMove, QPointF(p), view.mapToGlobal(QPointF(p)), Qt::NoButton, Qt::LeftButton, modifiers);
-      QApplication::sendEvent(&view, &move);
-    }
-    QTest::mouseRelease(&view, Qt::LeftButton, modifiers, path.back());
-  }
   void key(Qt::Key k, Qt::KeyboardModifiers modifiers = Qt::NoModifier) {
     QApplication::setActiveWindow(window.get());
     window->plate().setFocus();

@@ -4,6 +4,7 @@
 #include <QApplication>
 #include <QDir>
 #include <QElapsedTimer>
+#include <QMouseEvent>
 #include <QSettings>
 #include <QStandardPaths>
 #include <QSurfaceFormat>
@@ -43,6 +44,22 @@ bool click(desktop::MainWindow& window, const char* name) {
   if (!button || !button->isVisible() || !button->isEnabled()) return false;
   QTest::mouseClick(button, Qt::LeftButton);
   return true;
+}
+
+void drag(QWidget& view, const std::vector<QPointF>& path, Qt::KeyboardModifiers modifiers, Qt::MouseButton button) {
+  QTest::mousePress(&view, button, modifiers, path.front().toPoint());
+  for (const QPointF& p : path) {
+    QMouseEvent move(QEvent::MouseMove, p, view.mapToGlobal(p), Qt::NoButton, button, modifiers);
+    QApplication::sendEvent(&view, &move);
+  }
+  QTest::mouseRelease(&view, button, modifiers, path.back().toPoint());
+}
+
+void turnWheel(QWidget& view, const QPointF& at, int steps, Qt::KeyboardModifiers modifiers) {
+  for (int i = 0; i < std::abs(steps); ++i) {
+    QWheelEvent turn(at, view.mapToGlobal(at), QPoint(), QPoint(0, steps > 0 ? 120 : -120), Qt::NoButton, modifiers, Qt::NoScrollPhase, false);
+    QApplication::sendEvent(&view, &turn);
+  }
 }
 
 void prepareApplication() {

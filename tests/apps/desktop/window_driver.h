@@ -21,6 +21,12 @@ bool waitForJobs(desktop::MainWindow& window, int timeout_ms = 240000);
 /// Presses the button or field of this object name with the real mouse.
 bool click(desktop::MainWindow& window, const char* name);
 
+/// Presses on the first place of a path, moves along it and lets go on the last.
+void drag(QWidget& view, const std::vector<QPointF>& path, Qt::KeyboardModifiers modifiers = Qt::NoModifier, Qt::MouseButton button = Qt::LeftButton);
+
+/// Turns the wheel over a place, one notch for each step: up for more than 0.
+void turnWheel(QWidget& view, const QPointF& at, int steps, Qt::KeyboardModifiers modifiers = Qt::NoModifier);
+
 /// Sets up what QSettings and OpenGL need before a QApplication is made.
 void prepareApplication();
 

@@ -81,15 +81,6 @@ class WindowTest : public ::testing::Test {
     return ids;
   }
   static void key(Qt::Key k, Qt::KeyboardModifiers modifiers = Qt::NoModifier) { QTest::keyClick(window, k, modifiers); }
-  static void drag(QWidget& view, const std::vector<QPoint>& path, Qt::KeyboardModifiers modifiers = Qt::NoModifier, Qt::MouseButton button = Qt::LeftButton) {
-    QTest::mousePress(&view, button, modifiers, path.front());
-    for (const QPoint& p : path) {
-      QMouseEvent move(QEvent::MouseMove, QPointF(p), view.mapToGlobal(QPointF(p)), Qt::NoButton, button, modifiers);
-      QApplication::sendEvent(&view, &move);
-    }
-    QTest::mouseRelease(&view, button, modifiers, path.back());
-  }
-
   static MainWindow* window;
 };
 MainWindow* WindowTest::window = nullptr;
@@ -213,15 +204,17 @@ TEST_F(WindowTest, ThroughTheCameraPointsStandWhereThePlateHasThem) {
 
 TEST_F(WindowTest, TheErrorMapPicksRowsAndGoesToFrames) {
   desktop::ErrorMap& map = window->errorMap();
+  turnWheel(map, map.cellAt(0, 60), 20, Qt::ControlModifier);  // rows that a click can tell apart
   QTest::mouseClick(&map, Qt::LeftButton, Qt::NoModifier, map.cellAt(4, 85).toPoint());
   EXPECT_EQ(session().playback.frame(), 85);
   EXPECT_EQ(session().selection.ids(), std::vector<int>{map.trackAt(4)});
   drag(map, {map.cellAt(2, 20).toPoint(), map.cellAt(6, 40).toPoint()});
   EXPECT_EQ(session().selection.ids().size(), 5u);
-  map.setOrder(desktop::ErrorMap::Order::Life);
+  map.setOrder(desktop::RowOrder::Life);
   const TrackSetPtr tracks = session().model.tracks();
   EXPECT_GE(tracks->find(map.trackAt(0))->life(), tracks->find(map.trackAt(40))->life());
-  map.setOrder(desktop::ErrorMap::Order::Worst);
+  map.setOrder(desktop::RowOrder::Worst);
+  map.showAll();
 }
 
 TEST_F(WindowTest, GroundIsPickedAndUndoneByTheButton) {

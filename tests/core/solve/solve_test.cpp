@@ -265,7 +265,7 @@ TEST(Verdict, NamesWhatHurtsMost) {
 
 TEST(UsualErrorTop, IsARoundNumberAboveTheUsualErrors) {
   Solution solution;
-  for (const auto& [rms, top] : {std::pair{0.15, 0.5}, {0.3, 1.0}, {1.0, 5.0}, {0.02, 0.1}}) {
+  for (const auto& [rms, top] : {std::pair{0.15, 1.0}, {0.3, 2.0}, {1.0, 5.0}, {0.02, 0.1}}) {
     solution.rms_px = rms;
     EXPECT_DOUBLE_EQ(usualErrorTop(solution), top) << rms;
   }

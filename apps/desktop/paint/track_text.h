@@ -1,0 +1,14 @@
+#pragma once
+#include <QStringList>
+
+#include "apps/desktop/model/session.h"
+
+namespace dusky::desktop {
+
+/// One line about a track: "track 417 · life 88 frames · typical 0.93 px · worst 4.6 px at 98 · parallax 6.2°". Empty where there is no such track.
+QString trackText(const DocumentModel& model, int id);
+
+/// What is known of a track, a line each: its life and why it begins and ends; its errors; its depth with one standard deviation; what its errors follow.
+QStringList trackCard(const Session& session, int id);
+
+}  // namespace dusky::desktop
