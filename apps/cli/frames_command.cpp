@@ -1,9 +1,8 @@
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
-
 #include "apps/cli/cli.h"
 #include "apps/cli/footage_arguments.h"
+#include "core/base/json_text.h"
 #include "core/media/frame_check.h"
 #include "core/pipeline/workspace.h"
 

@@ -6,9 +6,9 @@
 #include <cmath>
 #include <cstdio>
 #include <memory>
-#include <nlohmann/json.hpp>
 
 #include "apps/cli/cli.h"
+#include "core/base/json_text.h"
 
 namespace dusky::cli {
 namespace {

@@ -1,7 +1,5 @@
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
-
 #include "apps/cli/cli.h"
 #include "apps/cli/progress_line.h"
 #include "core/base/atomic_file.h"

@@ -1,7 +1,6 @@
 #include <fmt/format.h>
 
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 #include "apps/cli/cli.h"
 #include "core/base/json_text.h"

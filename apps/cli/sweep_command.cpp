@@ -1,7 +1,5 @@
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
-
 #include "apps/cli/cli.h"
 #include "apps/cli/footage_arguments.h"
 #include "core/base/json_text.h"

@@ -1,9 +1,52 @@
 #pragma once
 #include <cmath>
+#include <limits>
 #include <nlohmann/json.hpp>
 #include <stdexcept>
 #include <string>
 #include <string_view>
+#include <utility>
+
+namespace dusky::detail {
+
+/// Whole numbers are read as such: one that is not whole, or too large for its place, is refused; the library would cut it, or worse.
+template <class Int>
+struct WholeNumber {
+  template <class Json>
+  static void from_json(const Json& json, Int& value) {
+    if (json.is_number_float()) {
+      const double number = json.template get<double>();
+      if (!(std::abs(number) < 9e15) || number != std::floor(number)) refuse();
+      return take(static_cast<std::int64_t>(number), value);
+    }
+    if (json.is_number_unsigned()) return take(json.template get_ref<const std::uint64_t&>(), value);
+    if (json.is_number_integer()) return take(json.template get_ref<const std::int64_t&>(), value);
+    nlohmann::from_json(json, value);  // which says what else it is
+  }
+  template <class Json>
+  static void to_json(Json& json, Int value) {
+    nlohmann::to_json(json, value);
+  }
+
+ private:
+  [[noreturn]] static void refuse() { throw std::runtime_error("a whole number is out of its range, or is none"); }
+  template <class Read>
+  static void take(Read read, Int& value) {
+    if (!std::in_range<Int>(read)) refuse();
+    value = static_cast<Int>(read);
+  }
+};
+
+}  // namespace dusky::detail
+
+template <>
+struct nlohmann::adl_serializer<int> : dusky::detail::WholeNumber<int> {};
+template <>
+struct nlohmann::adl_serializer<std::uint8_t> : dusky::detail::WholeNumber<std::uint8_t> {};
+template <>
+struct nlohmann::adl_serializer<std::int64_t> : dusky::detail::WholeNumber<std::int64_t> {};
+template <>
+struct nlohmann::adl_serializer<std::uint64_t> : dusky::detail::WholeNumber<std::uint64_t> {};
 
 namespace dusky {
 

@@ -1,7 +1,6 @@
 #include <fmt/format.h>
 
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 #include "core/base/json_text.h"
 #include "core/base/process.h"

@@ -9,6 +9,7 @@
 #include "core/base/atomic_file.h"
 #include "core/base/bounded_queue.h"
 #include "core/base/content_key.h"
+#include "core/base/json_text.h"
 #include "core/base/parallel.h"
 #include "core/base/progress.h"
 #include "core/base/random.h"
@@ -18,6 +19,24 @@ namespace dusky::testing {
 namespace fs = std::filesystem;
 using ::testing::ElementsAre;
 using ::testing::HasSubstr;
+
+TEST(WholeNumbers, AreReadAsWhatTheyAreOrNotAtAll) {
+  const auto json = parsedJson(R"({"two":2.0,"half":2.5,"far":1e308,"wide":4294967297,"low":-3,"big":18446744073709551615,"list":[1,2,4294967297]})");
+  EXPECT_EQ(json["two"].get<int>(), 2);
+  EXPECT_EQ(json["low"].get<int>(), -3);
+  EXPECT_EQ(json["wide"].get<std::int64_t>(), 4294967297);
+  EXPECT_EQ(json["big"].get<std::uint64_t>(), 18446744073709551615u);
+  for (const char* name : {"half", "far", "wide", "big"}) EXPECT_THROW((void)json[name].get<int>(), std::runtime_error) << name;
+  EXPECT_THROW((void)json["low"].get<std::uint64_t>(), std::runtime_error);
+  EXPECT_THROW((void)json["wide"].get<std::uint8_t>(), std::runtime_error);
+  EXPECT_THROW((void)json["list"].get<std::vector<int>>(), std::runtime_error) << "in a list as well";
+  const auto implicit = [&] {
+    const int frame = json["far"];
+    return frame;
+  };
+  EXPECT_THROW(implicit(), std::runtime_error);
+  EXPECT_EQ(nlohmann::json(7).dump(), "7");
+}
 
 TEST(Result, HoldsAValueOrAnErrorNeverBoth) {
   const Result<int> good = 7;

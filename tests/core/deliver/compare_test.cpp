@@ -109,6 +109,11 @@ TEST(ReadShotRecord, SaysWhatIsWrongWithAFile) {
   EXPECT_THAT(parseShotRecord("not json", "a.json").error().message, HasSubstr("a.json"));
   EXPECT_THAT(parseShotRecord("{\"format\":\"other\"}", "b.json").error().message, HasSubstr("neither a report nor a truth"));
   EXPECT_THAT(parseShotRecord("{\"format\":\"dusky-moth-report\",\"version\":1}", "c.json").error().message, HasSubstr("footage"));
+  // A frame number or a size that no number of ours can be was cast all the same, and the rest compared.
+  EXPECT_THAT(parseShotRecord("{\"format\":\"dusky-moth-report\",\"version\":1,\"footage\":{\"width\":1e308,\"height\":90,\"first\":1,\"last\":3}}", "d.json")
+                  .error()
+                  .message,
+              HasSubstr("whole number"));
 }
 
 }  // namespace dusky::testing

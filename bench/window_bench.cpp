@@ -1,0 +1,169 @@
+// Frame times of the window, under Xvfb with software GL:
+//   LIBGL_ALWAYS_SOFTWARE=1 xvfb-run -a -s "-screen 0 1600x1000x24" build/release/bench/window_bench
+#include <benchmark/benchmark.h>
+
+#include <QApplication>
+#include <QMouseEvent>
+#include <QTemporaryDir>
+#include <fstream>
+
+#include "apps/desktop/closeup/closeup_view.h"
+#include "apps/desktop/errormap/error_map.h"
+#include "apps/desktop/paint/theme.h"
+#include "apps/desktop/plate/plate_view.h"
+#include "apps/desktop/space/space_view.h"
+#include "core/pipeline/steps.h"
+#include "core/track/track_files.h"
+#include "tests/apps/desktop/window_driver.h"
+#include "tests/support/synthetic_shot.h"
+
+namespace {
+using namespace dusky;
+using desktop::MainWindow;
+
+/// A window on a solved shot without pictures, 1280x800.
+class SolvedWindow {
+ public:
+  SolvedWindow(int frames, int points, int life)
+      : shot_(testing::makeSyntheticShot({.frames = frames, .points = points, .noise_px = 0.2, .step = 0.03, .life = life})) {
+    const std::string path = (folder_.path() + "/tracks.json").toStdString();
+    std::ofstream(path) << tracksToJson(shot_.tracks);
+    testing::showWindow(window);
+    window.open(QString::fromStdString(path));
+    testing::waitForJobs(window);
+    desktop::DocumentModel& model = window.session().model;
+    auto solution = std::make_shared<Solution>(testing::perfectSolution(shot_));
+    for (SolvedTrack& track : solution->tracks) track.state = TrackState::Kept;
+    model.takeSolution(solution, solveKeys(model.document(), model.workspace().footage(), model.workspace().followedKey()));
+    testing::waitUntil([&] { return window.session().facts.current(); });
+    QApplication::processEvents();
+  }
+  QString save() {
+    const QString path = folder_.path() + "/shot.moth";
+    (void)window.session().model.saveAs(path);
+    return path;
+  }
+  MainWindow window;
+
+ private:
+  QTemporaryDir folder_;
+  testing::SyntheticShot shot_;
+};
+
+SolvedWindow& longShot() {
+  static SolvedWindow made(2000, 5000, 800);
+  return made;
+}
+SolvedWindow& manyInAFrame() {
+  static SolvedWindow made(120, 1500, 0);
+  return made;
+}
+SolvedWindow& manyPoints() {
+  static SolvedWindow made(480, 20000, 40);
+  return made;
+}
+
+void mapScrollsEnlarged(benchmark::State& state) {
+  MainWindow& window = longShot().window;
+  desktop::ErrorMap& map = window.errorMap();
+  window.fillWith(desktop::ViewPlace::Below);
+  QApplication::processEvents();
+  const QPointF middle = QRectF(map.rect()).center();
+  testing::turnWheel(map, middle, 12, Qt::ControlModifier);
+  testing::turnWheel(map, middle, 3, Qt::ShiftModifier);
+  int turn = 0;
+  for (auto _ : state) {
+    testing::turnWheel(map, middle, ++turn % 40 < 20 ? 1 : -1);
+    map.repaint();
+  }
+  map.showAll();
+  window.fillWith(desktop::ViewPlace::Below);
+}
+BENCHMARK(mapScrollsEnlarged)->Unit(benchmark::kMillisecond);
+
+void mapZoomsFromTheWholeShot(benchmark::State& state) {
+  MainWindow& window = longShot().window;
+  desktop::ErrorMap& map = window.errorMap();
+  window.fillWith(desktop::ViewPlace::Below);
+  QApplication::processEvents();
+  int turn = 0;
+  for (auto _ : state) {
+    testing::turnWheel(map, QRectF(map.rect()).center(), turn++ % 8 < 4 ? 1 : -1, Qt::ControlModifier | Qt::ShiftModifier);
+    map.repaint();
+  }
+  map.showAll();
+  window.fillWith(desktop::ViewPlace::Below);
+}
+BENCHMARK(mapZoomsFromTheWholeShot)->Unit(benchmark::kMillisecond);
+
+void plateStepsWith1500Tracks(benchmark::State& state) {
+  MainWindow& window = manyInAFrame().window;
+  int frame = 0;
+  for (auto _ : state) {
+    window.session().playback.setFrame(1 + ++frame % 120);
+    window.plate().repaint();
+  }
+}
+BENCHMARK(plateStepsWith1500Tracks)->Unit(benchmark::kMillisecond);
+
+/// One step of the playhead in everything that is on the screen.
+void allViewsStepWith20000Points(benchmark::State& state) {
+  MainWindow& window = manyPoints().window;
+  int frame = 0;
+  for (auto _ : state) {
+    window.session().playback.setFrame(1 + ++frame % 480);
+    QApplication::processEvents();
+  }
+}
+BENCHMARK(allViewsStepWith20000Points)->Unit(benchmark::kMillisecond);
+
+void spaceTurnsWith20000Points(benchmark::State& state) {
+  desktop::SpaceView& space = manyPoints().window.space();
+  const QPointF middle = QRectF(space.rect()).center();
+  QTest::mousePress(&space, Qt::RightButton, {}, middle.toPoint());
+  int turn = 0;
+  for (auto _ : state) {
+    const QPointF at = middle + QPointF(++turn % 60, 0);
+    QMouseEvent move(QEvent::MouseMove, at, space.mapToGlobal(at), Qt::NoButton, Qt::RightButton, {});
+    QApplication::sendEvent(&space, &move);
+    QApplication::processEvents();
+  }
+  QTest::mouseRelease(&space, Qt::RightButton, {}, middle.toPoint());
+}
+BENCHMARK(spaceTurnsWith20000Points)->Unit(benchmark::kMillisecond);
+
+/// Pointing at one track after the other, with all views repainted for it.
+void hover(benchmark::State& state) {
+  MainWindow& window = manyPoints().window;
+  int row = 0;
+  for (auto _ : state) {
+    window.session().selection.hover(window.errorMap().trackAt(++row % 1000), 100);
+    QApplication::processEvents();
+  }
+  window.session().selection.hover(0);
+}
+BENCHMARK(hover)->Unit(benchmark::kMillisecond);
+
+/// A project of 2000 frames and 5000 tracks, until its solve is on the screen.
+void openProject(benchmark::State& state) {
+  MainWindow& window = longShot().window;
+  const QString project = longShot().save();
+  (void)window.session().model.workspace().writer()->flush();
+  for (auto _ : state) {
+    window.session().jobs.open(project);
+    testing::waitForJobs(window);
+    QApplication::processEvents();
+  }
+}
+BENCHMARK(openProject)->Unit(benchmark::kMillisecond)->Iterations(5);
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  testing::prepareApplication();
+  QApplication application(argc, argv);
+  desktop::applyTheme(application);
+  benchmark::Initialize(&argc, argv);
+  benchmark::RunSpecifiedBenchmarks();
+  return 0;
+}
