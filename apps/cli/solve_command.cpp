@@ -9,6 +9,7 @@
 #include "core/base/atomic_file.h"
 #include "core/lens/lens_file.h"
 #include "core/pipeline/workspace.h"
+#include "core/pipeline/advice_step.h"
 #include "core/review/verdict.h"
 
 namespace dusky::cli {
@@ -153,7 +154,8 @@ void printFocal(const Solution& s) {
   fmt::print("focal    zoom, {:.1f} to {:.1f} px\n", least, most);
 }
 
-void printResult(const Workspace& workspace, const std::vector<DeliveredFile>& files, const ProjectOutput::Plan& project, double seconds) {
+void printResult(const Workspace& workspace, const std::vector<Advice>& advice, const std::vector<DeliveredFile>& files, const ProjectOutput::Plan& project,
+                 double seconds) {
   const Solution& s = *workspace.solution();
   fmt::print("frames   {} of {}\n", s.placedFrames(), s.frames.size());
   fmt::print("tracks   {} kept of {}\n", s.keptTracks(), s.tracks.size());
@@ -166,6 +168,7 @@ void printResult(const Workspace& workspace, const std::vector<DeliveredFile>& f
   for (const Cause& cause : verdict.causes) {
     if (cause.sentence != verdict.sentence) fmt::print("         {}\n", cause.sentence);
   }
+  for (const Advice& a : advice) fmt::print("advice   {}\n", a.sentence);
   for (const std::string& warning : s.summary.warnings) fmt::print("note     {}\n", warning);
   std::vector<std::string> names;
   for (const DeliveredFile& file : files) names.push_back(file.path.string());
@@ -200,8 +203,11 @@ int solve(const Arguments& a, std::stop_token stop) {
   if (!project.ok()) return failWith(project.error());
   if (const Status tracked = trackNow(workspace, progress.part(0, 0.6)); !tracked.ok()) return failWith(tracked.error());
   if (const Status solved = solveNow(workspace, progress.part(0.6, 0.97)); !solved.ok()) return failWith(solved.error());
-  const auto job = workspace.deliveryJob(watch.seconds());
+  auto job = workspace.deliveryJob(watch.seconds());
   if (!job.ok()) return failWith(job.error());
+  if (const auto advice = adviseOn({workspace.document(), workspace.footage(), workspace.tracks(), workspace.solution()}, progress.part(0.97, 0.97));
+      advice.ok())
+    job->advice = *advice;
   const auto files = job->run({.folder = folder, .object_glb = a.object}, progress.part(0.97, 1));
   if (!files.ok()) return failWith(files.error());
   if (!a.report.empty()) {
@@ -211,7 +217,7 @@ int solve(const Arguments& a, std::stop_token stop) {
   }
   if (const Status saved = saveProject(workspace, *project); !saved.ok()) return failWith(saved.error());
   progress.report(1, "done");
-  if (!a.quiet) printResult(workspace, *files, *project, watch.seconds());
+  if (!a.quiet) printResult(workspace, job->advice.value_or(std::vector<Advice>()), *files, *project, watch.seconds());
   const Solution& solution = *workspace.solution();
   const Verdict& verdict = *workspace.verdict();
   if (verdict.level == TrustLevel::Reject) {

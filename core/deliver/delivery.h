@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "core/image/frame_source.h"
+#include "core/review/advice.h"
 #include "core/scene/scene.h"
 #include "core/solve/solution.h"
 
@@ -21,6 +22,7 @@ struct DeliveryInput {
   const SceneFrame& scene;
   RunTimings timings;
   std::vector<std::string> warnings;  ///< Besides the solution's own.
+  std::vector<Advice> advice;         ///< On the solution.
 };
 
 struct DeliveryOptions {

@@ -157,6 +157,21 @@ Json verdictOf(const Solution& solution) {
           {"likely_slip_px", numberOrNull(verdict.likely_slip_px)},
           {"causes", std::move(causes)}};
 }
+
+Json adviceOf(const std::vector<Advice>& advice) {
+  Json all = Json::array();
+  for (const Advice& a : advice) {
+    all.push_back({{"action", describe(a.action)},
+                   {"sentence", a.sentence},
+                   {"holdout_px", numberOrNull(a.holdout_px)},
+                   {"slip_px", numberOrNull(a.slip_px)},
+                   {"gain_px", numberOrNull(a.gain_px)},
+                   {"first", a.frames ? Json(a.frames->first) : Json()},
+                   {"last", a.frames ? Json(a.frames->last) : Json()},
+                   {"tracks", a.choice.tracks}});
+  }
+  return all;
+}
 }  // namespace
 
 std::string reportJson(const DeliveryInput& input) {
@@ -190,6 +205,7 @@ std::string reportJson(const DeliveryInput& input) {
                  {"readout", {{"frames", s.readout}, {"sigma", numberOrNull(s.sigma_readout)}}},
                  {"readout_ms", 1000 * s.readout / input.footage.fps},
                  {"verdict", verdictOf(s)},
+                 {"advice", adviceOf(input.advice)},
                  {"movers", moversOf(s)},
                  {"staircase", staircaseOf(s)},
                  {"timings_s",

@@ -3,6 +3,7 @@
 #include "core/base/paths.h"
 #include "core/lens/lens_file.h"
 #include "core/media/footage.h"
+#include "core/pipeline/advice_step.h"
 #include "core/review/reviewed_solve.h"
 #include "core/track/track_files.h"
 
@@ -72,7 +73,12 @@ Result<SweepResult> runSweep(const Document& document, const FootageInfo& footag
 }
 
 Result<std::vector<DeliveredFile>> DeliveryJob::run(const DeliveryOptions& options, const Progress& progress) const {
-  return deliver({footage, *solution, scene, timings, warnings}, options, progress);
+  DeliveryInput input{footage, *solution, scene, timings, warnings, advice.value_or(std::vector<Advice>())};
+  if (!advice && tracks && options.report_json) {
+    const auto advised = adviseOn({document, footage, tracks, solution}, progress.part(0, 0));
+    if (advised.ok()) input.advice = *advised;
+  }
+  return deliver(input, options, progress);
 }
 
 std::string shotName(const std::filesystem::path& footage) {

@@ -105,6 +105,9 @@ struct DeliveryJob {
   SceneFrame scene;
   RunTimings timings;
   std::vector<std::string> warnings;  ///< Besides the solution's own.
+  Document document;                  ///< With the tracks: what advice is worked out from, for the report.
+  TrackSetPtr tracks;
+  std::optional<std::vector<Advice>> advice;  ///< Where it is known already.
 
   /// Errors: as deliver().
   Result<std::vector<DeliveredFile>> run(const DeliveryOptions& options, const Progress& progress) const;

@@ -80,8 +80,14 @@ StepStatus Workspace::status(Step step) const {
 Result<DeliveryJob> Workspace::deliveryJob(double total_s) const {
   const auto& frame = scene();
   if (!frame.ok()) return frame.error();
-  DeliveryJob job{
-      .footage = footage_, .solution = solution_, .scene = *frame, .timings = {.solve_s = solution_->summary.total_s, .total_s = total_s}, .warnings = {}};
+  DeliveryJob job{.footage = footage_,
+                  .solution = solution_,
+                  .scene = *frame,
+                  .timings = {.solve_s = solution_->summary.total_s, .total_s = total_s},
+                  .warnings = {},
+                  .document = document(),
+                  .tracks = tracks_,
+                  .advice = std::nullopt};
   if (tracks_) {
     job.timings.decode_s = tracks_->summary.decode_s;
     job.timings.track_s = tracks_->summary.track_s;

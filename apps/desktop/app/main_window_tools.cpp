@@ -10,6 +10,7 @@
 #include "apps/desktop/curves/lens_view.h"
 #include "apps/desktop/ledger/ledger_view.h"
 #include "apps/desktop/plate/plate_view.h"
+#include "apps/desktop/steps/steps_panel.h"
 #include "apps/desktop/sweep/sweep_view.h"
 #include "apps/desktop/tracklist/track_list.h"
 #include "apps/desktop/twoframes/two_frames_view.h"
@@ -170,6 +171,15 @@ void MainWindow::connectTools() {
   connect(&session_.view, &ViewSettings::changed, this, &MainWindow::askCandidates);
   connect(&session_.model, &DocumentModel::documentChanged, this, &MainWindow::askCandidates);
   connect(&session_.playback, &Playback::frameChanged, this, &MainWindow::askCandidates);
+  connect(&session_.advisor, &Advisor::asked, this, [this](const Advice& advice) {
+    if (advice.action != AdviceAction::AddTracks) return steps_->openStep(Step::Solve);
+    // Only where they are to be is left to say.
+    steps_->openStep(Step::Tracks);
+    session_.playback.pause();
+    session_.playback.setFrame((advice.frames->first + advice.frames->last) / 2);
+    session_.view.setRegionFrames(std::max(1, (advice.frames->last - advice.frames->first) / 2));
+    session_.view.setTool(Tool::Region);
+  });
   connect(&session_.jobs, &Jobs::placedByHand, this, [this](int track) {
     session_.selection.pick({track}, Selection::Mode::Replace);
     showView(View::Closeup);

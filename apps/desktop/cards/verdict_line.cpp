@@ -44,6 +44,8 @@ VerdictLine::VerdictLine(Session& session, QWidget* parent)
           part("verdictHoldout", tr("The same over the holdout tracks, which never take part in the solve, px. Near the RMS is good. Click: select them."))),
       focal_(part("verdictFocal", tr("Focal length with its standard deviation. Click: the Solve step."))),
       coverage_(part("verdictCoverage", tr("Fewest kept tracks in any frame. Click: go to that frame."))),
+      advice_(
+          part("verdictAdvice", tr("What would make the camera better, and by how much it is expected to. Click: the Solve step, where it can be taken up."))),
       hurt_(part("verdictHurt", tr("What hurts most. Click: go there and select the tracks behind it."))),
       note_(new QLabel) {
   setObjectName("panel");
@@ -56,6 +58,7 @@ VerdictLine::VerdictLine(Session& session, QWidget* parent)
   line->addWidget(note_);
   for (QPushButton* button : {rms_, holdout_, focal_, coverage_}) line->addWidget(button);
   line->addStretch(1);
+  line->addWidget(advice_);
   line->addWidget(hurt_);
   connect(rms_, &QPushButton::clicked, this, &VerdictLine::errorAsked);
   connect(holdout_, &QPushButton::clicked, this, &VerdictLine::selectHoldout);
@@ -67,6 +70,8 @@ VerdictLine::VerdictLine(Session& session, QWidget* parent)
     session_.playback.setFrame(*thinnest);
   });
   connect(hurt_, &QPushButton::clicked, this, &VerdictLine::goToHurt);
+  connect(advice_, &QPushButton::clicked, this, [this] { emit stepAsked(Step::Solve); });
+  connect(&session_.advisor, &Advisor::changed, this, &VerdictLine::refresh);
   connect(&session_.model, &DocumentModel::solutionChanged, this, &VerdictLine::refresh);
   connect(&session_.model, &DocumentModel::documentChanged, this, &VerdictLine::refresh);
   refresh();
@@ -76,6 +81,9 @@ void VerdictLine::refresh() {
   const SolutionPtr solution = session_.model.solution();
   const bool solved = solution && session_.model.verdict();
   for (QPushButton* button : {rms_, holdout_, focal_, coverage_, hurt_}) button->setVisible(solved);
+  advice_->setVisible(solved && !session_.advisor.advice().empty());
+  const auto pieces = session_.advisor.advice().size();
+  advice_->setText(pieces == 1 ? tr("1 piece of advice  →") : tr("%1 pieces of advice  →").arg(pieces));
   note_->setVisible(!solved);
   if (solved) return showSolved(*solution, *session_.model.verdict());
   const bool tracks = session_.model.tracks() != nullptr;
@@ -89,7 +97,7 @@ void VerdictLine::showSolved(const Solution& solution, const Verdict& verdict) {
   rms_->setText(tr("%1 px RMS").arg(pxText(solution.rms_px)));
   holdout_->setText(std::isnan(solution.holdout_rms_px) ? tr("no holdout") : tr("%1 px holdout").arg(pxText(solution.holdout_rms_px)));
   const double mm = session_.model.document().lens.sensor_mm / solution.lens().width, sigma = solution.cameras.front().sigma[0];
-  const QString spread = std::isnan(sigma) ? tr("fixed") : tr("± %1").arg(sigma, 0, 'f', 1);
+  const QString spread = solution.zooms() ? tr("midway in a zoom,") : std::isnan(sigma) ? tr("fixed") : tr("± %1").arg(sigma, 0, 'f', 1);
   focal_->setText(tr("f %1 %2 px (%3 mm on %4 mm)")
                       .arg(solution.lens().focal_px, 0, 'f', 1)
                       .arg(spread)

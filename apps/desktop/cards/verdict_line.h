@@ -25,7 +25,7 @@ class VerdictLine : public QWidget {
   void goToHurt();
 
   Session& session_;
-  QPushButton *rms_, *holdout_, *focal_, *coverage_, *hurt_;
+  QPushButton *rms_, *holdout_, *focal_, *coverage_, *advice_, *hurt_;
   QLabel* note_;
 };
 

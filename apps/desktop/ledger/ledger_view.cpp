@@ -13,6 +13,8 @@
 
 namespace dusky::desktop {
 
+static QString runsText(int count) { return count == 1 ? QObject::tr("1 run") : QObject::tr("%1 runs").arg(count); }
+
 QAction* LedgerView::make(const QString& text, const QString& tip, const char* object) {
   auto* action = new QAction(text, this);
   action->setObjectName(object);
@@ -90,8 +92,8 @@ void LedgerView::refresh() {
   emit noteChanged(session_.model.peeked() != 0
                        ? tr("shown for now: %1").arg(QString::fromStdString(session_.model.document().ledger.nameOf(session_.model.peeked())))
                    : count == 0          ? QString()
-                   : model_->bytes() > 0 ? tr("%n run(s) · %1", nullptr, count).arg(bytesText(model_->bytes()))
-                                         : tr("%n run(s)", nullptr, count));
+                   : model_->bytes() > 0 ? tr("%1 · %2").arg(runsText(count), bytesText(model_->bytes()))
+                                         : runsText(count));
 }
 
 void LedgerView::dropOthers() {

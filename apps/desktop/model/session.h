@@ -1,4 +1,5 @@
 #pragma once
+#include "apps/desktop/model/advisor.h"
 #include "apps/desktop/model/candidates.h"
 #include "apps/desktop/model/document_model.h"
 #include "apps/desktop/model/frame_store.h"
@@ -22,6 +23,7 @@ struct Session {
   Candidates candidates;
   TrackFacts facts{model};
   PrunePreview prune{model, facts};
+  Advisor advisor{model, facts, jobs};
 
   /// The mask that is chosen, and the track by hand that is selected alone; nullptr: none.
   const Mask* chosenMask() const {

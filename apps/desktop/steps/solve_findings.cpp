@@ -80,6 +80,44 @@ class MoverButtons : public QWidget {
   Session& session_;
   QVBoxLayout* column_;
 };
+/// What would make the solve better, each with its action; and what the last one that was taken up did gain.
+class AdviceList : public QWidget {
+ public:
+  explicit AdviceList(Session& session) : session_(session), column_(new QVBoxLayout(this)) {
+    setObjectName("advice");
+    column_->setContentsMargins(0, 0, 0, 0);
+    column_->setSpacing(4);
+    connect(&session.advisor, &Advisor::changed, this, [this] { refresh(); });
+    connect(&session.jobs, &Jobs::changed, this, [this] { setEnabled(!session_.jobs.busy()); });
+    refresh();
+  }
+
+ private:
+  void refresh() {
+    while (QLayoutItem* item = column_->takeAt(0)) {
+      item->widget()->deleteLater();
+      delete item;
+    }
+    const auto& advice = session_.advisor.advice();
+    for (std::size_t i = 0; i < advice.size(); ++i) {
+      column_->addWidget(quietLabel(QString::fromStdString(advice[i].sentence)));
+      auto* button = new QPushButton(QString::fromStdString(advice[i].deed));
+      button->setObjectName(QString("advice %1").arg(i));
+      button->setToolTip(QObject::tr("Does it and solves again; can be undone. Expected: %1").arg(QString::fromStdString(advice[i].sentence)));
+      connect(button, &QPushButton::clicked, this, [this, i] { session_.advisor.take(i); });
+      column_->addWidget(button);
+    }
+    if (!session_.advisor.outcome().isEmpty()) {
+      auto* outcome = quietLabel(session_.advisor.outcome());
+      outcome->setObjectName("adviceOutcome");
+      column_->addWidget(outcome);
+    }
+    setVisible(column_->count() > 0);
+  }
+
+  Session& session_;
+  QVBoxLayout* column_;
+};
 }  // namespace
 
 QWidget* solveFindings(Session& session) {
@@ -87,6 +125,7 @@ QWidget* solveFindings(Session& session) {
   auto* column = new QVBoxLayout(findings);
   column->setContentsMargins(0, 0, 0, 0);
   column->setSpacing(4);
+  column->addWidget(new AdviceList(session));
   addText(session, *column, "solveVerdict", [&session] { return verdictText(session); });
   addText(session, *column, "foundReadout", [&session] { return readoutText(session); });
   column->addWidget(new MoverButtons(session));

@@ -313,6 +313,22 @@ int main(int argc, char** argv) {
     }
     if (QString(argv[2]) == "solved" || QString(argv[2]) == "ledger") s.jobs.runSolve();
     waitForJobs(window);
+    if (QString(argv[2]) == "advice") {
+      LensSettings lens = s.model.document().lens;
+      lens.lens = LensChoice::None;
+      s.model.set("Change lens", &Document::lens, lens);
+      s.jobs.runSolve();
+      waitForJobs(window);
+      window.steps().openStep(Step::Solve);
+      waitUntil([&] { return !s.advisor.advice().empty(); }, 20000);
+      goTo(window, 74);
+      shoot(window, "advice");
+      s.advisor.take(0);
+      waitForJobs(window);
+      window.steps().openStep(Step::Solve);
+      shoot(window, "advice-taken");
+      return 0;
+    }
     if (QString(argv[2]) == "map") {
       s.jobs.runSolve();
       waitForJobs(window);

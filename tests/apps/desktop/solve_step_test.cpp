@@ -163,6 +163,34 @@ TEST_F(SolveStepTest, ALoadedLensIsLockedAndABadFileSaysSo) {
   ASSERT_TRUE(click(*window, "loadLens"));
   EXPECT_TRUE(document().lens.known.empty());
 }
+// What is wrong is said with its remedy; pressing it solves again, and what it did gain is told.
+TEST_F(SolveStepTest, AdviceIsTakenUpByAButtonAndItsGainIsTold) {
+  LensSettings lens = document().lens;
+  lens.lens = LensChoice::None, lens.focal = FocalKnowledge::Near, lens.focal_mm = 30, lens.focal_tolerance_pc = 5;
+  session().model.set("Change lens", &Document::lens, lens);
+  solve();
+  window->steps().openStep(Step::Solve);
+  ASSERT_TRUE(waitUntil([this] { return !session().advisor.advice().empty(); }, 30000));
+  const auto& advice = session().advisor.advice();
+  const auto lens_first = std::find_if(advice.begin(), advice.end(), [](const Advice& a) { return a.action == AdviceAction::FreeLens; });
+  ASSERT_NE(lens_first, advice.end()) << advice[0].sentence;
+  const Advice taken = *lens_first;
+  const SolutionPtr before = session().model.solution();
+  const std::string button = "advice " + std::to_string(lens_first - advice.begin());
+  window->steps().ensureWidgetVisible(window->findChild<QWidget*>(button.c_str()));
+  ASSERT_TRUE(click(*window, button.c_str()));
+  ASSERT_TRUE(waitForJobs(*window));
+  const SolutionPtr after = session().model.solution();
+  ASSERT_NE(after, before);
+  EXPECT_LT(after->holdout_rms_px, before->holdout_rms_px);
+  EXPECT_LT(std::abs(after->holdout_rms_px - taken.holdout_px), before->holdout_rms_px - taken.holdout_px) << "nearer to what was promised than to before";
+  ASSERT_TRUE(window->findChild<QLabel*>("adviceOutcome"));
+  EXPECT_TRUE(window->findChild<QLabel*>("adviceOutcome")->text().contains("expected")) << session().advisor.outcome().toStdString();
+  session().model.undo();
+  EXPECT_EQ(document().lens, lens);
+  EXPECT_EQ(session().model.solution(), before);
+}
+
 }  // namespace dusky::testing
 
 int main(int argc, char** argv) { return dusky::testing::runTests(argc, argv); }
