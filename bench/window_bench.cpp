@@ -6,6 +6,7 @@
 #include <QMouseEvent>
 #include <QTemporaryDir>
 #include <fstream>
+#include <map>
 
 #include "apps/desktop/closeup/closeup_view.h"
 #include "apps/desktop/errormap/error_map.h"
@@ -31,6 +32,8 @@ class SolvedWindow {
     testing::showWindow(window);
     window.open(QString::fromStdString(path));
     testing::waitForJobs(window);
+    window.session().jobs.runTracks();
+    testing::waitForJobs(window);
     desktop::DocumentModel& model = window.session().model;
     auto solution = std::make_shared<Solution>(testing::perfectSolution(shot_));
     for (SolvedTrack& track : solution->tracks) track.state = TrackState::Kept;
@@ -50,18 +53,19 @@ class SolvedWindow {
   testing::SyntheticShot shot_;
 };
 
-SolvedWindow& longShot() {
-  static SolvedWindow made(2000, 5000, 800);
+/// Made when they are first asked for, gone before the application is.
+std::map<std::string, std::unique_ptr<SolvedWindow>>& shots() {
+  static std::map<std::string, std::unique_ptr<SolvedWindow>> made;
   return made;
 }
-SolvedWindow& manyInAFrame() {
-  static SolvedWindow made(120, 1500, 0);
-  return made;
+SolvedWindow& shot(const char* name, int frames, int points, int life) {
+  auto& made = shots()[name];
+  if (!made) made = std::make_unique<SolvedWindow>(frames, points, life);
+  return *made;
 }
-SolvedWindow& manyPoints() {
-  static SolvedWindow made(480, 20000, 40);
-  return made;
-}
+SolvedWindow& longShot() { return shot("long", 2000, 5000, 160); }
+SolvedWindow& manyInAFrame() { return shot("many in a frame", 120, 1500, 0); }
+SolvedWindow& manyPoints() { return shot("many points", 480, 20000, 40); }
 
 void mapScrollsEnlarged(benchmark::State& state) {
   MainWindow& window = longShot().window;
@@ -165,5 +169,6 @@ int main(int argc, char** argv) {
   desktop::applyTheme(application);
   benchmark::Initialize(&argc, argv);
   benchmark::RunSpecifiedBenchmarks();
+  shots().clear();
   return 0;
 }

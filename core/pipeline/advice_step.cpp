@@ -1,6 +1,7 @@
 #include "core/pipeline/advice_step.h"
 
 #include "core/project/edits.h"
+#include "core/solve/remeasure.h"
 
 namespace dusky {
 namespace {
@@ -23,6 +24,7 @@ Result<std::vector<Advice>> adviseOn(const PruneTask& task, const std::vector<Tr
 }
 
 Result<std::vector<Advice>> adviseOn(const PruneTask& task, const Progress& progress) {
+  if (!madeFrom(*task.solution, *task.tracks)) return invalidInput("The solve was made from other tracks.");
   return adviseOn(task, measureTracks(*task.solution, *task.tracks), progress);
 }
 

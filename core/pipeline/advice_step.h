@@ -5,7 +5,8 @@
 
 namespace dusky {
 
-/// See adviceFor; `measured`: of measureTracks() where it is known already. Errors: as that, and what solveOptionsOf says.
+/// See adviceFor. The solve is of this document and these tracks as they are now. `measured`: of measureTracks() where it is known already. Errors: as that,
+/// and what solveOptionsOf says.
 Result<std::vector<Advice>> adviseOn(const PruneTask& task, const std::vector<TrackMeasures>& measured, const Progress& progress);
 Result<std::vector<Advice>> adviseOn(const PruneTask& task, const Progress& progress);
 

@@ -85,9 +85,9 @@ Result<DeliveryJob> Workspace::deliveryJob(double total_s) const {
                   .scene = *frame,
                   .timings = {.solve_s = solution_->summary.total_s, .total_s = total_s},
                   .warnings = {},
-                  .document = document(),
-                  .tracks = tracks_,
                   .advice = std::nullopt};
+  // Advice is on a solve of these settings; on one that is stale there is none.
+  if (status(Step::Solve).state == StepState::Current) job.document = document(), job.tracks = tracks_;
   if (tracks_) {
     job.timings.decode_s = tracks_->summary.decode_s;
     job.timings.track_s = tracks_->summary.track_s;

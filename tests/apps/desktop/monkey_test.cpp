@@ -1,5 +1,6 @@
 // A monkey at the window: clicks, drags, keys and menus drawn at random, with a seed. DUSKY_MONKEY_SECONDS (60) and DUSKY_MONKEY_SEED (1) say how long
 // and which; a failure prints the last things it did.
+#include <execinfo.h>
 #include <fmt/format.h>
 #include <pthread.h>
 #include <time.h>
@@ -23,6 +24,7 @@
 #include <deque>
 #include <fstream>
 #include <random>
+#include <thread>
 
 #include "tests/apps/desktop/run_tests.h"
 #include "tests/support/shot_maker.h"
@@ -53,10 +55,45 @@ int fromEnvironment(const char* name, int usual) {
   return text.isEmpty() ? usual : text.toInt();
 }
 
+/// Where the interface thread is, on stderr: what was slow is seldom the act itself.
+void printStack(int) {
+  std::array<void*, 60> frames{};
+  backtrace_symbols_fd(frames.data(), backtrace(frames.data(), static_cast<int>(frames.size())), STDERR_FILENO);
+}
+
+/// Looks over the interface thread's shoulder while an act takes long.
+class SlowWatch {
+ public:
+  explicit SlowWatch(clockid_t clock) : clock_(clock), watched_(pthread_self()), worker_([this](const std::stop_token& stop) { watch(stop); }) {
+    std::array<void*, 1> first{};
+    (void)backtrace(first.data(), 1);  // its library is loaded now, not in the handler
+    std::signal(SIGUSR1, printStack);
+  }
+  void begins(double now) { since_s_ = now; }
+
+ private:
+  void watch(const std::stop_token& stop) {
+    constexpr double kLong = 1.0;
+    double told = 0;
+    while (!stop.stop_requested()) {
+      std::this_thread::sleep_for(std::chrono::milliseconds(50));
+      const double since = since_s_;
+      if (since == told || workedSeconds(clock_) - since < kLong) continue;
+      told = since;
+      pthread_kill(watched_, SIGUSR1);
+    }
+  }
+  clockid_t clock_;
+  pthread_t watched_;
+  std::atomic<double> since_s_ = 1e300;
+  std::jthread worker_;
+};
+
 class Monkey : public QObject {
  public:
   Monkey(desktop::MainWindow& window, const fs::path& folder, unsigned seed) : window_(window), folder_(folder), random_(seed) {
     pthread_getcpuclockid(pthread_self(), &clock_);
+    watch_ = std::make_unique<SlowWatch>(clock_);
   }
 
   void play(double seconds) {
@@ -89,6 +126,7 @@ class Monkey : public QObject {
     constexpr double kSlow = 0.5;
     if (acts_ > 0 && now - since_s_ > kSlow) fmt::print("slow: {:.2f} s: {}\n", now - since_s_, last_.empty() ? "" : last_.back());
     since_s_ = now;
+    watch_->begins(now);
     if (left_.elapsed() > limit_ms_ * static_cast<qint64>(memory_mb_.size() + 1) / kLooks) memory_mb_.push_back(residentMb());
     if (left_.elapsed() > limit_ms_) return finish();
     next();
@@ -232,6 +270,7 @@ class Monkey : public QObject {
   fs::path folder_;
   std::mt19937 random_;
   clockid_t clock_{};
+  std::unique_ptr<SlowWatch> watch_;
   QElapsedTimer left_;
   qint64 limit_ms_ = 0;
   bool ends_ = false;
