@@ -15,6 +15,7 @@
 #include "core/project/edits.h"
 #include "tests/apps/desktop/quay_window.h"
 #include "tests/apps/desktop/run_tests.h"
+#include "tests/support/temporary_folder.h"
 
 namespace dusky::testing {
 using desktop::MainWindow;
@@ -163,6 +164,22 @@ TEST_F(SolveStepTest, ALoadedLensIsLockedAndABadFileSaysSo) {
   ASSERT_TRUE(click(*window, "loadLens"));
   EXPECT_TRUE(document().lens.known.empty());
 }
+// Advice for the report was worked out under settings that the solve was not made with.
+TEST_F(SolveStepTest, AStaleSolveIsDeliveredWithoutAdvice) {
+  solve();
+  FootageSettings footage = document().footage;
+  footage.step = 2;
+  session().model.set("Change step", &Document::footage, footage);
+  ASSERT_NE(session().model.workspace().status(Step::Solve).state, StepState::Current);
+  const auto job = session().model.workspace().deliveryJob();
+  ASSERT_TRUE(job.ok());
+  EXPECT_FALSE(job->tracks);
+  const TemporaryFolder out;
+  const auto files = job->run({.folder = out / "delivery"}, Progress());
+  ASSERT_TRUE(files.ok()) << files.error().message;
+  EXPECT_NE(readFile(out / "delivery" / "report.json")->find("\"advice\": []"), std::string::npos);
+}
+
 // What is wrong is said with its remedy; pressing it solves again, and what it did gain is told.
 TEST_F(SolveStepTest, AdviceIsTakenUpByAButtonAndItsGainIsTold) {
   LensSettings lens = document().lens;
