@@ -67,36 +67,45 @@ SolvedWindow& longShot() { return shot("long", 2000, 5000, 160); }
 SolvedWindow& manyInAFrame() { return shot("many in a frame", 120, 1500, 0); }
 SolvedWindow& manyPoints() { return shot("many points", 480, 20000, 40); }
 
+/// The error map of the long shot, filling the window for as long as this lives.
+class MapAlone {
+ public:
+  MapAlone() : window_(longShot().window), map(window_.errorMap()) {
+    window_.fillWith(desktop::ViewPlace::Below);
+    QApplication::processEvents();
+  }
+  ~MapAlone() {
+    map.showAll();
+    window_.fillWith(desktop::ViewPlace::Below);
+  }
+  QPointF middle() const { return QRectF(map.rect()).center(); }
+
+ private:
+  MainWindow& window_;
+
+ public:
+  desktop::ErrorMap& map;
+};
+
 void mapScrollsEnlarged(benchmark::State& state) {
-  MainWindow& window = longShot().window;
-  desktop::ErrorMap& map = window.errorMap();
-  window.fillWith(desktop::ViewPlace::Below);
-  QApplication::processEvents();
-  const QPointF middle = QRectF(map.rect()).center();
-  testing::turnWheel(map, middle, 12, Qt::ControlModifier);
-  testing::turnWheel(map, middle, 3, Qt::ShiftModifier);
+  MapAlone alone;
+  testing::turnWheel(alone.map, alone.middle(), 12, Qt::ControlModifier);
+  testing::turnWheel(alone.map, alone.middle(), 3, Qt::ShiftModifier);
   int turn = 0;
   for (auto _ : state) {
-    testing::turnWheel(map, middle, ++turn % 40 < 20 ? 1 : -1);
-    map.repaint();
+    testing::turnWheel(alone.map, alone.middle(), ++turn % 40 < 20 ? 1 : -1);
+    alone.map.repaint();
   }
-  map.showAll();
-  window.fillWith(desktop::ViewPlace::Below);
 }
 BENCHMARK(mapScrollsEnlarged)->Unit(benchmark::kMillisecond);
 
 void mapZoomsFromTheWholeShot(benchmark::State& state) {
-  MainWindow& window = longShot().window;
-  desktop::ErrorMap& map = window.errorMap();
-  window.fillWith(desktop::ViewPlace::Below);
-  QApplication::processEvents();
+  MapAlone alone;
   int turn = 0;
   for (auto _ : state) {
-    testing::turnWheel(map, QRectF(map.rect()).center(), turn++ % 8 < 4 ? 1 : -1, Qt::ControlModifier | Qt::ShiftModifier);
-    map.repaint();
+    testing::turnWheel(alone.map, alone.middle(), turn++ % 8 < 4 ? 1 : -1, Qt::ControlModifier | Qt::ShiftModifier);
+    alone.map.repaint();
   }
-  map.showAll();
-  window.fillWith(desktop::ViewPlace::Below);
 }
 BENCHMARK(mapZoomsFromTheWholeShot)->Unit(benchmark::kMillisecond);
 

@@ -8,8 +8,8 @@
 #include "apps/cli/project_output.h"
 #include "core/base/atomic_file.h"
 #include "core/lens/lens_file.h"
-#include "core/pipeline/workspace.h"
 #include "core/pipeline/advice_step.h"
+#include "core/pipeline/workspace.h"
 #include "core/review/verdict.h"
 
 namespace dusky::cli {

@@ -6,7 +6,6 @@
 #include <array>
 #include <cmath>
 
-#include "core/base/numbers.h"
 #include "core/review/verdict.h"
 #include "core/solve/remeasure.h"
 
@@ -15,7 +14,6 @@ namespace {
 
 constexpr std::size_t kMostAdvice = 3;
 constexpr double kWorthIt = 0.02, kWorthIt_px = 0.003;  // of the holdout error; nobody asks for less
-constexpr double kClearPattern = 6;                     // standard deviations, as the verdict asks for
 constexpr double kWellKnown = 0.005;                    // what a mark on a lens says of its focal length
 constexpr double kSlipWorthIt_px = 0.1;
 
@@ -31,18 +29,12 @@ struct Suspicion {
 
 /// Limits that only what stands far out of a solve meets.
 std::vector<Suspicion> suspicions(const Solution& solution, const std::vector<TrackMeasures>& measured) {
-  std::vector<double> typical, shared;
-  for (const TrackMeasures& m : measured) {
-    const SolvedTrack* track = solution.find(m.id);
-    if (!track || track->state != TrackState::Kept || std::isnan(m.typical_px)) continue;
-    typical.push_back(m.typical_px), shared.push_back(m.shared_px);
-  }
-  if (typical.empty()) return {};
-  const double usual = median(typical);
+  const UsualMeasures usual = usualOf(solution, measured);
+  if (std::isnan(usual.typical_px)) return {};
   PruneRules creep, together, large;
-  creep.max_creep_px = 4 * usual;
-  together.max_shared_px = std::max(usual, 3 * median(shared));
-  large.max_typical_px = 2.5 * usual;
+  creep.max_creep_px = 4 * usual.typical_px;
+  together.max_shared_px = std::max(usual.typical_px, 3 * usual.shared_px);
+  large.max_typical_px = 2.5 * usual.typical_px;
   return {{creep, "slides along an edge", "slide along edges"},
           {together, "errs together with its neighbours, as on a mirror or on something that moves",
            "err together with their neighbours, as on a mirror or on something that moves"},
@@ -94,7 +86,7 @@ std::vector<Advice> whatToFree(const Solution& solution) {
   for (const ResidualPattern& pattern : solution.evidence.patterns) {
     const double before = solution.holdout_rms_px;
     const double after = std::sqrt(std::max(0.0, before * before - pattern.amplitude_px * pattern.amplitude_px));
-    if (pattern.sigmas < kClearPattern || !isWorthIt(before, after)) continue;
+    if (pattern.sigmas < kClearPattern_sigmas || !isWorthIt(before, after)) continue;
     const Words& words = kWords[static_cast<std::size_t>(pattern.kind)];
     advice.push_back(
         {.action = words.action,
@@ -112,8 +104,8 @@ std::optional<Advice> whetherToGiveFocal(const Solution& solution) {
   if (std::isnan(e.focal_slip_px) || !(e.focal_sigma_share > kWellKnown)) return std::nullopt;
   Evidence known = e;
   known.focal_slip_px = e.focal_slip_px * kWellKnown / e.focal_sigma_share;
-  known.slip_sigma_px = std::sqrt(std::max(known.focal_slip_px * known.focal_slip_px,
-                                           e.slip_sigma_px * e.slip_sigma_px - e.focal_slip_px * e.focal_slip_px + known.focal_slip_px * known.focal_slip_px));
+  const double by_others = std::sqrt(std::max(0.0, e.slip_sigma_px * e.slip_sigma_px - e.focal_slip_px * e.focal_slip_px));
+  known.slip_sigma_px = std::hypot(by_others, known.focal_slip_px);
   const double before = e.likelySlip_px(), after = known.likelySlip_px();
   if (!(before - after > std::max(kSlipWorthIt_px, 0.1 * before))) return std::nullopt;
   return Advice{.action = AdviceAction::GiveFocal,

@@ -8,7 +8,7 @@ namespace dusky {
 std::vector<FrameFigures> frameFigures(const Solution& solution) {
   std::vector<FrameFigures> figures;
   std::vector<int> seen(solution.frames.size(), 0), used(solution.frames.size(), 0);
-  for (const SolvedFrame& frame : solution.frames) figures.push_back({.frame = frame.frame, .tracks = frame.tracks});
+  for (const SolvedFrame& frame : solution.frames) figures.push_back({.frame = frame.frame});
   for (const SolvedTrack& track : solution.tracks) {
     if (track.reason == AsideReason::ByArtist) continue;
     const bool kept = track.state == TrackState::Kept;
@@ -28,14 +28,19 @@ std::vector<FrameFigures> frameFigures(const Solution& solution) {
   return figures;
 }
 
+const TrackError* errorAt(const SolvedTrack& track, int frame) {
+  const auto found = std::lower_bound(track.errors.begin(), track.errors.end(), frame, [](const TrackError& e, int f) { return e.frame < f; });
+  return found != track.errors.end() && found->frame == frame ? &*found : nullptr;
+}
+
 std::vector<int> worstTracksIn(const Solution& solution, int frame, int most) {
   const SolvedFrame* solved = solution.frameAt(frame);
   if (!solved || std::isnan(solved->rms_px)) return {};
   std::vector<std::pair<double, int>> found;
   for (const SolvedTrack& track : solution.tracks) {
     if (track.state != TrackState::Kept || track.holdout) continue;
-    const auto e = std::lower_bound(track.errors.begin(), track.errors.end(), frame, [](const TrackError& error, int f) { return error.frame < f; });
-    if (e != track.errors.end() && e->frame == frame && e->used && e->error_px > solved->rms_px) found.emplace_back(-e->error_px, track.id);
+    const TrackError* e = errorAt(track, frame);
+    if (e && e->used && e->error_px > solved->rms_px) found.emplace_back(-e->error_px, track.id);
   }
   std::sort(found.begin(), found.end());
   if (static_cast<int>(found.size()) > most) found.resize(static_cast<std::size_t>(most));

@@ -5,7 +5,6 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/base/numbers.h"
 #include "core/review/reviewed_solve.h"
 #include "core/review/solve_difference.h"
 #include "core/solve/remeasure.h"
@@ -28,19 +27,13 @@ void comparePath(const Solution& from, const Reconstruction& after, PrunePredict
 }
 
 /// Limits over which tracks stand out, as the kept tracks of a solve show it: so many times what is usual among them.
-PruneRules rulesFrom(const Solution& solution, const TrackSet& tracks, double times) {
-  std::vector<double> typical, creep, shared;
-  for (const TrackMeasures& m : measureTracks(solution, tracks)) {
-    const SolvedTrack* track = solution.find(m.id);
-    if (track->state != TrackState::Kept || std::isnan(m.typical_px)) continue;
-    typical.push_back(m.typical_px), shared.push_back(m.shared_px);
-  }
+PruneRules rulesFrom(const Solution& solution, const std::vector<TrackMeasures>& measured, double times) {
+  const UsualMeasures usual = usualOf(solution, measured);
   PruneRules rules;
-  if (typical.empty()) return rules;
-  const double usual = median(typical);
-  rules.max_typical_px = times * usual;
-  rules.max_creep_px = 2 * times * usual;
-  rules.max_shared_px = std::max(0.5 * times * usual, 2 * times * median(shared));
+  if (std::isnan(usual.typical_px)) return rules;
+  rules.max_typical_px = times * usual.typical_px;
+  rules.max_creep_px = 2 * times * usual.typical_px;
+  rules.max_shared_px = std::max(0.5 * times * usual.typical_px, 2 * times * usual.shared_px);
   return rules;
 }
 
@@ -109,8 +102,9 @@ Result<PruneRun> pruneWhileItHelps(const SolutionPtr& from, const TrackSet& trac
   PruneRun run{.rounds = {}, .best = from, .options = options};
   for (std::size_t level = 0; level < kTimes.size() && !progress.stopRequested();) {
     const double share = static_cast<double>(level) / kTimes.size();
-    PruneRound round{.rules = rulesFrom(*run.best, tracks, kTimes[level])};
-    round.choice = choosePruning(*run.best, tracks, round.rules, pinned);
+    const std::vector<TrackMeasures> measured = measureTracks(*run.best, tracks);
+    PruneRound round{.rules = rulesFrom(*run.best, measured, kTimes[level])};
+    round.choice = choosePruning(*run.best, tracks, measured, round.rules, pinned);
     if (round.choice.tracks.size() < 2) {
       ++level;
       continue;

@@ -113,4 +113,14 @@ std::vector<TrackMeasures> measureTracks(const Solution& solution, const TrackSe
   return all;
 }
 
+UsualMeasures usualOf(const Solution& solution, const std::vector<TrackMeasures>& measured) {
+  std::vector<double> typical, shared;
+  for (const TrackMeasures& m : measured) {
+    const SolvedTrack* track = solution.find(m.id);
+    if (!track || track->state != TrackState::Kept || std::isnan(m.typical_px)) continue;
+    typical.push_back(m.typical_px), shared.push_back(m.shared_px);
+  }
+  return typical.empty() ? UsualMeasures() : UsualMeasures{median(std::move(typical)), median(std::move(shared))};
+}
+
 }  // namespace dusky

@@ -19,6 +19,11 @@ struct TrackMeasures {
   double creep_px = 0;   ///< Along the line that its errors follow through time; 0 where chance does as much.
   double shared_px = 0;  ///< What its errors have in common with those of its neighbours, RMS.
 };
+/// What is usual among the kept tracks: medians; unknown where there are none.
+struct UsualMeasures {
+  double typical_px = kUnknown, shared_px = kUnknown;
+};
+UsualMeasures usualOf(const Solution& solution, const std::vector<TrackMeasures>& measured);
 /// Of each track that has a place, ascending by id. `tracks`: those that the solution was made from.
 std::vector<TrackMeasures> measureTracks(const Solution& solution, const TrackSet& tracks);
 

@@ -108,7 +108,7 @@ constexpr double kCheckOverTime = 1.15;                    // the same with what
 constexpr double kCheckShare = 0.55, kRejectShare = 0.25;  // of the sightings explained
 constexpr double kCheckSlip = 0.6;                         // an insert's likely slip over what it may slip
 constexpr double kCheckBeyond = 0.03;                      // of the kept tracks that lie beyond infinity
-constexpr double kCheckPattern = 6, kPatternShows = 0.2;   // standard deviations; of the noise
+constexpr double kPatternShows = 0.2;                      // of the noise
 constexpr double kCheckLink = 0.15;                        // standard deviation of one part's scale beside the other's
 constexpr double kSmallPath = 0.005;                       // the cameras' reach beside the distance of the set
 constexpr double kFlatSet = 0.05;                          // distance from a plane beside the reach in it
@@ -163,13 +163,13 @@ Cause causeOf(const ResidualPattern& pattern) {
       "the camera went beside the path that it is held to. Leave its motion free."};
   const auto kind = static_cast<std::size_t>(pattern.kind);
   return {std::string(kNames[kind]), std::nullopt, fmt::format("{:.2f} px of the errors follow a pattern: {}", pattern.amplitude_px, kSentences[kind]),
-          pattern.sigmas / kCheckPattern};
+          pattern.sigmas / kClearPattern_sigmas};
 }
 
 void findPatterns(const Evidence& evidence, Verdict& verdict) {
   const double shows_px = kPatternShows * std::fmax(evidence.noise_floor_px, kFineEnough_px);
   for (const ResidualPattern& pattern : evidence.patterns) {
-    if (pattern.sigmas > kCheckPattern && pattern.amplitude_px > shows_px) verdict.causes.push_back(causeOf(pattern));
+    if (pattern.sigmas > kClearPattern_sigmas && pattern.amplitude_px > shows_px) verdict.causes.push_back(causeOf(pattern));
   }
 }
 

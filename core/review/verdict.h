@@ -11,6 +11,8 @@ namespace dusky {
 
 /// Fewer kept tracks than this in a frame, and its camera hangs on them.
 inline constexpr int kThinTracks = 20;
+/// So far over chance, in standard deviations, a pattern of the errors counts.
+inline constexpr double kClearPattern_sigmas = 6;
 
 /// Whether a camera can be built on: as it is; after a look at what is named; not at all, for it does not explain the footage.
 enum class TrustLevel : std::uint8_t { Trust, Check, Reject };

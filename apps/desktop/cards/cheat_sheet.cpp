@@ -41,6 +41,7 @@ const std::vector<std::pair<const char*, std::vector<Line>>>& groups() {
       {"Tracks",
        {{"X, Shift+X", "set aside, bring back"},
         {"N", "pin"},
+        {"W, Shift+W", "the next worst, the one before"},
         {"Shift+G", "use as ground"},
         {"Shift+O", "use as origin"},
         {"Shift+C, Shift+J", "cut here, join two"},
@@ -77,8 +78,11 @@ const std::vector<std::pair<const char*, std::vector<Line>>>& groups() {
       {"Error map",
        {{"Click a cell", "pick its track, go to its frame"},
         {"Drag", "pick rows"},
-        {"Ctrl+wheel", "row height"},
-        {"Curve", "click or drag to go to a frame"}}}};
+        {"Ctrl+wheel, Shift+wheel", "enlarge rows, frames"},
+        {"Middle drag", "move"},
+        {"Shift+A, double click", "the whole shot"},
+        {"Margins", "drag: a limit; double click: none"},
+        {"Curve", "click: its frame and worst tracks"}}}};
   return all;
 }
 

@@ -10,6 +10,7 @@
 
 #include "apps/desktop/actions/track_actions.h"
 #include "apps/desktop/model/unsaved.h"
+#include "apps/desktop/paint/clear_layout.h"
 
 namespace dusky::desktop {
 namespace {
@@ -22,13 +23,6 @@ void offer(QVBoxLayout& column, QAction* action, const QString& text, const QStr
   column.addSpacing(10);
   column.addWidget(button, 0, Qt::AlignLeft);
   column.addWidget(words);
-}
-
-void clear(QLayout& layout) {
-  while (QLayoutItem* item = layout.takeAt(0)) {
-    if (item->widget()) item->widget()->deleteLater();
-    delete item;
-  }
 }
 
 }  // namespace
@@ -59,7 +53,7 @@ Welcome::Welcome(QAction* open_footage, QAction* open_project, QAction* open_dem
 }
 
 void Welcome::setUnsaved(const std::vector<UnsavedShot>& shots) {
-  clear(*unsaved_);
+  clearLayout(*unsaved_);
   if (shots.empty()) return;
   auto* box = new QFrame;
   box->setObjectName("unsaved");
@@ -90,7 +84,7 @@ void Welcome::setUnsaved(const std::vector<UnsavedShot>& shots) {
 }
 
 void Welcome::setRecent(const QStringList& paths) {
-  clear(*recent_);
+  clearLayout(*recent_);
   if (paths.isEmpty()) return;
   auto* head = new QLabel(tr("OPENED BEFORE"));
   head->setProperty("role", "head");

@@ -109,14 +109,11 @@ QRect CloseupView::cardArea() const {
 QRect CloseupView::pictureArea() const { return {0, 0, width(), cardArea().top() - (cardArea().isEmpty() ? 0 : kGap_px)}; }
 
 /// The curve spans the track's life.
-double CloseupView::curveX(double frame) const {
-  const auto now = subject();
-  const int first = now ? now->track->firstFrame() : 0, last = now ? now->track->lastFrame() : 1;
-  return 4 + (width() - 8) * (frame - first) / std::max(1, last - first + 1);
+double CloseupView::curveX(const Track& track, double frame) const {
+  return 4 + (width() - 8) * (frame - track.firstFrame()) / (track.lastFrame() - track.firstFrame() + 1);
 }
 
-int CloseupView::curveFrame(double x) const {
-  const Track& track = *subject()->track;
+int CloseupView::curveFrame(const Track& track, double x) const {
   const int frames = track.lastFrame() - track.firstFrame() + 1;
   return std::clamp(track.firstFrame() + static_cast<int>((x - 4) * frames / std::max(1, width() - 8)), track.firstFrame(), track.lastFrame());
 }
@@ -255,11 +252,11 @@ void CloseupView::drawStrip(QPainter& painter, const Subject& subject) const {
   }
 }
 
-void CloseupView::drawLikeness(QPainter& painter, const HandTrack& hand) const {
+void CloseupView::drawLikeness(QPainter& painter, const Subject& subject) const {
   const QRect area = curveArea();
   QPolygonF line;
-  for (const HandPoint& p : hand.points)
-    line << QPointF(curveX(p.frame + 0.5), area.bottom() - 4 - (area.height() - 20) * std::clamp<double>(p.likeness, 0, 1));
+  for (const HandPoint& p : subject.by_hand->points)
+    line << QPointF(curveX(*subject.track, p.frame + 0.5), area.bottom() - 4 - (area.height() - 20) * std::clamp<double>(p.likeness, 0, 1));
   painter.setPen(color::Quiet);
   painter.drawText(area.adjusted(5, 1, 0, 0), Qt::AlignLeft | Qt::AlignTop, tr("likeness with the key, 0 to 1"));
   painter.setPen(QPen(QColor(0xe9, 0xdf, 0xf2), 1.4));
@@ -273,9 +270,9 @@ void CloseupView::drawCurve(QPainter& painter, const Subject& subject) const {
   painter.fillRect(area, color::Night);
   const TrackResiduals residuals = residualsOf(*subject.track, solved());
   if (!residuals.samples.empty()) {
-    drawResiduals(painter, area, residuals, std::max(residuals.most_px, 0.5 * session_.view.errorTop()), [this](double f) { return curveX(f); });
+    drawResiduals(painter, area, residuals, std::max(residuals.most_px, 0.5 * session_.view.errorTop()), [&](double f) { return curveX(*subject.track, f); });
   } else if (subject.by_hand) {
-    drawLikeness(painter, *subject.by_hand);
+    drawLikeness(painter, subject);
   } else {
     painter.setPen(color::Quiet);
     painter.drawText(area.adjusted(5, 1, 0, 0), Qt::AlignLeft | Qt::AlignTop, tr("no error known before a solve"));
@@ -284,11 +281,11 @@ void CloseupView::drawCurve(QPainter& painter, const Subject& subject) const {
     painter.setBrush(color::Lamp);
     painter.setPen(Qt::NoPen);
     for (const HandPoint& p : subject.by_hand->points) {
-      if (p.keyed) painter.drawRect(QRectF(curveX(p.frame + 0.5) - 2, area.bottom() - 6, 4, 6));
+      if (p.keyed) painter.drawRect(QRectF(curveX(*subject.track, p.frame + 0.5) - 2, area.bottom() - 6, 4, 6));
     }
   }
   painter.setPen(QPen(color::Text, 1));
-  const double now = curveX(frame() + 0.5);
+  const double now = curveX(*subject.track, frame() + 0.5);
   if (now >= area.left() && now <= area.right()) painter.drawLine(QPointF(now, area.top() + 17), QPointF(now, area.bottom()));
 }
 
@@ -317,7 +314,7 @@ void CloseupView::mousePressEvent(QMouseEvent* event) {
   if (event->button() != Qt::LeftButton || !now) return;
   if (curveArea().contains(event->position().toPoint())) {
     session_.playback.pause();
-    return session_.playback.setFrame(curveFrame(event->position().x()));
+    return session_.playback.setFrame(curveFrame(*now->track, event->position().x()));
   }
   const std::vector<int> frames = strip();
   for (std::size_t i = 0; i < frames.size(); ++i) {

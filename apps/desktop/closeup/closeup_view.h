@@ -53,8 +53,8 @@ class CloseupView : public QWidget {
   QRect stripArea() const;
   QRect curveArea() const;
   const SolvedTrack* solved() const;
-  double curveX(double frame) const;
-  int curveFrame(double x) const;
+  double curveX(const Track& track, double frame) const;
+  int curveFrame(const Track& track, double x) const;
   void refresh();
   QImage pieceOf(int frame, const Vec2& place, const QSize& size, double scale, bool alone = false) const;
   void drawPicture(QPainter& painter, const Subject& subject) const;
@@ -63,7 +63,7 @@ class CloseupView : public QWidget {
   void drawCard(QPainter& painter, const Subject& subject) const;
   void drawStrip(QPainter& painter, const Subject& subject) const;
   void drawCurve(QPainter& painter, const Subject& subject) const;
-  void drawLikeness(QPainter& painter, const HandTrack& hand) const;
+  void drawLikeness(QPainter& painter, const Subject& subject) const;
 
   Session& session_;
   int zoom_ = 8;

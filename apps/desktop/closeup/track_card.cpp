@@ -25,7 +25,8 @@ std::vector<int> tellingFrames(const Track& track, const SolvedTrack* solved, in
 
 TrackResiduals residualsOf(const Track& track, const SolvedTrack* solved) {
   TrackResiduals all;
-  for (const TrackError& e : solved ? solved->errors : std::vector<TrackError>{}) {
+  if (!solved) return all;
+  for (const TrackError& e : solved->errors) {
     const Observation* seen = track.at(e.frame);
     if (!seen || std::isnan(e.error_px)) continue;
     all.samples.push_back({e.frame, e.reprojected - seen->position, e.used});

@@ -87,6 +87,7 @@ class ErrorMap : public QWidget {
   const RowGroup* groupUnder(const QPointF& at) const;
   QRect curveRoom() const;
   QRect curveName(FrameCurve curve) const;
+  bool isOnCurve(const QPointF& at) const;
   std::optional<FrameCurve> curveNameUnder(const QPointF& at) const;
   // What is done with it.
   void pickRows(const QPointF& from, const QPointF& to, Qt::KeyboardModifiers keys);

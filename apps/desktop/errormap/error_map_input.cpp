@@ -16,6 +16,11 @@ constexpr int kWorstOfFrame = 12;
 
 }  // namespace
 
+bool ErrorMap::isOnCurve(const QPointF& at) const {
+  const auto curve = solution_ && curve_box_.contains(at.toPoint()) ? curveAt(frameOf(at.x())) : std::nullopt;
+  return curve && std::abs(curve->y() - at.y()) <= kNear_px;
+}
+
 std::optional<FrameCurve> ErrorMap::curveNameUnder(const QPointF& at) const {
   for (int i = 0; i < kFrameCurves; ++i) {
     if (curveName(static_cast<FrameCurve>(i)).contains(at.toPoint())) return static_cast<FrameCurve>(i);
@@ -46,8 +51,7 @@ void ErrorMap::pressCurves(const QPointF& at, Qt::KeyboardModifiers keys) {
   const int frame = frameOf(at.x());
   session_.playback.pause();
   session_.playback.setFrame(frame);
-  const auto curve = curveAt(frame);
-  if (!solution_ || !curve || std::abs(curve->y() - at.y()) > kNear_px) return;
+  if (!isOnCurve(at)) return;
   const std::vector<int> worst = worstTracksIn(*solution_, frame, kWorstOfFrame);
   if (!worst.empty()) session_.selection.pick(worst, selectionMode(keys));
 }
@@ -68,9 +72,7 @@ void ErrorMap::mouseMoveEvent(QMouseEvent* event) {
   }
   if (!press_) {
     const ErrorGrid::Cell cell = cellUnder(now_);
-    const auto curve = curve_box_.contains(now_.toPoint()) ? curveAt(frameOf(now_.x())) : std::nullopt;
-    setCursor((curve && solution_ && std::abs(curve->y() - now_.y()) <= kNear_px) || groupUnder(now_) || curveNameUnder(now_) ? Qt::PointingHandCursor
-                                                                                                                              : Qt::ArrowCursor);
+    setCursor(isOnCurve(now_) || groupUnder(now_) || curveNameUnder(now_) ? Qt::PointingHandCursor : Qt::ArrowCursor);
     return cell.row >= 0 ? session_.selection.hover(trackAt(cell.row), tracks_->first_frame + cell.column) : session_.selection.hover(0);
   }
   if (scrubbing_) session_.playback.setFrame(frameOf(now_.x()));

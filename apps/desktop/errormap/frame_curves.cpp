@@ -68,7 +68,7 @@ CurveSet solvedCurves(const Session& session, const Solution& solution, FrameCur
   } else if (curve == FrameCurve::Worst) {
     set.main = lineOf(figures, [](const FrameFigures& f) { return f.worst_px; });
   } else if (curve == FrameCurve::Kept) {
-    set.main = lineOf(figures, [](const FrameFigures& f) { return f.tracks; });
+    set.main = lineOf(solution.frames, [](const SolvedFrame& f) { return f.tracks; });
   } else {
     set.main = lineOf(figures, [](const FrameFigures& f) { return 100 * f.explained_share; });
   }
@@ -113,7 +113,7 @@ QString valueOf(const Session& session, FrameCurve curve, int frame) {
   switch (curve) {
     case FrameCurve::Errors: return solved ? px(solved->rms_px) : QString();
     case FrameCurve::Worst: return figures ? px(figures->worst_px) : QString();
-    case FrameCurve::Kept: return figures ? QString::number(figures->tracks) : QString();
+    case FrameCurve::Kept: return solved ? QString::number(solved->tracks) : QString();
     case FrameCurve::Explained:
       return figures && !std::isnan(figures->explained_share) ? QObject::tr("%1 %").arg(100 * figures->explained_share, 0, 'f', 0) : QString();
     case FrameCurve::Sharpness: {

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "apps/desktop/paint/track_state.h"
+#include "apps/desktop/paint/track_text.h"
 #include "core/mask/mask_keys.h"
 
 namespace dusky::desktop {
@@ -16,8 +17,6 @@ struct GroupOf {
 };
 
 int stateRank(Glyph glyph) { return glyph == Glyph::SetAside ? 1 : glyph == Glyph::Unplaced ? 2 : 0; }
-
-QString words(std::string_view text) { return QString::fromUtf8(text.data(), static_cast<qsizetype>(text.size())); }
 
 class Grouper {
  public:

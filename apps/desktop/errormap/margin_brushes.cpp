@@ -68,7 +68,8 @@ constexpr std::array<Measure, 7> kMeasures = {
         "What the errors of a kept track have in common with those of its neighbours, px: a reflection, something that moves. What is right of the brush goes.",
         [](const TrackMeasures& m) { return m.shared_px; }, false, false, 2)};
 
-constexpr int kLeastHeight_px = 42, kHead_px = 17, kBar_px = 3;
+constexpr int kLeastHeight_px = 42, kHead_px = 17;
+constexpr std::size_t kBars = 27;
 
 }  // namespace
 
@@ -112,7 +113,7 @@ void MarginBrushes::measure() {
     h.log = usual > 0 && h.most > kStandsOut * usual;
     h.least = h.log ? std::max({values.front(), least / 2, h.most / 1e4, 1e-9}) : 0;
     if (h.most <= h.least) h.most = h.least + 1;
-    h.counts.assign(static_cast<std::size_t>(std::max(8, (width() - 8) / (kBar_px + 1))), 0);
+    h.counts.assign(kBars, 0);
     for (double value : values) ++h.counts[std::min(h.counts.size() - 1, static_cast<std::size_t>(h.shareOf(value) * static_cast<double>(h.counts.size())))];
   }
   update();
@@ -218,10 +219,7 @@ void MarginBrushes::mouseDoubleClickEvent(QMouseEvent* event) {
 }
 
 bool MarginBrushes::event(QEvent* event) {
-  if (event->type() != QEvent::ToolTip) {
-    if (event->type() == QEvent::Resize) measure();
-    return QWidget::event(event);
-  }
+  if (event->type() != QEvent::ToolTip) return QWidget::event(event);
   const auto* help = static_cast<QHelpEvent*>(event);
   const int histogram = at(help->pos());
   const bool log = histograms_[static_cast<std::size_t>(histogram)].log;

@@ -38,8 +38,8 @@ void Advisor::answer(const Question& question, const std::stop_token& dropped) {
   if (!advice.ok()) return;
   QMetaObject::invokeMethod(
       this,
-      [this, advice = *advice, solution = question.task.solution] {
-        if (solution != asked_) return;
+      [this, advice = *advice, dropped] {
+        if (dropped.stop_requested()) return;
         advice_ = advice;
         emit changed();
       },

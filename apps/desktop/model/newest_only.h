@@ -13,7 +13,7 @@ namespace dusky::desktop {
 template <class Question>
 class NewestOnly {
  public:
-  /// `answer` runs on that thread; its token says that nobody waits for it any more.
+  /// `answer` runs on that thread; its token says that nobody waits for it any more, also when what it found reaches the interface thread later.
   explicit NewestOnly(std::function<void(const Question&, std::stop_token)> answer)
       : answer_(std::move(answer)), worker_([this](std::stop_token stop) { run(stop); }) {}
   ~NewestOnly() {

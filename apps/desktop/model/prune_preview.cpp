@@ -26,7 +26,6 @@ void PrunePreview::ask() {
                         model_.workspace().status(Step::Solve).state == StepState::Current;
   if (!possible || !rules().any()) {
     asked_solution_.reset();
-    ++serial_;
     worker_.dropOlder();
     working_ = false;
     return show({});
@@ -37,7 +36,7 @@ void PrunePreview::ask() {
   working_ = true;
   Document document = model_.document();
   document.prune = rules();
-  worker_.ask({++serial_, PruneTask{std::move(document), model_.workspace().footage(), model_.tracks(), model_.solution()}, facts_.now()});
+  worker_.ask({PruneTask{std::move(document), model_.workspace().footage(), model_.tracks(), model_.solution()}, facts_.now()});
   emit changed();
 }
 
@@ -50,11 +49,11 @@ void PrunePreview::show(const PruneChoice& choice) {
 
 void PrunePreview::answer(const Question& question, const std::stop_token& dropped) {
   const PruneTask& task = question.task;
-  const auto post = [this, serial = question.serial](auto action) {
+  const auto post = [this, dropped](auto action) {
     QMetaObject::invokeMethod(
         this,
-        [this, serial, action] {
-          if (serial == serial_) action();
+        [dropped, action] {
+          if (!dropped.stop_requested()) action();
         },
         Qt::QueuedConnection);
   };

@@ -30,7 +30,6 @@ class PrunePreview : public QObject {
 
  private:
   struct Question {
-    int serial = 0;
     PruneTask task;
     TrackFacts::FactsPtr facts;
   };
@@ -47,7 +46,6 @@ class PrunePreview : public QObject {
   std::vector<int> asked_pinned_;
   PruneChoice choice_;
   std::optional<PrunePrediction> prediction_;
-  int serial_ = 0;
   NewestOnly<Question> worker_;  ///< Last: it uses the others.
 };
 

@@ -35,11 +35,10 @@ void TrackFacts::answer(const Question& question, const std::stop_token& dropped
   facts->solution = question.solution;
   facts->frames = frameFigures(*question.solution);
   if (madeFrom(*question.solution, *question.tracks)) facts->tracks = measureTracks(*question.solution, *question.tracks);
-  if (dropped.stop_requested()) return;
   QMetaObject::invokeMethod(
       this,
-      [this, facts] {
-        if (facts->solution != asked_) return;
+      [this, facts, dropped] {
+        if (dropped.stop_requested()) return;
         facts_ = facts;
         emit changed();
       },

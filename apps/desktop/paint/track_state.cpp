@@ -4,11 +4,6 @@
 
 namespace dusky::desktop {
 
-const TrackError* errorAt(const SolvedTrack& track, int frame) {
-  const auto found = std::lower_bound(track.errors.begin(), track.errors.end(), frame, [](const TrackError& e, int f) { return e.frame < f; });
-  return found != track.errors.end() && found->frame == frame ? &*found : nullptr;
-}
-
 Glyph glyphNow(const DocumentModel& model, int id, const SolvedTrack* track) {
   const auto& aside = model.document().picks.set_aside;
   if (std::binary_search(aside.begin(), aside.end(), id)) return Glyph::SetAside;

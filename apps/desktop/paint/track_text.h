@@ -5,6 +5,9 @@
 
 namespace dusky::desktop {
 
+/// What the core says of something, as text of the window.
+inline QString words(std::string_view text) { return QString::fromUtf8(text.data(), static_cast<qsizetype>(text.size())); }
+
 /// One line about a track: "track 417 · life 88 frames · typical 0.93 px · worst 4.6 px at 98 · parallax 6.2°". Empty where there is no such track.
 QString trackText(const DocumentModel& model, int id);
 

@@ -2,6 +2,7 @@
 #include <cmath>
 
 #include "apps/desktop/model/verdict_text.h"
+#include "apps/desktop/paint/clear_layout.h"
 #include "apps/desktop/steps/step_settings.h"
 
 namespace dusky::desktop {
@@ -56,10 +57,7 @@ class MoverButtons : public QWidget {
     const bool any = solution && !session_.model.partial() && !solution->movers.empty();
     setVisible(any);
     const std::vector<Mover> movers = any ? solution->movers : std::vector<Mover>{};
-    while (QLayoutItem* item = column_->takeAt(0)) {
-      item->widget()->deleteLater();
-      delete item;
-    }
+    clearLayout(*column_);
     for (const Mover& mover : movers) column_->addWidget(buttonOf(mover));
   }
 
@@ -94,10 +92,7 @@ class AdviceList : public QWidget {
 
  private:
   void refresh() {
-    while (QLayoutItem* item = column_->takeAt(0)) {
-      item->widget()->deleteLater();
-      delete item;
-    }
+    clearLayout(*column_);
     const auto& advice = session_.advisor.advice();
     for (std::size_t i = 0; i < advice.size(); ++i) {
       column_->addWidget(quietLabel(QString::fromStdString(advice[i].sentence)));

@@ -5,12 +5,11 @@
 
 #include "apps/desktop/model/preferences.h"
 #include "apps/desktop/paint/track_state.h"
+#include "apps/desktop/paint/track_text.h"
 #include "core/project/edits.h"
 
 namespace dusky::desktop {
 namespace {
-
-QString words(std::string_view text) { return QString::fromUtf8(text.data(), static_cast<qsizetype>(text.size())); }
 
 QString kindOf(const Track& track, const HandTrack* by_hand) {
   if (by_hand) return QObject::tr("by hand, %1").arg(words(describe(by_hand->kind)));

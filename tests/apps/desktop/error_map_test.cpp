@@ -265,7 +265,7 @@ TEST_F(ErrorMapTest, APeakHasItsWorstTracks) {
   QTest::mouseClick(&map(), Qt::LeftButton, {}, place->toPoint());
   EXPECT_EQ(session().playback.frame(), peak->frame);
   ASSERT_FALSE(session().selection.empty());
-  const TrackError* worst = desktop::errorAt(*session().model.solution()->find(session().selection.ids().front()), peak->frame);
+  const TrackError* worst = errorAt(*session().model.solution()->find(session().selection.ids().front()), peak->frame);
   EXPECT_DOUBLE_EQ(worst->error_px, peak->worst_px);
   // Beside the curve a click only goes there.
   const auto picked = session().selection.ids();
@@ -343,7 +343,7 @@ TEST_F(ErrorMapTest, ExplainedSharesAndFewFramesAreCounted) {
   for (const FrameFigures& f : figures) {
     int seen = 0, used = 0;
     for (const SolvedTrack& track : solution.tracks) {
-      const TrackError* e = desktop::errorAt(track, f.frame);
+      const TrackError* e = errorAt(track, f.frame);
       if (!e) continue;
       ++seen;
       used += e->used && track.state == TrackState::Kept;

@@ -73,13 +73,13 @@ class SlowWatch {
 
  private:
   void watch(const std::stop_token& stop) {
-    constexpr double kLong = 1.0;
+    constexpr double kEvery = 0.4;
     double told = 0;
     while (!stop.stop_requested()) {
       std::this_thread::sleep_for(std::chrono::milliseconds(50));
-      const double since = since_s_;
-      if (since == told || workedSeconds(clock_) - since < kLong) continue;
-      told = since;
+      const double now = workedSeconds(clock_), since = std::max<double>(since_s_, told);
+      if (now - since < kEvery) continue;
+      told = now;
       pthread_kill(watched_, SIGUSR1);
     }
   }
@@ -131,7 +131,17 @@ class Monkey : public QObject {
     if (left_.elapsed() > limit_ms_) return finish();
     next();
     ++acts_;
+    stayInFolder();
     act();
+  }
+
+  /// A delivery goes beside the footage unless another folder is set; the demo shot lies in the sources.
+  void stayInFolder() {
+    desktop::DocumentModel& model = window_.session().model;
+    DeliverySettings delivery = model.document().delivery;
+    if (!model.hasFootage() || model.document().footage_path.starts_with(folder_.string()) || !delivery.folder.empty()) return;
+    delivery.folder = (folder_ / "delivery").string();
+    model.set("Change delivery folder", &Document::delivery, delivery);
   }
 
   /// Leaves every dialog that is open, one after the other.
@@ -196,10 +206,10 @@ class Monkey : public QObject {
 
   Qt::Key anyOfKeys() {
     static constexpr std::array kKeys = {
-        Qt::Key_Space, Qt::Key_Left, Qt::Key_Right, Qt::Key_Home, Qt::Key_End, Qt::Key_Escape,    Qt::Key_Delete, Qt::Key_Return, Qt::Key_Tab,
-        Qt::Key_A,     Qt::Key_C,    Qt::Key_D,     Qt::Key_F,    Qt::Key_G,   Qt::Key_H,         Qt::Key_J,      Qt::Key_K,      Qt::Key_L,
-        Qt::Key_M,     Qt::Key_N,    Qt::Key_O,     Qt::Key_P,    Qt::Key_Q,   Qt::Key_R,         Qt::Key_T,      Qt::Key_U,      Qt::Key_X,
-        Qt::Key_1,     Qt::Key_2,    Qt::Key_3,     Qt::Key_4,    Qt::Key_F1,  Qt::Key_Backspace, Qt::Key_Up,     Qt::Key_Down,   Qt::Key_E};
+        Qt::Key_Space, Qt::Key_Left, Qt::Key_Right, Qt::Key_Home,      Qt::Key_End, Qt::Key_Escape, Qt::Key_Delete, Qt::Key_Return, Qt::Key_Tab, Qt::Key_A,
+        Qt::Key_C,     Qt::Key_D,    Qt::Key_F,     Qt::Key_G,         Qt::Key_H,   Qt::Key_J,      Qt::Key_K,      Qt::Key_L,      Qt::Key_M,   Qt::Key_N,
+        Qt::Key_O,     Qt::Key_P,    Qt::Key_Q,     Qt::Key_R,         Qt::Key_T,   Qt::Key_U,      Qt::Key_X,      Qt::Key_W,      Qt::Key_1,   Qt::Key_2,
+        Qt::Key_3,     Qt::Key_4,    Qt::Key_F1,    Qt::Key_Backspace, Qt::Key_Up,  Qt::Key_Down,   Qt::Key_E};
     return kKeys[static_cast<std::size_t>(below(static_cast<int>(kKeys.size())))];
   }
 

@@ -2,14 +2,12 @@
 
 #include <QAbstractButton>
 #include <QApplication>
-#include <QDir>
 #include <QElapsedTimer>
 #include <QMouseEvent>
-#include <QSettings>
-#include <QStandardPaths>
 #include <QSurfaceFormat>
 
 #include "apps/desktop/plate/plate_view.h"
+#include "tests/support/temporary_folder.h"
 
 namespace dusky::testing {
 
@@ -63,9 +61,8 @@ void turnWheel(QWidget& view, const QPointF& at, int steps, Qt::KeyboardModifier
 }
 
 void prepareApplication() {
-  QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, QDir::tempPath() + "/dusky-moth-test-settings");
-  QSettings("Dusky Moth", "dusky-moth").clear();  // of the program before
-  QStandardPaths::setTestModeEnabled(true);
+  static const TemporaryFolder own;  // no program sees what another has left behind
+  for (const char* name : {"XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"}) qputenv(name, QByteArray::fromStdString((own / name).string()));
   QSurfaceFormat format;
   format.setVersion(3, 3);
   format.setProfile(QSurfaceFormat::CoreProfile);

@@ -27,7 +27,7 @@ void drag(QWidget& view, const std::vector<QPointF>& path, Qt::KeyboardModifiers
 /// Turns the wheel over a place, one notch for each step: up for more than 0.
 void turnWheel(QWidget& view, const QPointF& at, int steps, Qt::KeyboardModifiers modifiers = Qt::NoModifier);
 
-/// Sets up what QSettings and OpenGL need before a QApplication is made.
+/// Settings and data of this program's own, and what OpenGL needs; before a QApplication is made.
 void prepareApplication();
 
 }  // namespace dusky::testing
