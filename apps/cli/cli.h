@@ -26,6 +26,7 @@ void addTrack(CLI::App& app, std::stop_token stop, int& code);
 void addSweep(CLI::App& app, std::stop_token stop, int& code);
 void addMask(CLI::App& app, std::stop_token stop, int& code);
 void addPrune(CLI::App& app, std::stop_token stop, int& code);
+void addReview(CLI::App& app, std::stop_token stop, int& code);
 void addFrames(CLI::App& app, std::stop_token stop, int& code);
 void addCompare(CLI::App& app, int& code);
 void addInfo(CLI::App& app, int& code);

@@ -20,7 +20,7 @@ struct Arguments : FootageArguments {
   std::vector<std::string> releases, values;
   std::optional<double> focal_mm, sensor_mm, focal_px, focal_tolerance, pixel_aspect, readout_ms;
   std::optional<int> seed;
-  bool object = false, find_readout = false, global_shutter = false;
+  bool object = false, prune = false, find_readout = false, global_shutter = false;
   ProjectOutput project;
 };
 
@@ -154,11 +154,22 @@ void printFocal(const Solution& s) {
   fmt::print("focal    zoom, {:.1f} to {:.1f} px\n", least, most);
 }
 
-void printResult(const Workspace& workspace, const std::vector<Advice>& advice, const std::vector<DeliveredFile>& files, const ProjectOutput::Plan& project,
-                 double seconds) {
+/// Rounds of pruning for as long as they help; what came of it is taken over. In words.
+Result<std::string> pruneNow(Workspace& workspace, const Progress& progress) {
+  const auto pruned = pruneAutomatically({workspace.document(), workspace.footage(), workspace.tracks(), workspace.solution()}, progress);
+  if (!pruned.ok()) return pruned.error();
+  if (pruned->choice.empty()) return pruned->note;
+  if (const Status taken = workspace.takePruned(*pruned); !taken.ok()) return taken.error();
+  return fmt::format("set aside {} tracks and {} sightings: holdout {:.3f} to {:.3f} px", pruned->choice.tracks.size(), pruned->choice.sightings.size(),
+                     pruned->before->holdout_rms_px, pruned->after->holdout_rms_px);
+}
+
+void printResult(const Workspace& workspace, const std::vector<Advice>& advice, const std::string& pruned, const std::vector<DeliveredFile>& files,
+                 const ProjectOutput::Plan& project, double seconds) {
   const Solution& s = *workspace.solution();
   fmt::print("frames   {} of {}\n", s.placedFrames(), s.frames.size());
   fmt::print("tracks   {} kept of {}\n", s.keptTracks(), s.tracks.size());
+  if (!pruned.empty()) fmt::print("pruned   {}\n", pruned);
   fmt::print("RMS      {:.3f} px, holdout {:.3f} px\n", s.rms_px, s.holdout_rms_px);
   printFocal(s);
   fmt::print("lens     {}, ± {:.2f} px over the picture\n", describe(s.lens().model), s.cameras.front().lens_sigma_px);
@@ -202,7 +213,13 @@ int solve(const Arguments& a, std::stop_token stop) {
   const auto project = a.project.plan(workspace.document(), a.opened(), folder / (shotName(a.opened()) + ".moth"));
   if (!project.ok()) return failWith(project.error());
   if (const Status tracked = trackNow(workspace, progress.part(0, 0.6)); !tracked.ok()) return failWith(tracked.error());
-  if (const Status solved = solveNow(workspace, progress.part(0.6, 0.97)); !solved.ok()) return failWith(solved.error());
+  if (const Status solved = solveNow(workspace, progress.part(0.6, a.prune ? 0.8 : 0.97)); !solved.ok()) return failWith(solved.error());
+  std::string pruned;
+  if (a.prune) {
+    const auto note = pruneNow(workspace, progress.part(0.8, 0.97));
+    if (!note.ok()) return failWith(note.error());
+    pruned = *note;
+  }
   auto job = workspace.deliveryJob(watch.seconds());
   if (!job.ok()) return failWith(job.error());
   if (const auto advice = adviseOn({workspace.document(), workspace.footage(), workspace.tracks(), workspace.solution()}, progress.part(0.97, 0.97));
@@ -217,7 +234,7 @@ int solve(const Arguments& a, std::stop_token stop) {
   }
   if (const Status saved = saveProject(workspace, *project); !saved.ok()) return failWith(saved.error());
   progress.report(1, "done");
-  if (!a.quiet) printResult(workspace, job->advice.value_or(std::vector<Advice>()), *files, *project, watch.seconds());
+  if (!a.quiet) printResult(workspace, job->advice.value_or(std::vector<Advice>()), pruned, *files, *project, watch.seconds());
   const Solution& solution = *workspace.solution();
   const Verdict& verdict = *workspace.verdict();
   if (verdict.level == TrustLevel::Reject) {
@@ -269,6 +286,7 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
   a->addTracking(*command);
   a->addTone(*command);
   command->add_option("--seed", a->seed, "Of the random draws; the same seed gives the same result (1, or the project's own)");
+  command->add_flag("--prune", a->prune, "Rounds of pruning after the solve, as moth prune --auto, kept only where they help");
   command->add_flag("--object", a->object, "Also write object.glb: the tracked object moves and the camera stands still");
   command->add_option("--report", a->report, "Also write the report to this file");
   a->project.add(*command);

@@ -30,6 +30,7 @@ std::vector<Item> chosenItems(const DeliveryOptions& options) {
 std::vector<std::filesystem::path> deliveryFiles(const DeliveryOptions& options) {
   std::vector<std::filesystem::path> files;
   for (const Item& item : chosenItems(options)) files.push_back(options.folder / item.name);
+  if (options.review_mp4) files.push_back(options.folder / kReviewName);
   return files;
 }
 

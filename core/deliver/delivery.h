@@ -3,6 +3,7 @@
 #include <string>
 #include <vector>
 
+#include "core/deliver/review_movie.h"
 #include "core/image/frame_source.h"
 #include "core/review/advice.h"
 #include "core/scene/scene.h"
@@ -29,6 +30,8 @@ struct DeliveryOptions {
   std::filesystem::path folder;
   bool camera_glb = true, points_ply = true, camera_csv = true, report_json = true;
   bool object_glb = false;  ///< The same motion as that of an object before a camera that stands still.
+  bool review_mp4 = false;  ///< Written by writeReview(), not by deliver(): it needs the footage's pictures.
+  ReviewOptions review;
 };
 
 struct DeliveredFile {
@@ -36,6 +39,8 @@ struct DeliveredFile {
   std::string what;  ///< "animated camera and points".
   std::uintmax_t bytes = 0;
 };
+
+inline constexpr std::string_view kReviewName = "review.mp4";
 
 /// The files that a delivery writes.
 std::vector<std::filesystem::path> deliveryFiles(const DeliveryOptions& options);

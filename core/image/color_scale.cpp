@@ -18,4 +18,10 @@ Rgb errorColor(double position) {
   return {mix(0), mix(1), mix(2)};
 }
 
+double errorGlow(double position) {
+  if (std::isnan(position)) return 0;
+  const double t = std::clamp((position - 0.5) / 0.4, 0.0, 1.0);
+  return t * t * (3 - 2 * t);
+}
+
 }  // namespace dusky

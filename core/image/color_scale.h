@@ -7,4 +7,7 @@ namespace dusky {
 /// gives the colour of "unknown", a quiet grey.
 Rgb errorColor(double position);
 
+/// How much an error at this place of the scale glows, 0 to 1: nothing in its lower half, where usual errors lie. Not a number: 0.
+double errorGlow(double position);
+
 }  // namespace dusky

@@ -11,35 +11,19 @@
 
 #include "core/base/log.h"
 #include "core/base/numbers.h"
+#include "core/media/ffmpeg.h"
 #include "core/media/footage.h"
 
 extern "C" {
-#include <libavcodec/avcodec.h>
-#include <libavformat/avformat.h>
 #include <libavutil/display.h>
 #include <libavutil/log.h>
 #include <libavutil/pixdesc.h>
-#include <libswscale/swscale.h>
 }
 
 namespace dusky {
 namespace {
 
-template <auto Free>
-struct FreeByAddress {
-  template <class T>
-  void operator()(T* object) const {
-    Free(&object);
-  }
-};
-struct FreeScaler {
-  void operator()(SwsContext* scaler) const { sws_freeContext(scaler); }
-};
 using Format = std::unique_ptr<AVFormatContext, FreeByAddress<avformat_close_input>>;
-using Codec = std::unique_ptr<AVCodecContext, FreeByAddress<avcodec_free_context>>;
-using Packet = std::unique_ptr<AVPacket, FreeByAddress<av_packet_free>>;
-using Raw = std::unique_ptr<AVFrame, FreeByAddress<av_frame_free>>;
-using Scaler = std::unique_ptr<SwsContext, FreeScaler>;
 
 constexpr int kSmaller = 4;  // of the picture that tracking takes its colours from
 
@@ -117,7 +101,7 @@ void logFfmpeg(void* context, int level, const char* format, va_list values) {
 }
 
 Status MovieSource::open(const std::filesystem::path& path) {
-  av_log_set_callback(logFfmpeg);
+  logFfmpegWords();
   info_.path = path.string();
   if (const Status container = openContainer(); !container.ok()) return container;
   if (const Status decoder = openDecoder(); !decoder.ok()) return decoder;
@@ -436,6 +420,8 @@ Result<Frame> MovieSource::read(int number, FrameUse use) {
   return frame;
 }
 }  // namespace
+
+void logFfmpegWords() { av_log_set_callback(logFfmpeg); }
 
 Result<std::unique_ptr<FrameSource>> openMovie(const std::filesystem::path& path) {
   auto source = std::make_unique<MovieSource>();

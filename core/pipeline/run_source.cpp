@@ -34,6 +34,14 @@ Result<TrackSetPtr> importedFrom(const ProjectStore& store, const ImportedTracks
   return numberedFrom(**read, (*read)->tracks.empty() ? kFirstImportedId : (*read)->tracks.front().id);
 }
 
+Status storeImported(const TrackWork& work, ProjectStore& store) {
+  for (const ImportedTracks& import : work.imported) {
+    if (!import.tracks || store.has(stepOfImport(import), import.key)) continue;
+    if (const Status saved = store.saveResult(stepOfImport(import), import.key, encode(*import.tracks)); !saved.ok()) return saved;
+  }
+  return Done{};
+}
+
 Result<RunResult> RunSource::read() const {
   if (writer && (!solution || !followed)) (void)writer->flush();
   auto document = documentFromJson(run.document);

@@ -41,5 +41,7 @@ RunSummary summaryOf(const Solution& solution);
 /// Where the places of imported tracks are stored, and those that are. Errors: Unreadable: they are not there, or damaged.
 std::string stepOfImport(const ImportedTracks& import);
 Result<TrackSetPtr> importedFrom(const ProjectStore& store, const ImportedTracks& import);
+/// The places of imported tracks are no result that could be made again: they are in the file before a document speaks of them, each kept as long as the file.
+Status storeImported(const TrackWork& work, ProjectStore& store);
 
 }  // namespace dusky

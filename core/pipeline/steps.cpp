@@ -74,11 +74,28 @@ Result<SweepResult> runSweep(const Document& document, const FootageInfo& footag
 
 Result<std::vector<DeliveredFile>> DeliveryJob::run(const DeliveryOptions& options, const Progress& progress) const {
   DeliveryInput input{footage, *solution, scene, timings, warnings, advice.value_or(std::vector<Advice>())};
-  if (!advice && tracks && options.report_json) {
+  if (!advice && current && tracks && options.report_json) {
     const auto advised = adviseOn({document, footage, tracks, solution}, progress.part(0, 0));
     if (advised.ok()) input.advice = *advised;
   }
-  return deliver(input, options, progress);
+  if (!options.review_mp4) return deliver(input, options, progress);
+  auto files = deliver(input, options, progress.part(0, 0.1));
+  if (!files.ok()) return files;
+  const auto path = options.folder / kReviewName;
+  if (const Status written = review(path, options.review, progress.part(0.1, 1)); !written.ok()) return written.error();
+  std::error_code failed;
+  files->push_back({path, "the plate with what the camera says of it (H.264)", std::filesystem::file_size(path, failed)});
+  return files;
+}
+
+Status DeliveryJob::review(const std::filesystem::path& path, const ReviewOptions& options, const Progress& progress) const {
+  if (isTrackFile(document.footage_path)) return invalidInput("There is no review movie of this shot: it is 2D tracks without pictures.");
+  if (const Status fine = options.check(); !fine.ok()) return fine;
+  const auto source = openFootageOf(document);
+  if (!source.ok()) return source.error();
+  static const TrackSet kNoTracks;
+  const ReviewInput input{footage, *solution, scene, tracks ? *tracks : kNoTracks, document.picks.objects, shotName(document.footage_path)};
+  return writeReview(**source, input, options, path, progress);
 }
 
 std::string shotName(const std::filesystem::path& footage) {
@@ -89,7 +106,19 @@ std::string shotName(const std::filesystem::path& footage) {
 
 DeliveryOptions deliveryOptionsOf(const Document& document) {
   const DeliverySettings& chosen = document.delivery;
-  return {defaultDeliveryFolder(document), chosen.camera_glb, chosen.points_ply, chosen.camera_csv, chosen.report_json, chosen.object_glb};
+  return {.folder = defaultDeliveryFolder(document),
+          .camera_glb = chosen.camera_glb,
+          .points_ply = chosen.points_ply,
+          .camera_csv = chosen.camera_csv,
+          .report_json = chosen.report_json,
+          .object_glb = chosen.object_glb,
+          .review_mp4 = chosen.review_mp4,
+          .review = {.objects = chosen.review_objects,
+                     .grid = chosen.review_grid,
+                     .points = chosen.review_points,
+                     .whiskers = chosen.review_whiskers,
+                     .whisker = chosen.review_whisker,
+                     .frames = {}}};
 }
 
 std::filesystem::path defaultDeliveryFolder(const Document& document) {

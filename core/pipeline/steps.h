@@ -105,12 +105,15 @@ struct DeliveryJob {
   SceneFrame scene;
   RunTimings timings;
   std::vector<std::string> warnings;  ///< Besides the solution's own.
-  Document document;                  ///< With the tracks: what advice is worked out from, for the report.
-  TrackSetPtr tracks;
+  Document document;
+  TrackSetPtr tracks;                         ///< What the solve was made from; nullptr: they are others by now.
+  bool current = false;                       ///< Whether document and tracks are those of the solve: advice is worked out from them then, for the report.
   std::optional<std::vector<Advice>> advice;  ///< Where it is known already.
 
-  /// Errors: as deliver().
+  /// Errors: as deliver() and review().
   Result<std::vector<DeliveredFile>> run(const DeliveryOptions& options, const Progress& progress) const;
+  /// The review movie alone. Errors: as writeReview(); InvalidInput: the shot is 2D tracks without pictures.
+  Status review(const std::filesystem::path& path, const ReviewOptions& options, const Progress& progress) const;
 };
 
 /// The document's delivery settings, the folder made definite.

@@ -36,9 +36,15 @@ void Workspace::useStore(std::unique_ptr<ProjectStore> store, std::unique_ptr<Ke
 void Workspace::keepUnsaved() {
   if (file_.store || unsaved_folder_.empty() || !hasFootage()) return;
   const auto path = newKeptFile(unsaved_folder_, shotName(document_.footage_path));
-  auto store = path.ok() ? ProjectStore::create(*path, document_, [this](ProjectStore::Filling& filling) { return fill(filling); })
-                         : Result<std::unique_ptr<ProjectStore>>(path.error());
-  if (store.ok()) return useStore(std::move(*store), std::make_unique<KeptFile>(*path));
+  const bool later = static_cast<bool>(write_listener_);
+  const auto everything = [this](ProjectStore::Filling& filling) { return fill(filling); };
+  auto store =
+      path.ok() ? ProjectStore::create(*path, document_, later ? ProjectStore::Fill() : everything) : Result<std::unique_ptr<ProjectStore>>(path.error());
+  if (store.ok()) {
+    useStore(std::move(*store), std::make_unique<KeptFile>(*path));
+    if (later) fillLater();
+    return;
+  }
   unsaved_folder_.clear();
   if (write_listener_) write_listener_(store.error());
 }
@@ -148,17 +154,16 @@ Status Workspace::afterChange() {
   recall();
   keepUnsaved();
   if (!storing()) return Done{};
-  if (const Status saved = storeImported(*file_.store); !saved.ok()) return saved;
-  return file_.store->saveDocument(document_);
+  return saveDocument();
 }
 
-/// The places of imported tracks are no result that could be made again: they are in the file before the document speaks of them, each kept
-/// as long as the file.
-Status Workspace::storeImported(ProjectStore& store) const {
-  for (const ImportedTracks& import : document_.work.imported) {
-    if (!import.tracks || store.has(stepOfImport(import), import.key)) continue;
-    if (const Status saved = store.saveResult(stepOfImport(import), import.key, encode(*import.tracks)); !saved.ok()) return saved;
-  }
+Status Workspace::saveDocument() {
+  const auto save = [document = document_](ProjectStore& store) {
+    const Status stored = storeImported(document.work, store);
+    return stored.ok() ? store.saveDocument(document) : stored;
+  };
+  if (!write_listener_) return save(*file_.store);
+  file_.writer->writeNewest(save);
   return Done{};
 }
 

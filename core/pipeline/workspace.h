@@ -52,7 +52,8 @@ class Workspace {
   Status relinkFootage(const FootageRecord& found);
   /// As the file has it, or had it.
   const FootageInfo& footageInFile() const { return file_info_; }
-  /// Who hears, from another thread, that a result could not be written into the project file.
+  /// Who hears, from another thread, what could not be written into the project file. With a listener, changes are written later too (flush()), and run(),
+  /// undo() and redo() return no errors of writing.
   void onWriteProblem(ResultWriter::Listener listener);
   /// Waits until all results are written. Errors: CannotWrite: the first that was not, since the last call.
   Status flush() { return file_.writer ? file_.writer->flush() : Status(Done{}); }
@@ -156,7 +157,7 @@ class Workspace {
   void remember();
   void recall();
   void refreshTracks();
-  Status storeImported(ProjectStore& store) const;
+  Status saveDocument();
   void readImported(std::string* warning);
   void refreshPicks();
   std::string solvedTracksKey() const;
@@ -164,6 +165,7 @@ class Workspace {
   TrackSetPtr madeTracks(const std::string& key) const;
   std::vector<std::pair<std::string, TrackSetPtr>> tracksToStore() const;
   Status fill(ProjectStore::Filling& filling) const;
+  void fillLater();
   Status addTo(ProjectStore& store, Document& document) const;
   std::optional<std::string> bytesOf(const Run& run) const;
   std::optional<std::string> tracksBytes(const std::string& key) const;

@@ -99,6 +99,22 @@ void Workspace::saveTracks() {
     file_.writer->write([key = key, tracks = tracks](ProjectStore& store) { return store.saveResult("tracks", key, encode(*tracks)); });
 }
 
+/// What fill() puts into a new file, by the writer: nobody waits for it.
+void Workspace::fillLater() {
+  std::set<std::string> needed;
+  for (const Run& run : ledger_.runs()) {
+    const SolutionPtr made = document_.ledger.isDropped(run.id) ? nullptr : made_solutions_.find(run.keys.own);
+    if (!made) continue;
+    file_.writer->write([run, made](ProjectStore& store) { return store.saveRun(run, encode(*made)); });
+    needed.insert(run.keys.tracks);
+  }
+  for (const std::string& key : needed) {
+    if (const TrackSetPtr made = made_tracks_.find(key))
+      file_.writer->write([key, made](ProjectStore& store) { return store.saveResult("tracks", key, encode(*made)); });
+  }
+  saveTracks();
+}
+
 /// The solve is encoded and written in the background, together with its line in the ledger.
 void Workspace::saveRun(int id) {
   const Run& run = *ledger_.find(id);
@@ -277,7 +293,7 @@ void Workspace::showNewest() {
   if (marks == document_.ledger) return;
   document_.ledger = seen_.ledger = marks;
   if (!storing()) return;
-  if (const Status saved = file_.store->saveDocument(document_); !saved.ok() && write_listener_) write_listener_(saved.error());
+  (void)saveDocument();  // the next change would tell
 }
 
 /// A long session makes many. Without a file they are nowhere else.
@@ -328,7 +344,7 @@ std::optional<std::string> Workspace::tracksBytes(const std::string& key) const 
 
 /// Adds what that project does not have yet: its runs get numbers of their own there, and what it says about its runs stays.
 Status Workspace::addTo(ProjectStore& store, Document& document) const {
-  if (const Status saved = storeImported(store); !saved.ok()) return saved;
+  if (const Status saved = storeImported(document_.work, store); !saved.ok()) return saved;
   for (const auto& [key, tracks] : tracksToStore()) {
     if (const Status saved = store.saveResult("tracks", key, encode(*tracks)); !saved.ok()) return saved;
   }

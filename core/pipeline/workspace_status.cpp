@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include "core/pipeline/workspace.h"
+#include "core/solve/remeasure.h"
 #include "core/track/track_files.h"
 
 namespace dusky {
@@ -87,7 +88,9 @@ Result<DeliveryJob> Workspace::deliveryJob(double total_s) const {
                   .warnings = {},
                   .advice = std::nullopt};
   // Advice is on a solve of these settings; on one that is stale there is none.
-  if (status(Step::Solve).state == StepState::Current) job.document = document(), job.tracks = tracks_;
+  job.document = document();
+  job.current = status(Step::Solve).state == StepState::Current;
+  if (tracks_ && madeFrom(*solution_, *tracks_)) job.tracks = tracks_;
   if (tracks_) {
     job.timings.decode_s = tracks_->summary.decode_s;
     job.timings.track_s = tracks_->summary.track_s;

@@ -58,6 +58,9 @@ struct DeliverySettings {
   std::string folder;  ///< Empty: beside the footage.
   bool camera_glb = true, points_ply = true, camera_csv = true, report_json = true;
   bool object_glb = false;  ///< See DeliveryOptions.
+  bool review_mp4 = false;  ///< See ReviewOptions, for what follows too.
+  bool review_objects = true, review_grid = false, review_points = false, review_whiskers = true;
+  double review_whisker = 20;
   bool operator==(const DeliverySettings&) const = default;
 };
 

@@ -242,13 +242,18 @@ void ProjectStore::rememberFile() {
 
 bool ProjectStore::changedOutside() const {
   if (identityOf(path_) != identity_) return true;
+  const std::unique_lock lock(mutex_, std::try_to_lock);
+  return lock && database_->pragma("data_version") != data_version_;
+}
+
+bool ProjectStore::changedForSure() const {
   const std::lock_guard lock(mutex_);
-  return database_->pragma("data_version") != data_version_;
+  return identityOf(path_) != identity_ || database_->pragma("data_version") != data_version_;
 }
 
 Status ProjectStore::refuseIfChanged() const {
   if (!writable()) return cannotWrite(read_only_.empty() ? fmt::format("{} was opened to be read only.", path_.string()) : read_only_);
-  if (!changedOutside()) return Done{};
+  if (!changedForSure()) return Done{};
   std::error_code failed;
   return cannotWrite(
       fmt::format("{} was {} by another program since it was opened: nothing more is saved into it. Save this shot under another name, or open "

@@ -49,7 +49,7 @@ class ProjectStore {
   bool writable() const { return lock_ != nullptr; }
   /// Why nothing can be saved here: a sentence; empty when it can, or when it was opened to be read.
   const std::string& readOnlyBecause() const { return read_only_; }
-  /// Whether another program replaced, removed or changed the file since it was opened or last saved.
+  /// Whether another program replaced, removed or changed the file since it was opened or last saved. False while this one is writing: it is not waited for.
   bool changedOutside() const;
 
   /// What can be read of it; see readOnlyBecause() for what could not.
@@ -85,6 +85,7 @@ class ProjectStore {
   Status connect();
   void openToRead(const std::string& why);
   Result<Document> readDocument(std::vector<std::string>& lost) const;
+  bool changedForSure() const;
   Status refuseIfChanged() const;
   void rememberFile();
   template <class Write>

@@ -1,5 +1,7 @@
 #include "core/project/result_writer.h"
 
+#include <utility>
+
 namespace dusky {
 
 ResultWriter::ResultWriter(std::shared_ptr<ProjectStore> store, Listener listener)
@@ -16,6 +18,19 @@ void ResultWriter::write(Task task) {
     tasks_.push_back(std::move(task));
   }
   changed_.notify_all();
+}
+
+void ResultWriter::writeNewest(Task task) {
+  {
+    const std::lock_guard lock(mutex_);
+    if (std::exchange(newest_, std::move(task))) return;
+  }
+  write([this](ProjectStore& store) {
+    std::unique_lock lock(mutex_);
+    const Task newest = *std::exchange(newest_, std::nullopt);
+    lock.unlock();
+    return newest(store);
+  });
 }
 
 Status ResultWriter::flush() {

@@ -3,6 +3,7 @@
 #include <deque>
 #include <functional>
 #include <mutex>
+#include <optional>
 #include <thread>
 
 #include "core/project/project_store.h"
@@ -23,6 +24,8 @@ class ResultWriter {
 
   /// Returns at once; the task runs later, on the writer's thread.
   void write(Task task);
+  /// The same; one given this way before that still waits is passed over for it.
+  void writeNewest(Task task);
   /// Waits until everything given so far is written. Errors: the first failure since the last call.
   Status flush();
 
@@ -34,6 +37,7 @@ class ResultWriter {
   std::mutex mutex_;  ///< Guards what follows.
   std::condition_variable_any changed_;
   std::deque<Task> tasks_;
+  std::optional<Task> newest_;
   bool writing_ = false;
   Status failure_ = Done{};
   std::jthread worker_;  ///< Last: it uses the others.

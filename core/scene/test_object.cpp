@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "core/base/numbers.h"
 
@@ -9,6 +10,28 @@ namespace dusky {
 namespace {
 
 constexpr double kTau = 6.283185307179586;
+
+Vec3 towardsLight() { return Vec3(-0.4, 0.8, 0.45).normalized(); }
+
+/// Anticlockwise; the monotone chain of Andrew, "Another efficient algorithm for convex hulls in two dimensions" (1979).
+std::vector<Vec2> convexHull(std::vector<Vec2> points) {
+  if (points.size() < 3) return {};
+  std::sort(points.begin(), points.end(), [](const Vec2& a, const Vec2& b) { return std::pair(a.x(), a.y()) < std::pair(b.x(), b.y()); });
+  std::vector<Vec2> hull;
+  const auto add = [&hull](const Vec2& p, std::size_t keep) {
+    const auto turnsRight = [&] {
+      const Vec2 &a = hull[hull.size() - 2], &b = hull.back();
+      return (b.x() - a.x()) * (p.y() - a.y()) - (b.y() - a.y()) * (p.x() - a.x()) <= 0;
+    };
+    while (hull.size() >= keep && turnsRight()) hull.pop_back();
+    hull.push_back(p);
+  };
+  for (const Vec2& p : points) add(p, 2);
+  const std::size_t lower = hull.size() + 1;
+  for (auto p = std::next(points.rbegin()); p != points.rend(); ++p) add(*p, lower);
+  hull.pop_back();
+  return hull;
+}
 
 SolidFace face(const Vec3& a, const Vec3& b, const Vec3& c) { return {{a, b, c}, (b - a).cross(c - a).normalized()}; }
 
@@ -69,6 +92,27 @@ std::vector<SolidFace> solidOf(const TestObject& object, const Solution& solutio
     for (Vec3& corner : f.corners) corner = foot + object.size * corner;
   }
   return faces;
+}
+
+double lightOn(const Vec3& normal) { return 0.35 + 0.65 * std::max(0.0, normal.dot(towardsLight())); }
+
+std::vector<Vec3> shadowOf(const TestObject& object, const Solution& solution, const SceneFrame& scene) {
+  const std::vector<SolidFace> faces = solidOf(object, solution, scene);
+  double level = std::numeric_limits<double>::infinity();
+  for (const SolidFace& face : faces) {
+    for (const Vec3& corner : face.corners) level = std::min(level, corner.y());
+  }
+  const Vec3 light = towardsLight();
+  std::vector<Vec2> thrown;
+  for (const SolidFace& face : faces) {
+    for (const Vec3& corner : face.corners) {
+      const Vec3 at = corner - light * ((corner.y() - level) / light.y());
+      thrown.emplace_back(at.x(), at.z());
+    }
+  }
+  std::vector<Vec3> outline;
+  for (const Vec2& p : convexHull(std::move(thrown))) outline.emplace_back(p.x(), level, p.y());
+  return outline;
 }
 
 double usualSize(const Solution& solution, const SceneFrame& scene, int track) {

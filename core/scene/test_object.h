@@ -27,6 +27,14 @@ struct SolidFace {
 /// straight triangles through a lens with usual distortion.
 std::vector<SolidFace> solidOf(const TestObject& object, const Solution& solution, const SceneFrame& scene);
 
+/// The outline of the shadow that it throws on the level it stands on, in scene coordinates; empty when the track has no place. Convex, as the objects are.
+std::vector<Vec3> shadowOf(const TestObject& object, const Solution& solution, const SceneFrame& scene);
+
+/// How test objects are lit everywhere: the light a face with this outward normal gets, 0 to 1.
+double lightOn(const Vec3& normal);
+/// The colour of a face that gets all of it.
+inline constexpr std::array<double, 3> kSolidTint = {0.80, 0.74, 0.90};
+
 /// A height that looks right beside the track: a tenth of its distance from the middle camera, in scene units, rounded to 1, 2 or 5.
 double usualSize(const Solution& solution, const SceneFrame& scene, int track);
 

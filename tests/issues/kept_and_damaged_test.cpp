@@ -3,6 +3,7 @@
 #include <unistd.h>
 
 #include <fstream>
+#include <mutex>
 
 #include "core/base/atomic_file.h"
 #include "core/base/log.h"
@@ -105,6 +106,48 @@ TEST(UnsavedShots, AFolderThatTakesNothingIsSaidOnceAndWorkGoesOn) {
   ASSERT_EQ(said.size(), 1u);
   EXPECT_THAT(said[0], HasSubstr("cannot be kept"));
   EXPECT_EQ(w.document().seed, 6);
+}
+
+TEST(WrittenLater, ChangesAreInTheFileAfterFlushAndAFailureIsTold) {
+  const TemporaryFolder folder;
+  Workspace w = opened(folder / "unsaved");
+  std::mutex mutex;
+  std::vector<std::string> said;
+  w.onWriteProblem([&](const Error& error) {
+    const std::lock_guard lock(mutex);
+    said.push_back(error.message);
+  });
+  ASSERT_TRUE(w.saveAs(folder / "a.moth").ok());
+  for (int seed = 2; seed < 40; ++seed) changeSeed(w, seed);
+  ASSERT_TRUE(w.flush().ok());
+  EXPECT_EQ((*ProjectStore::open(folder / "a.moth", ProjectStore::Access::Read))->document()->seed, 39);
+  EXPECT_FALSE(w.fileChangedOutside()) << "it was this one";
+  fs::remove(folder / "a.moth");
+  changeSeed(w, 50);
+  EXPECT_FALSE(w.flush().ok());
+  const std::lock_guard lock(mutex);
+  ASSERT_EQ(said.size(), 1u);
+  EXPECT_THAT(said[0], HasSubstr("removed by another program"));
+  EXPECT_EQ(w.document().seed, 50) << "nothing of it is lost";
+}
+
+TEST(WrittenLater, WhatWasMadeBeforeTheFirstChangeIsKeptToo) {
+  const TemporaryFolder folder;
+  const fs::path kept = folder / "unsaved";
+  inAProgramThatDies([&] {
+    Workspace w = opened(kept);
+    w.onWriteProblem([](const Error&) {});
+    w.takeTracks(tracked(w), keyOf(w));
+    (void)w.run(pinTracks(w.document(), {w.tracks()->tracks[3].id}, true));
+    (void)w.flush();
+    new Workspace(std::move(w));
+  });
+  const auto shots = unsavedShots(kept);
+  ASSERT_EQ(shots.size(), 1u);
+  Workspace w;
+  ASSERT_TRUE(w.openUnsaved(shots[0].file).ok());
+  EXPECT_EQ(w.status(Step::Tracks).state, StepState::Current);
+  EXPECT_EQ(w.document().picks.pinned.size(), 1u);
 }
 
 TEST(UnsavedShots, UndoGoesOnAfterSaving) {

@@ -82,8 +82,14 @@ void MainWindow::makeActions() {
                         &ViewSettings::showMasks);
   objects_ = switchAction(tr("Show test objects"), tr("Cones and cubes in Plate and Space."), QKeySequence(Qt::Key_O), "solid", &ViewSettings::objectsShown,
                           &ViewSettings::showObjects);
-  colors_ = switchAction(tr("Points in picture colours"), tr("Picture colours instead of error colours in Space."), QKeySequence(Qt::Key_C), "picture-colors",
-                         &ViewSettings::pictureColors, &ViewSettings::setPictureColors);
+  paths_ = switchAction(tr("Show paths of tracks"), tr("Where each was in the eight frames before and, fainter, will be in the eight after."),
+                        QKeySequence(Qt::Key_S), "paths", &ViewSettings::pathsShown, &ViewSettings::showPaths);
+  field_ = switchAction(tr("Mean errors over the picture"),
+                        tr("The errors of all frames, a mean for each part of the picture: what is wrong everywhere alike, as a lens is, shows as a pattern."),
+                        QKeySequence(Qt::Key_V), "field", &ViewSettings::fieldShown, &ViewSettings::showField);
+  next_colors_ =
+      action(tr("Space: other colours of points"), tr("Picture, error, depth, parallax, how sure the depth is: one after the other."), QKeySequence(Qt::Key_C));
+  connect(next_colors_, &QAction::triggered, &session_.view, &ViewSettings::nextPointColor);
   orbit_ = spaceMode(Eye::Mode::Orbit, tr("Space: orbit"), tr("Look round the set."), QKeySequence(Qt::Key_2), "orbit");
   top_ = spaceMode(Eye::Mode::Top, tr("Space: from above"), tr("Straight down on the ground."), QKeySequence(Qt::Key_3), "top");
   through_ = spaceMode(Eye::Mode::Camera, tr("Space: through the camera"), tr("As the solved camera sees it in this frame, without lens distortion."),
@@ -165,14 +171,14 @@ void MainWindow::makeMenus() {
   QMenu* view = menuBar()->addMenu(tr("View"));
   view->addActions({box_, lasso_, mask_edit_, hand_, region_, edge_, leave_tool_});
   view->addSeparator();
-  view->addActions({fit_, actual_, tracks_, aside_, candidates_, masks_, grid_, objects_, straight_});
+  view->addActions({fit_, actual_, tracks_, aside_, paths_, field_, candidates_, masks_, grid_, objects_, straight_});
   view->addSeparator();
   for (const ViewInfo& info : kViews) {
     if (info.key != 0) view->addAction(show_.at(info.view));
   }
   view->addAction(fill_);
   view->addSeparator();
-  view->addActions({orbit_, top_, through_, frame_all_, colors_});
+  view->addActions({orbit_, top_, through_, frame_all_, next_colors_});
   view->addSeparator();
   view->addAction(whole_map_);
   QMenu* help = menuBar()->addMenu(tr("Help"));

@@ -43,6 +43,26 @@ QComboBox* whiskerField(ViewSettings& view) {
   return field;
 }
 
+QComboBox* pointColorField(ViewSettings& view) {
+  using PointColor = ViewSettings::PointColor;
+  auto* field = new QComboBox;
+  field->setObjectName("pointColor");
+  const std::vector<std::pair<QString, PointColor>> colors = {{QObject::tr("picture"), PointColor::Picture},
+                                                              {QObject::tr("error"), PointColor::Error},
+                                                              {QObject::tr("depth"), PointColor::Depth},
+                                                              {QObject::tr("parallax"), PointColor::Parallax},
+                                                              {QObject::tr("depth ±"), PointColor::DepthSigma}};
+  for (const auto& [name, color] : colors) field->addItem(name, static_cast<int>(color));
+  field->setFocusPolicy(Qt::NoFocus);
+  field->setToolTip(
+      QObject::tr("What colours the points: the picture, with errors that glow over it; their error; how far they are from the nearest camera; "
+                  "how much their rays differ (light: hardly); how sure their depth is (light: hardly)."));
+  QObject::connect(field, &QComboBox::currentIndexChanged, &view,
+                   [field, &view] { view.setPointColor(static_cast<PointColor>(field->currentData().toInt())); });
+  QObject::connect(&view, &ViewSettings::changed, field, [field, &view] { field->setCurrentIndex(field->findData(static_cast<int>(view.pointColor()))); });
+  return field;
+}
+
 QSlider* marksField(ViewSettings& view) {
   auto* field = new QSlider(Qt::Horizontal);
   field->setObjectName("pictureOrMarks");
@@ -93,7 +113,7 @@ ViewFrame* MainWindow::framePlate() {
   frame->addGap();
   for (QAction* tool : {fit_, actual_}) frame->addTool(tool);
   frame->addGap();
-  for (QAction* tool : {tracks_, aside_, candidates_, masks_, grid_, objects_}) frame->addTool(tool);
+  for (QAction* tool : {tracks_, aside_, paths_, field_, candidates_, masks_, grid_, objects_}) frame->addTool(tool);
   frame->addGap();
   frame->addTool(whiskerField(session_.view));
   frame->addTool(marksField(session_.view));
@@ -105,7 +125,8 @@ ViewFrame* MainWindow::frameSpace() {
   auto* frame = new ViewFrame(tr("SPACE"), space_);
   for (QAction* tool : {orbit_, top_, through_}) frame->addTool(tool);
   frame->addGap();
-  for (QAction* tool : {colors_, frame_all_}) frame->addTool(tool);
+  frame->addTool(frame_all_);
+  frame->addTool(pointColorField(session_.view));
   connect(space_, &SpaceView::noteChanged, frame, &ViewFrame::setNote);
   return frame;
 }

@@ -112,7 +112,7 @@ void Transport::refreshCard() {
   else if (ids.size() == 1)
     card_->setText(trackText(session_.model, ids.front()));
   else
-    card_->setText(ids.empty() ? (session_.model.tracks() ? tr("Point at a track to read it.") : "") : tr("%1 tracks selected").arg(ids.size()));
+    card_->setText(ids.empty() ? (session_.model.tracks() ? tr("Point at a track to read it.") : "") : selectionText(session_));
 }
 
 }  // namespace dusky::desktop

@@ -45,7 +45,7 @@ ErrorMap::ErrorMap(Session& session, QWidget* parent)
   connect(&session_.view, &ViewSettings::changed, this, &ErrorMap::refreshLane);
   connect(&session_.model, &DocumentModel::documentChanged, this, &ErrorMap::refreshLane);
   connect(&session_.jobs, &Jobs::footageChecked, this, &ErrorMap::refreshCurves);
-  connect(&session_.selection, &Selection::hoverChanged, this, qOverload<>(&QWidget::update));
+  connect(&session_.selection, &Selection::hoverChanged, this, &ErrorMap::updateHovered);
 }
 
 int ErrorMap::frames() const { return session_.model.lastFrame() - session_.model.firstFrame() + 1; }
@@ -238,10 +238,25 @@ QRect ErrorMap::curveName(FrameCurve curve) const {
   return {curve_names_.left(), curve_names_.top() + static_cast<int>(curve) * each, curve_names_.width(), each};
 }
 
-void ErrorMap::reveal(int track) {
+std::optional<int> ErrorMap::rowOfTrack(int track) const {
   const auto found = std::find(rows_.tracks.begin(), rows_.tracks.end(), track);
-  if (found == rows_.tracks.end()) return;
-  vertical_.reveal(static_cast<int>(found - rows_.tracks.begin()));
+  return found != rows_.tracks.end() ? std::optional(static_cast<int>(found - rows_.tracks.begin())) : std::nullopt;
+}
+
+QRectF ErrorMap::rowBox(int row) const {
+  return {1.0 * map_.left(), map_.top() + vertical_.placeOf(row), 1.0 * map_.width(), std::max(1.0, vertical_.size_px())};
+}
+
+void ErrorMap::updateHovered(int before) {
+  for (const int track : {before, session_.selection.hovered()}) {
+    if (const auto row = rowOfTrack(track)) update(rowBox(*row).toAlignedRect().adjusted(0, -2, 0, 2));
+  }
+}
+
+void ErrorMap::reveal(int track) {
+  const auto row = rowOfTrack(track);
+  if (!row) return;
+  vertical_.reveal(*row);
   showBars();
   renderCells();
 }

@@ -74,6 +74,7 @@ class ErrorMap : public QWidget {
   void renderCells();
   void markGoing();
   void refreshCurves();
+  void updateHovered(int before);
   // Where it is.
   void layOut();
   void takeBars();
@@ -84,6 +85,8 @@ class ErrorMap : public QWidget {
   int frameOf(double x) const;
   int rowOf(double y) const;
   ErrorGrid::Cell cellUnder(const QPointF& at) const;
+  std::optional<int> rowOfTrack(int track) const;
+  QRectF rowBox(int row) const;
   const RowGroup* groupUnder(const QPointF& at) const;
   QRect curveRoom() const;
   QRect curveName(FrameCurve curve) const;
@@ -96,9 +99,9 @@ class ErrorMap : public QWidget {
   QString tipAt(const QPointF& at) const;
   std::optional<double> errorIn(int row, int frame) const;
   // How it looks.
-  void drawCells(QPainter& painter) const;
-  void drawPicked(QPainter& painter) const;
-  void drawGroups(QPainter& painter) const;
+  void drawCells(QPainter& painter, const QRect& where) const;
+  void drawPicked(QPainter& painter, const QRect& where) const;
+  void drawGroups(QPainter& painter, const QRect& where) const;
   void drawCurves(QPainter& painter) const;
   void drawCurveNames(QPainter& painter) const;
   void drawPlayhead(QPainter& painter) const;

@@ -1,3 +1,4 @@
+#include <QPaintEvent>
 #include <QPainter>
 #include <cmath>
 
@@ -7,31 +8,33 @@
 
 namespace dusky::desktop {
 
-void ErrorMap::paintEvent(QPaintEvent*) {
+void ErrorMap::paintEvent(QPaintEvent* event) {
   QPainter painter(this);
+  const QRect where = event->rect();
+  const bool below = where.bottom() > map_.bottom();  // pointing at another row touches nothing there
   painter.fillRect(map_, color::Night);
   painter.fillRect(curve_box_, color::Night);
-  drawLane(painter);
+  if (below) drawLane(painter);
   if (rows_.tracks.empty()) {
     painter.setPen(color::Quiet);
     painter.drawText(map_, Qt::AlignCenter,
                      session_.model.hasFootage() ? tr("Each track becomes a row here, each frame a column; what is wrong will glow.") : "");
   } else {
-    drawCells(painter);
-    drawGroups(painter);
+    drawCells(painter, where);
+    drawGroups(painter, where);
   }
   painter.save();
   painter.setClipRect(QRect(map_.topLeft(), curve_box_.bottomRight()));
   drawLeftOut(painter);
   drawMissing(painter);
-  drawCurves(painter);
-  drawChecks(painter);
+  if (below) drawCurves(painter);
+  if (below) drawChecks(painter);
   drawPlayhead(painter);
   painter.restore();
-  drawCurveNames(painter);
+  if (below) drawCurveNames(painter);
 }
 
-void ErrorMap::drawCells(QPainter& painter) const {
+void ErrorMap::drawCells(QPainter& painter, const QRect& where) const {
   painter.save();
   painter.setClipRect(map_);
   painter.drawImage(map_.topLeft(), cells_);
@@ -43,7 +46,7 @@ void ErrorMap::drawCells(QPainter& painter) const {
       painter.drawLine(QPointF(map_.left(), y), QPointF(map_.right(), y));
     }
   }
-  drawPicked(painter);
+  drawPicked(painter, where);
   if (press_ && !scrubbing_ && (now_ - *press_).manhattanLength() >= 4) {
     painter.setPen(QPen(color::Lamp, 1, Qt::DashLine));
     painter.drawRect(QRectF(QPointF(map_.left(), press_->y()), QPointF(map_.right() - 1, now_.y())).normalized());
@@ -51,18 +54,20 @@ void ErrorMap::drawCells(QPainter& painter) const {
   painter.restore();
 }
 
-void ErrorMap::drawPicked(QPainter& painter) const {
+void ErrorMap::drawPicked(QPainter& painter, const QRect& where) const {
   const int hovered = session_.selection.hovered();
   if (session_.selection.empty() && hovered == 0) return;
   const double each = vertical_.size_px();
-  const int from = static_cast<int>(vertical_.first()), to = std::min(rowCount(), static_cast<int>(vertical_.first() + vertical_.shown()) + 1);
+  const QRect seen = where.intersected(map_);
+  const auto rowNear = [this](double y) { return std::clamp(static_cast<int>(std::floor(vertical_.indexAt(y - map_.top()))), 0, rowCount()); };
+  const int from = rowNear(seen.top() - 2), to = std::min(rowCount(), rowNear(seen.bottom() + 3) + 1);
   // Where many share a pixel, it is washed once.
   std::array<double, 2> washed = {-1, -1};
   for (int r = from; r < to; ++r) {
     const int id = trackAt(r);
     const bool selected = session_.selection.contains(id);
     if (!selected && id != hovered) continue;
-    const QRectF row(map_.left(), map_.top() + vertical_.placeOf(r), map_.width(), std::max(1.0, each));
+    const QRectF row = rowBox(r);
     double& last = washed[selected ? 0 : 1];
     if (std::floor(row.top()) == last) continue;
     last = std::floor(row.top());
@@ -74,7 +79,7 @@ void ErrorMap::drawPicked(QPainter& painter) const {
 }
 
 /// A line between groups, and their names beside the map.
-void ErrorMap::drawGroups(QPainter& painter) const {
+void ErrorMap::drawGroups(QPainter& painter, const QRect& where) const {
   painter.save();
   painter.setClipRect(QRect(QPoint(0, map_.top()), map_.bottomRight()));
   const int line = painter.fontMetrics().height();
@@ -83,7 +88,7 @@ void ErrorMap::drawGroups(QPainter& painter) const {
     if (bottom < map_.top() || top > map_.bottom()) continue;
     painter.setPen(QPen(color::Edge, 1));
     if (group.first > 0) painter.drawLine(QPointF(gutter_.isEmpty() ? map_.left() : gutter_.left(), top), QPointF(map_.right(), top));
-    if (gutter_.isEmpty()) continue;
+    if (!gutter_.intersects(where)) continue;
     const QRectF room =
         QRectF(gutter_.left(), std::max<double>(top, map_.top()), gutter_.width(), std::min<double>(bottom, map_.bottom()) - std::max<double>(top, map_.top()));
     if (room.height() < line - 2) continue;

@@ -2,6 +2,7 @@
 #include <QObject>
 #include <algorithm>
 #include <optional>
+#include <utility>
 #include <vector>
 
 namespace dusky::desktop {
@@ -38,14 +39,15 @@ class Selection : public QObject {
   void clear() { pick({}, Mode::Replace); }
   void hover(int id, std::optional<int> frame = std::nullopt) {
     if (id == hovered_ && frame == hovered_frame_) return;
-    hovered_ = id;
+    const int before = std::exchange(hovered_, id);
     hovered_frame_ = frame;
-    emit hoverChanged();
+    emit hoverChanged(before);
   }
 
  signals:
   void changed();
-  void hoverChanged();
+  /// `before`: the track that was pointed at before; 0: none.
+  void hoverChanged(int before);
 
  private:
   std::vector<int> ids_, sorted_;

@@ -34,7 +34,10 @@ void TrackFacts::answer(const Question& question, const std::stop_token& dropped
   auto facts = std::make_shared<Facts>();
   facts->solution = question.solution;
   facts->frames = frameFigures(*question.solution);
-  if (madeFrom(*question.solution, *question.tracks)) facts->tracks = measureTracks(*question.solution, *question.tracks);
+  if (madeFrom(*question.solution, *question.tracks)) {
+    facts->tracks = measureTracks(*question.solution, *question.tracks);
+    facts->field = residualField(*question.solution, *question.tracks);
+  }
   QMetaObject::invokeMethod(
       this,
       [this, facts, dropped] {

@@ -4,6 +4,7 @@
 #include "apps/desktop/model/document_model.h"
 #include "apps/desktop/model/newest_only.h"
 #include "core/review/frame_figures.h"
+#include "core/review/residual_field.h"
 #include "core/review/track_measures.h"
 
 namespace dusky::desktop {
@@ -16,6 +17,7 @@ class TrackFacts : public QObject {
     SolutionPtr solution;               ///< That they are of; nullptr: none are known.
     std::vector<TrackMeasures> tracks;  ///< By id.
     std::vector<FrameFigures> frames;
+    ResidualField field;
     const TrackMeasures* find(int track) const;
   };
   using FactsPtr = std::shared_ptr<const Facts>;

@@ -8,7 +8,9 @@ namespace dusky::desktop {
 class ViewSettings : public QObject {
   Q_OBJECT
  public:
-  enum class Tool { Box, Lasso, MaskEllipse, MaskBox, MaskCurve, MaskEdit, Hand, Region, Edge };
+  /// What colours the points in Space.
+  enum class PointColor { Picture, Error, Depth, Parallax, DepthSigma };
+  enum class Tool { Box, Lasso, MaskEllipse, MaskBox, MaskCurve, MaskEdit, Hand, Region, PruneRegion, Edge };
   using QObject::QObject;
 
   double errorTop() const { return error_top_px_; }  ///< Error at the bright end of the scale, px.
@@ -24,11 +26,13 @@ class ViewSettings : public QObject {
   bool masksShown() const { return masks_; }
   bool gridShown() const { return grid_; }
   bool objectsShown() const { return objects_; }
-  bool pictureColors() const { return picture_colors_; }  ///< Points in Space: in the picture's colours where no error glows.
-  bool straight() const { return straight_; }             ///< The Plate without the lens's distortion.
-  bool candidatesShown() const { return candidates_; }    ///< Features of the frame that tracking would begin with.
-  int chosenMask() const { return chosen_mask_; }         ///< 0: none.
-  int regionFrames() const { return region_frames_; }     ///< "Add tracks here" reaches so many frames each way; 0: all.
+  bool pathsShown() const { return paths_; }  ///< Where tracks were just before and will be just after.
+  bool fieldShown() const { return field_; }  ///< Mean errors over the picture; see ResidualField.
+  PointColor pointColor() const { return point_color_; }
+  bool straight() const { return straight_; }           ///< The Plate without the lens's distortion.
+  bool candidatesShown() const { return candidates_; }  ///< Features of the frame that tracking would begin with.
+  int chosenMask() const { return chosen_mask_; }       ///< 0: none.
+  int regionFrames() const { return region_frames_; }   ///< "Add tracks here" reaches so many frames each way; 0: all.
   Tool tool() const { return tool_; }
 
  public slots:
@@ -44,7 +48,10 @@ class ViewSettings : public QObject {
   void showMasks(bool on) { set(masks_, on); }
   void showGrid(bool on) { set(grid_, on); }
   void showObjects(bool on) { set(objects_, on); }
-  void setPictureColors(bool on) { set(picture_colors_, on); }
+  void showPaths(bool on) { set(paths_, on); }
+  void showField(bool on) { set(field_, on); }
+  void setPointColor(PointColor color) { set(point_color_, color); }
+  void nextPointColor() { setPointColor(static_cast<PointColor>((static_cast<int>(point_color_) + 1) % 5)); }
   void showCandidates(bool on) { set(candidates_, on); }
   void chooseMask(int id) { set(chosen_mask_, id); }
   void setRegionFrames(int frames) { set(region_frames_, frames); }
@@ -75,8 +82,9 @@ class ViewSettings : public QObject {
 
   double error_top_px_ = 1.0, whisker_ = 10.0;
   int marks_ = 50;
-  bool tracks_ = true, masks_ = true, aside_ = false, grid_ = false, objects_ = true, picture_colors_ = true, candidates_ = false, straight_ = false;
+  bool tracks_ = true, masks_ = true, aside_ = false, grid_ = false, objects_ = true, paths_ = false, field_ = false, candidates_ = false, straight_ = false;
   int chosen_mask_ = 0, region_frames_ = 12;
+  PointColor point_color_ = PointColor::Picture;
   Tool tool_ = Tool::Box;
 };
 

@@ -131,10 +131,7 @@ void applyTheme(QApplication& application, bool high_contrast) {
 
 QIcon icon(const char* name) { return QIcon(QString(":/icons/%1.svg").arg(name)); }
 
-double glow(double error_px, double top_px) {
-  const double t = std::clamp((error_px / top_px - 0.5) / 0.4, 0.0, 1.0);
-  return std::isnan(error_px) ? 0 : t * t * (3 - 2 * t);
-}
+double glow(double error_px, double top_px) { return errorGlow(error_px / top_px); }
 
 QColor errorQColor(double error_px, double top_px) {
   const Rgb c = errorColor(error_px / top_px);

@@ -37,6 +37,27 @@ QString joined(QStringList parts) {
 
 }  // namespace
 
+QString sceneLengthText(const SceneFrame& scene, double length, int digits) {
+  return scene.metric ? lengthText(length, digits) : QObject::tr("%1 units").arg(length, 0, 'g', digits);
+}
+
+QString selectionText(const Session& session) {
+  const auto& ids = session.selection.ids();
+  const QString count = QObject::tr("%1 tracks selected").arg(ids.size());
+  const auto& scene = session.model.scene();
+  if (!scene || !session.model.solution() || ids.size() < 2 || ids.size() > 3) return count;
+  std::vector<Vec3> places;
+  for (const int id : ids) {
+    const SolvedTrack* track = session.model.solution()->find(id);
+    if (!track || !track->hasPlace()) return count;
+    places.push_back(scene->scene_from_solve * track->point);
+  }
+  if (places.size() == 2) return joined({count, QObject::tr("%1 apart").arg(sceneLengthText(*scene, (places[1] - places[0]).norm(), 3))});
+  const Vec3 one = places[0] - places[1], other = places[2] - places[1];
+  const double angle = std::atan2(one.cross(other).norm(), one.dot(other)) * 180 / M_PI;
+  return joined({count, QObject::tr("%1° at track %2").arg(angle, 0, 'f', 1).arg(QString::fromStdString(session.model.workspace().nameOf(ids[1])))});
+}
+
 QString trackText(const DocumentModel& model, int id) {
   const TrackSetPtr tracks = model.tracks();
   const Track* track = tracks ? tracks->find(id) : nullptr;

@@ -2,47 +2,35 @@
 
 #include <algorithm>
 
-#include "apps/desktop/paint/solid_shade.h"
-#include "core/scene/test_object.h"
+#include "core/scene/seen_scene.h"
 
 namespace dusky::desktop {
 namespace {
 
-constexpr int kTrail = 8;  // frames
+constexpr int kPath = 8;  // frames each way
 
 QPointF point(const Vec2& p) { return {p.x(), p.y()}; }
 
-std::vector<QPointF> trailOf(const Track& track, int frame) {
-  std::vector<QPointF> trail;
-  for (const Observation& o : track.observations) {
-    if (o.frame > frame) break;
-    if (o.frame >= frame - kTrail) trail.push_back(point(o.position));
-  }
-  return trail;
+std::vector<QPointF> pathOf(const Track& track, int first, int last) {
+  std::vector<QPointF> path;
+  const auto& seen = track.observations;
+  auto at = std::lower_bound(seen.begin(), seen.end(), first, [](const Observation& o, int frame) { return o.frame < frame; });
+  for (; at != seen.end() && at->frame <= last; ++at) path.push_back(point(at->position));
+  return path;
 }
 
-/// The frame's camera in scene coordinates and its lens; nothing without one.
-struct SceneCamera {
-  Pose pose;
-  Lens lens;
-};
 std::optional<SceneCamera> cameraAt(const DocumentModel& model, int frame) {
-  const SolutionPtr solution = model.solution();
-  const SolvedFrame* solved = solution ? solution->frameAt(frame) : nullptr;
-  if (!solved || !solved->placed || !model.scene()) return std::nullopt;
-  return SceneCamera{model.scene()->scene_from_solve * solved->pose, solution->lensAt(*solved)};
+  return model.solution() && model.scene() ? cameraIn(*model.solution(), *model.scene(), frame) : std::nullopt;
 }
 
-/// Through the lens, as far as the lens goes.
-std::optional<Vec2> seen(const SceneCamera& camera, const Vec3& place) {
-  const Lens& lens = camera.lens;
-  const Vec3 p = camera.pose.toCamera(place);
-  if (p.z() < 1e-3 || !lens.risingUpTo(p.hnormalized())) return std::nullopt;
-  return lens.distort(p.hnormalized());
+QPolygonF polygon(const auto& points) {
+  QPolygonF shape;
+  for (const Vec2& p : points) shape.push_back(point(p));
+  return shape;
 }
 }  // namespace
 
-std::vector<PlateMark> plateMarks(const DocumentModel& model, int frame) {
+std::vector<PlateMark> plateMarks(const DocumentModel& model, int frame, bool paths) {
   std::vector<PlateMark> marks;
   const TrackSetPtr tracks = model.tracks();
   const SolutionPtr solution = model.solution();
@@ -62,47 +50,28 @@ std::vector<PlateMark> plateMarks(const DocumentModel& model, int frame) {
       mark.error_px = e->error_px;
       mark.used = e->used;
     }
-    if (!solution) mark.trail = trailOf(track, frame);
+    if (paths || !solution) mark.before = pathOf(track, frame - kPath, frame);
+    if (paths) mark.after = pathOf(track, frame, frame + kPath);
     marks.push_back(std::move(mark));
   }
   return marks;
 }
 
-std::vector<PlateFace> plateFaces(const DocumentModel& model, int frame) {
-  std::vector<PlateFace> faces;
+PlateObjects plateObjects(const DocumentModel& model, int frame) {
+  PlateObjects shown;
   const auto camera = cameraAt(model, frame);
-  if (!camera) return faces;
-  for (const TestObject& object : model.document().picks.objects) {
-    for (const SolidFace& face : solidOf(object, *model.solution(), *model.scene())) {
-      if (face.normal.dot(face.corners[0] - camera->pose.centre) >= 0) continue;
-      PlateFace shown{.light = lightOn(face.normal)};
-      for (const Vec3& corner : face.corners) {
-        const auto at = seen(*camera, corner);
-        if (!at) break;
-        shown.outline.push_back(point(*at));
-        shown.depth += (corner - camera->pose.centre).norm() / 3;
-      }
-      if (shown.outline.size() == 3) faces.push_back(std::move(shown));
-    }
-  }
-  std::sort(faces.begin(), faces.end(), [](const PlateFace& a, const PlateFace& b) { return a.depth > b.depth; });
-  return faces;
+  if (!camera) return shown;
+  const auto& objects = model.document().picks.objects;
+  for (const auto& shadow : shadowsSeen(*camera, objects, *model.solution(), *model.scene())) shown.shadows.push_back(polygon(shadow));
+  for (const SeenFace& face : facesSeen(*camera, objects, *model.solution(), *model.scene())) shown.faces.push_back({polygon(face.outline), face.light});
+  return shown;
 }
 
 std::vector<QPolygonF> plateGrid(const DocumentModel& model, int frame) {
   std::vector<QPolygonF> lines;
   const auto camera = cameraAt(model, frame);
   if (!camera) return lines;
-  constexpr int kReach = 14, kPieces = 56;
-  for (const auto& [from, to] : groundGrid(gridSpacing(*model.solution(), *model.scene()) / 2, kReach)) {
-    QPolygonF line;
-    for (int i = 0; i <= kPieces; ++i) {
-      const auto at = seen(*camera, from + (to - from) * (static_cast<double>(i) / kPieces));
-      if (at) line.push_back(point(*at));
-      if ((!at || i == kPieces) && line.size() > 1) lines.push_back(line);
-      if (!at) line.clear();
-    }
-  }
+  for (const auto& line : gridSeen(*camera, *model.solution(), *model.scene())) lines.push_back(polygon(line));
   return lines;
 }
 }  // namespace dusky::desktop

@@ -15,19 +15,24 @@ struct PlateMark {
   bool pinned = false;
   QPointF measured, reprojected;
   double error_px = kUnknown;
-  bool used = true;            ///< The solve uses this observation.
-  std::vector<QPointF> trail;  ///< Where it was in the frames before; only while there is no solve.
+  bool used = true;                    ///< The solve uses this observation.
+  std::vector<QPointF> before, after;  ///< Its path to where it is, and on from there.
 };
 
-/// All tracks with an observation in this frame.
-std::vector<PlateMark> plateMarks(const DocumentModel& model, int frame);
+/// All tracks with an observation in this frame. `paths`: with where they were and will be; before a solve where they were is always there.
+std::vector<PlateMark> plateMarks(const DocumentModel& model, int frame, bool paths);
 
-/// A flat piece of a test object in the picture, farthest first, and how much light it gets (0 to 1).
+/// A flat piece of a test object in the picture, and how much light it gets (0 to 1).
 struct PlateFace {
   QPolygonF outline;
-  double light = 1, depth = 0;
+  double light = 1;
 };
-std::vector<PlateFace> plateFaces(const DocumentModel& model, int frame);
+/// Test objects as the frame's camera sees them: faces farthest first, and the outlines of their shadows.
+struct PlateObjects {
+  std::vector<PlateFace> faces;
+  std::vector<QPolygonF> shadows;
+};
+PlateObjects plateObjects(const DocumentModel& model, int frame);
 
 /// The ground grid through the lens, as polylines in px.
 std::vector<QPolygonF> plateGrid(const DocumentModel& model, int frame);

@@ -25,8 +25,25 @@ void PlateView::drawNotes(QPainter& painter) const {
          : session_.model.solution() ? tr("the solved lens folds inside the picture: shown as it is")
                                      : tr("no lens yet: solve the shot first"),
          height() - 8);
+  else if (session_.view.fieldShown())
+    note(fieldNote(), height() - 8);
   else if (session_.view.candidatesShown() && session_.candidates.frame() == picture_frame_)
     note(tr("%1 features would be followed from this frame").arg(session_.candidates.features().size()), height() - 8);
+}
+
+/// Those of the pruning rules that were drawn in this frame.
+void PlateView::drawPruneRegions(QPainter& painter) const {
+  for (const PruneRegion& region : session_.model.document().prune.regions) {
+    if (region.frame != picture_frame_) continue;
+    QPolygonF outline;
+    for (const Vec2& p : region.outline) {
+      const QPointF drawn(p.x(), p.y());
+      outline << toWidget(straight_ ? straightened(*straight_, drawn).value_or(drawn) : drawn);
+    }
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(color::Text, 1.2, Qt::DashLine));
+    painter.drawPolygon(outline);
+  }
 }
 
 /// A small diamond for each, larger for coarser ones: not a state of a track, for there is none yet.

@@ -3,6 +3,7 @@
 #include <QHelpEvent>
 #include <QMenu>
 #include <QMouseEvent>
+#include <QPaintEvent>
 #include <QToolTip>
 #include <cmath>
 
@@ -30,7 +31,7 @@ PlateView::PlateView(Session& session, QMenu* track_menu, QWidget* parent) : QWi
   setAttribute(Qt::WA_OpaquePaintEvent);
   tools_.push_back(std::make_unique<MaskTool>(session_));
   tools_.push_back(std::make_unique<HandTool>(session_));
-  tools_.push_back(std::make_unique<RegionTool>(session_));
+  for (const auto tool : {ViewSettings::Tool::Region, ViewSettings::Tool::PruneRegion}) tools_.push_back(std::make_unique<RegionTool>(session_, tool));
   tools_.push_back(std::make_unique<EdgeTool>(session_));
   connect(&session_.candidates, &Candidates::changed, this, qOverload<>(&QWidget::update));
   connect(&session_.model, &DocumentModel::documentChanged, this, qOverload<>(&QWidget::update));
@@ -50,8 +51,30 @@ PlateView::PlateView(Session& session, QMenu* track_menu, QWidget* parent) : QWi
     update();
   });
   connect(&session_.view, &ViewSettings::changed, this, &PlateView::refresh);
+  connect(&session_.facts, &TrackFacts::changed, this, qOverload<>(&QWidget::update));
   connect(&session_.selection, &Selection::changed, this, qOverload<>(&QWidget::update));
-  connect(&session_.selection, &Selection::hoverChanged, this, qOverload<>(&QWidget::update));
+  connect(&session_.selection, &Selection::hoverChanged, this, &PlateView::updateHovered);
+}
+
+void PlateView::updateHovered(int before) {
+  for (const PlateMark& mark : marks_) {
+    if (mark.id == before || mark.id == session_.selection.hovered()) update(boxOf(mark).toAlignedRect());
+  }
+}
+
+/// All that is ever drawn of it.
+QRectF PlateView::boxOf(const PlateMark& mark) const {
+  constexpr double kRoom = 12;
+  QPolygonF reach = {toWidget(mark.measured), whiskerEnd(mark)};
+  for (const auto* path : {&mark.before, &mark.after}) {
+    for (const QPointF& p : *path) reach << toWidget(p);
+  }
+  return reach.boundingRect().adjusted(-kRoom, -kRoom, kRoom, kRoom);
+}
+
+QPointF PlateView::whiskerEnd(const PlateMark& mark) const {
+  const QPointF at = toWidget(mark.measured);
+  return std::isnan(mark.error_px) ? at : at + scale_ * session_.view.whisker() * (mark.reprojected - mark.measured);
 }
 
 void PlateView::showFrame() {
@@ -67,8 +90,8 @@ void PlateView::showFrame() {
 /// Overlays belong to the picture that is on the screen, even while the next one is being decoded.
 void PlateView::refresh() {
   const int frame = picture_.isNull() ? session_.playback.frame() : picture_frame_;
-  marks_ = plateMarks(session_.model, frame);
-  faces_ = session_.view.objectsShown() ? plateFaces(session_.model, frame) : std::vector<PlateFace>{};
+  marks_ = plateMarks(session_.model, frame, session_.view.pathsShown());
+  objects_ = session_.view.objectsShown() ? plateObjects(session_.model, frame) : PlateObjects{};
   grid_ = session_.view.gridShown() ? plateGrid(session_.model, frame) : std::vector<QPolygonF>{};
   straight_ = session_.view.straight() ? lensOf(frame) : std::nullopt;
   straight_picture_ = QImage();
@@ -90,9 +113,10 @@ void PlateView::straighten() {
   for (PlateMark& mark : marks_) {
     mark.measured = straightened(*straight_, mark.measured).value_or(mark.measured);
     mark.reprojected = straightened(*straight_, mark.reprojected).value_or(mark.reprojected);
-    moveAll(mark.trail);
+    moveAll(mark.before), moveAll(mark.after);
   }
-  for (PlateFace& face : faces_) moveAll(face.outline);
+  for (PlateFace& face : objects_.faces) moveAll(face.outline);
+  for (QPolygonF& shadow : objects_.shadows) moveAll(shadow);
   for (QPolygonF& line : grid_) moveAll(line);
 }
 
@@ -244,7 +268,7 @@ bool PlateView::event(QEvent* event) {
   return true;
 }
 
-void PlateView::paintEvent(QPaintEvent*) {
+void PlateView::paintEvent(QPaintEvent* event) {
   QPainter painter(this);
   painter.fillRect(rect(), color::Night);
   if (!session_.model.hasFootage()) return;
@@ -257,8 +281,11 @@ void PlateView::paintEvent(QPaintEvent*) {
   painter.restore();
   // Quiet ones first, so that what glows lies on top; selected ones last.
   std::vector<const PlateMark*> order;
+  int all = 0;
   for (const PlateMark& mark : marks_) {
-    if (shown(mark)) order.push_back(&mark);
+    if (!shown(mark)) continue;
+    ++all;
+    if (boxOf(mark).intersects(event->rect())) order.push_back(&mark);
   }
   const auto rank = [&](const PlateMark* m) {
     const double error = std::isnan(m->error_px) || !m->used ? -1 : m->error_px;
@@ -268,13 +295,14 @@ void PlateView::paintEvent(QPaintEvent*) {
   painter.setOpacity(tool() ? 0.4 : 1);  // what is worked on stands out
   // A thousand dots hide a picture that a hundred do not.
   constexpr double kFew = 160;
-  const double calm =
-      std::min(1.0, session_.view.calmShown() * std::clamp(0.62 * std::sqrt(kFew / std::max<double>(1, static_cast<double>(order.size()))), 0.16, 0.62));
+  const double calm = std::min(1.0, session_.view.calmShown() * std::clamp(0.62 * std::sqrt(kFew / std::max(1, all)), 0.16, 0.62));
   for (const PlateMark* mark : order) drawMark(painter, *mark, calm);
   painter.setOpacity(1);
   drawCandidates(painter);
   if (tool() && !picture_.isNull()) tool()->draw(painter, place());
   gesture_.draw(painter);
+  drawField(painter);
+  drawPruneRegions(painter);
   drawNotes(painter);
 }
 
@@ -311,13 +339,19 @@ void PlateView::drawGrid(QPainter& painter) const {
 }
 
 void PlateView::drawSolids(QPainter& painter) const {
-  for (const PlateFace& face : faces_) {
+  const auto placedOf = [this](const QPolygonF& outline) {
     QPolygonF placed;
-    for (const QPointF& p : face.outline) placed.push_back(toWidget(p));
+    for (const QPointF& p : outline) placed.push_back(toWidget(p));
+    return placed;
+  };
+  painter.setPen(Qt::NoPen);
+  painter.setBrush(QColor(8, 5, 12, 110));
+  for (const QPolygonF& shadow : objects_.shadows) painter.drawPolygon(placedOf(shadow));
+  for (const PlateFace& face : objects_.faces) {
     const QColor shade = solidColor(face.light);
     painter.setPen(QPen(shade, 0.6));
     painter.setBrush(shade);
-    painter.drawPolygon(placed);
+    painter.drawPolygon(placedOf(face.outline));
   }
 }
 
@@ -331,16 +365,10 @@ void PlateView::drawMark(QPainter& painter, const PlateMark& mark, double calm) 
   const double seen = selected || hovered || mark.pinned || mark.glyph == Glyph::Going ? 1 : calm + (1 - calm) * light;
   QColor paint = light > 0 ? errorQColor(mark.error_px, session_.view.errorTop()) : dealt_with ? color::Calm : color::Text;
   paint.setAlphaF(static_cast<float>(seen));
-  if (mark.trail.size() > 1) {
-    QPolygonF trail;
-    for (const QPointF& p : mark.trail) trail.push_back(toWidget(p));
-    painter.setBrush(Qt::NoBrush);
-    painter.setPen(QPen(QColor(198, 181, 220, static_cast<int>(150 * std::min(1.0, 0.4 + calm))), 1));
-    painter.drawPolyline(trail);
-  }
+  drawPaths(painter, mark, selected || hovered ? 1 : std::min(1.0, 0.4 + calm));
   if (known && seen > 0.02) {
     painter.setPen(QPen(paint, light > 0 ? 1.6 : 1, Qt::SolidLine, Qt::RoundCap));
-    painter.drawLine(at, at + scale_ * session_.view.whisker() * (mark.reprojected - mark.measured));
+    painter.drawLine(at, whiskerEnd(mark));
   }
   if (selected || hovered) {
     painter.setBrush(Qt::NoBrush);

@@ -52,6 +52,9 @@ class PlateView : public QWidget {
   void showFrame();
   void zoomAbout(const QPointF& place, double scale);
   void tellZoom();
+  void updateHovered(int before);
+  QRectF boxOf(const PlateMark& mark) const;
+  QPointF whiskerEnd(const PlateMark& mark) const;
   const PlateMark* markNear(const QPointF& place, double reach) const;
   bool shown(const PlateMark& mark) const;
   void drawPicture(QPainter& painter);
@@ -59,6 +62,11 @@ class PlateView : public QWidget {
   void straighten();
   void drawGrid(QPainter& painter) const;
   void drawSolids(QPainter& painter) const;
+  void drawField(QPainter& painter) const;
+  void drawPruneRegions(QPainter& painter) const;
+  double fieldScale() const;
+  QString fieldNote() const;
+  void drawPaths(QPainter& painter, const PlateMark& mark, double seen) const;
   /// `calm`: how much of a mark without an error worth looking at is seen, 0 to 1.
   void drawMark(QPainter& painter, const PlateMark& mark, double calm) const;
   QColor darkness() const;
@@ -69,7 +77,7 @@ class PlateView : public QWidget {
   QImage picture_;
   int picture_frame_ = 0;
   std::vector<PlateMark> marks_;
-  std::vector<PlateFace> faces_;
+  PlateObjects objects_;
   std::vector<QPolygonF> grid_;
   std::optional<Lens> straight_;  ///< The lens whose distortion is taken out of what is shown.
   QImage straight_picture_;

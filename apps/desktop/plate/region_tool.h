@@ -5,21 +5,28 @@
 
 namespace dusky::desktop {
 
-/// Draws the region that more tracks are wanted in, and has them tracked.
+/// Draws a region: one that more tracks are wanted in, and has them tracked; or one whose tracks a pruning shall take out (`Tool::PruneRegion`).
 class RegionTool final : public PlateTool {
  public:
-  explicit RegionTool(Session& session) : session_(session) {}
+  RegionTool(Session& session, ViewSettings::Tool tool) : session_(session), tool_(tool) {}
 
-  bool active() const override { return session_.view.tool() == ViewSettings::Tool::Region; }
+  bool active() const override { return session_.view.tool() == tool_; }
   bool press(const PlatePlace&, const QPointF& at, Qt::KeyboardModifiers) override;
   void drag(const PlatePlace&, const QPointF& at, Qt::KeyboardModifiers) override;
   void release(const PlatePlace& place, const QPointF& at, Qt::KeyboardModifiers) override;
   void cancel() override { gesture_.cancel(); }
   void draw(QPainter& painter, const PlatePlace&) const override { gesture_.draw(painter); }
-  QString hint() const override { return QObject::tr("Draw round where more tracks are wanted."); }
+  QString hint() const override {
+    return tool_ == ViewSettings::Tool::Region ? QObject::tr("Draw round where more tracks are wanted.")
+                                               : QObject::tr("Draw round the tracks that shall go; nothing goes before Set aside.");
+  }
 
  private:
+  void trackIn(const PlatePlace& place, std::vector<Vec2> outline);
+  void pruneIn(const PlatePlace& place, std::vector<Vec2> outline);
+
   Session& session_;
+  ViewSettings::Tool tool_;
   RegionGesture gesture_;
 };
 

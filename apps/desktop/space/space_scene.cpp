@@ -6,6 +6,7 @@
 #include "apps/desktop/paint/theme.h"
 #include "apps/desktop/paint/solid_shade.h"
 #include "apps/desktop/paint/track_state.h"
+#include "apps/desktop/space/point_scale.h"
 #include "core/scene/test_object.h"
 
 namespace dusky::desktop {
@@ -21,13 +22,9 @@ class Builder {
   }
 
   void buildMarked() {
-    std::vector<int> ids = session_.selection.ids();
-    if (session_.selection.hovered() != 0 && !session_.selection.contains(session_.selection.hovered())) ids.push_back(session_.selection.hovered());
-    for (const int id : ids) {
+    for (const int id : session_.selection.ids()) {
       const SolvedTrack* track = solution_.find(id);
-      if (!track || !track->hasPlace()) continue;
-      const bool selected = session_.selection.contains(id);
-      addPoint(*track, glyphNow(session_.model, id, track), selected ? color::Lamp : color::Text, selected ? 10.0f : 8.0f);
+      if (track && track->hasPlace()) addPoint(*track, glyphNow(session_.model, id, track), color::Lamp, 10.0f);
     }
   }
 
@@ -109,9 +106,12 @@ class Builder {
     line(to, neck - side, color::Quiet, 0.9);
   }
 
-  /// In the picture's colours, so that the set is recognised; errors glow over them.
+  /// Usually in the picture's colours, so that the set is recognised, with errors that glow over them.
   void addPoints() {
-    const bool pictures = session_.view.pictureColors();
+    const auto by = session_.view.pointColor();
+    const bool pictures = by == ViewSettings::PointColor::Picture, errors = by == ViewSettings::PointColor::Error;
+    const PointScale scale(session_, by);
+    out_.scale = scale.text();
     for (const SolvedTrack& track : solution_.tracks) {
       if (!track.hasPlace()) continue;
       const Glyph glyph = glyphNow(session_.model, track.id, &track);
@@ -119,7 +119,8 @@ class Builder {
       if (!session_.view.tracksShown()) continue;
       const QColor error = errorQColor(track.typical_error_px, session_.view.errorTop());
       const double light = pictures ? glow(track.typical_error_px, session_.view.errorTop()) : 1;
-      const QColor paint = glyph == Glyph::SetAside ? color::Quiet : glyph == Glyph::Going ? color::Text : mixed(brightened(track.color), error, light);
+      const QColor measured = pictures || errors ? mixed(brightened(track.color), error, light) : scale.colorOf(track.id);
+      const QColor paint = glyph == Glyph::SetAside ? color::Quiet : glyph == Glyph::Going ? color::Text : measured;
       addPoint(track, glyph, paint, static_cast<float>(5.5 + 2.5 * (pictures ? light : 0.5)));
     }
   }
@@ -200,7 +201,12 @@ class Builder {
 
   void addSolids() {
     if (!session_.view.objectsShown()) return;
+    const QColor shade(8, 5, 12);
     for (const TestObject& object : session_.model.document().picks.objects) {
+      const std::vector<Vec3> shadow = shadowOf(object, solution_, scene_);
+      for (std::size_t k = 2; k < shadow.size(); ++k) {
+        for (const Vec3& corner : {shadow[0], shadow[k - 1], shadow[k]}) out_.solids.push_back(vertex(corner, shade, 0.5));
+      }
       for (const SolidFace& face : solidOf(object, solution_, scene_)) {
         const QColor paint = solidColor(lightOn(face.normal));
         for (const Vec3& corner : face.corners) out_.solids.push_back(vertex(corner, paint, 1));

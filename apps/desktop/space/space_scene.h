@@ -1,4 +1,5 @@
 #pragma once
+#include <QString>
 #include <QVector3D>
 #include <vector>
 
@@ -29,13 +30,14 @@ struct SpaceContents {
   float reach = 10;            ///< About their radius.
   float behind_rad = 0;        ///< Turn about Y at which one looks the way the camera looks.
   double grid_spacing = 1;
+  QString scale;  ///< What the colours of points mean, where they are a measure's.
 };
 
 /// `through`: seen through the camera itself, so without its path and frusta.
 SpaceContents buildSpace(const Session& session, bool through);
 /// The camera of the frame that is shown; of both runs that are compared.
 std::vector<SpaceVertex> buildCameraNow(const Session& session, const SpaceContents& contents, bool through);
-/// The points that are selected or pointed at, over the others.
+/// The points that are selected, over the others.
 std::vector<SpacePoint> buildMarked(const Session& session);
 
 }  // namespace dusky::desktop

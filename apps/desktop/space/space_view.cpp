@@ -67,8 +67,11 @@ SpaceView::SpaceView(Session& session, QMenu* track_menu, QWidget* parent)
   connect(&session_.jobs, &Jobs::comparisonChanged, this, &SpaceView::rebuild);
   connect(&session_.playback, &Playback::frameChanged, this, &SpaceView::rebuildNow);
   connect(&session_.view, &ViewSettings::changed, this, &SpaceView::rebuild);
+  connect(&session_.facts, &TrackFacts::changed, this, [this] {
+    if (session_.view.pointColor() > ViewSettings::PointColor::Error) rebuild();
+  });
   connect(&session_.selection, &Selection::changed, this, &SpaceView::rebuildMarked);
-  connect(&session_.selection, &Selection::hoverChanged, this, &SpaceView::rebuildMarked);
+  connect(&session_.selection, &Selection::hoverChanged, this, &SpaceView::updateHovered);
 }
 
 SpaceView::~SpaceView() {
@@ -103,13 +106,28 @@ void SpaceView::rebuild() {
 void SpaceView::rebuildNow() {
   camera_now_ = buildCameraNow(session_, contents_, eye_.mode == Eye::Mode::Camera);
   stale_now_ = true;
+  draw();
+}
+
+/// The points anew, and what lies over them where that moves with them.
+void SpaceView::draw() {
   update();
+  if (!hover_box_.isNull()) updateHovered();
+}
+
+/// The ring about what is pointed at lies over the points: they are not drawn anew for it.
+void SpaceView::updateHovered() {
+  overlay_->update(hover_box_);
+  const auto at = placeOf(session_.selection.hovered());
+  constexpr int kRoom = 10;
+  hover_box_ = at ? QRect(at->toPoint() - QPoint(kRoom, kRoom), QSize(2 * kRoom, 2 * kRoom)) : QRect();
+  overlay_->update(hover_box_);
 }
 
 void SpaceView::rebuildMarked() {
   marked_points_ = buildMarked(session_);
   stale_marked_ = true;
-  update();
+  draw();
 }
 
 void SpaceView::setMode(Eye::Mode mode) {
@@ -127,7 +145,7 @@ void SpaceView::turnHome() {
 
 void SpaceView::frameAll() {
   eye_.look(contents_.middle, contents_.reach);
-  update();
+  draw();
 }
 
 void SpaceView::tellNote() {
@@ -136,7 +154,7 @@ void SpaceView::tellNote() {
   const QString grid =
       metric ? lengthText(contents_.grid_spacing) : tr("%1 %2").arg(contents_.grid_spacing).arg(contents_.grid_spacing == 1 ? tr("unit") : tr("units"));
   const QString from = eye_.mode == Eye::Mode::Top ? tr("from above") : eye_.mode == Eye::Mode::Camera ? tr("through the camera") : tr("orbit");
-  emit noteChanged(tr("%1 · grid %2").arg(from, grid));
+  emit noteChanged(contents_.scale.isEmpty() ? tr("%1 · grid %2").arg(from, grid) : tr("%1 · grid %2").arg(contents_.scale, grid));
 }
 
 void SpaceView::makeBatch(Batch& batch, int floats) {
@@ -221,6 +239,11 @@ void SpaceView::resizeGL(int width, int height) { overlay_->setGeometry(0, 0, wi
 void SpaceView::drawOverlay(QPainter& painter) const {
   painter.setRenderHint(QPainter::Antialiasing);
   gesture_.draw(painter);
+  if (const auto at = placeOf(session_.selection.hovered())) {
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(session_.selection.contains(session_.selection.hovered()) ? color::Lamp : color::Text, 1.4));
+    painter.drawEllipse(*at, 7, 7);
+  }
   if (contents_.points.empty()) {
     painter.setPen(color::Quiet);
     painter.drawText(rect(), Qt::AlignCenter | Qt::TextWordWrap,
@@ -293,7 +316,7 @@ void SpaceView::mouseMoveEvent(QMouseEvent* event) {
       eye_.turn(right, down);
     else
       eye_.move(right, down, static_cast<float>(height()));
-    update();
+    draw();
   } else if (gesture_.active()) {
     gesture_.move(event->position());
     overlay_->update();
@@ -322,7 +345,7 @@ void SpaceView::mouseReleaseEvent(QMouseEvent* event) {
 
 void SpaceView::wheelEvent(QWheelEvent* event) {
   eye_.approach(static_cast<float>(event->angleDelta().y()) / 8);
-  update();
+  draw();
 }
 
 void SpaceView::leaveEvent(QEvent*) { session_.selection.hover(0); }

@@ -58,6 +58,8 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   void rebuild();
   void rebuildNow();
   void rebuildMarked();
+  void draw();
+  void updateHovered();
   void turnHome();
   void upload();
   void makeBatch(Batch& batch, int floats);
@@ -77,6 +79,7 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   std::vector<SpacePoint> marked_points_;
   bool stale_upload_ = true, stale_now_ = true, stale_marked_ = true;  ///< What is to be brought to the graphics card.
   bool looked_ = false;
+  QRect hover_box_;  ///< Where the ring about what is pointed at was drawn last.
   RegionGesture gesture_;
   QPointF drag_from_;
   Qt::MouseButton drag_ = Qt::NoButton;

@@ -1,5 +1,6 @@
 #include <QDesktopServices>
 #include <QFileDialog>
+#include <QGridLayout>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
@@ -57,6 +58,33 @@ QWidget* fileSwitch(Session& session, const QString& text, const QString& tip, b
   return box;
 }
 
+/// What the review movie shows; there while it is wanted.
+QWidget* reviewFields(Session& session) {
+  auto* body = new QWidget;
+  auto* grid = new QGridLayout(body);
+  grid->setContentsMargins(22, 0, 0, 0);
+  grid->setVerticalSpacing(4);
+  grid->addWidget(fileSwitch(session, QObject::tr("test objects"), QObject::tr("Test objects and their shadows."), &DeliverySettings::review_objects), 0, 0);
+  grid->addWidget(fileSwitch(session, QObject::tr("ground grid"), QObject::tr("The ground through the lens."), &DeliverySettings::review_grid), 0, 1);
+  grid->addWidget(fileSwitch(session, QObject::tr("points"), QObject::tr("Kept tracks where they were measured."), &DeliverySettings::review_points), 1, 0);
+  grid->addWidget(fileSwitch(session, QObject::tr("whiskers"), QObject::tr("Errors, enlarged as said below, in the colours of the error map."),
+                             &DeliverySettings::review_whiskers),
+                  1, 1);
+  auto* times = numberOf(session.model, "Change whiskers", &Document::delivery, &DeliverySettings::review_whisker);
+  times->range(1, 1000, 0, 5, {});
+  times->setPrefix(QObject::tr("errors ×"));
+  times->setObjectName("reviewWhisker");
+  times->setToolTip(QObject::tr("How many times errors are enlarged in the movie."));
+  grid->addWidget(times, 2, 0, 1, 2);
+  const auto refresh = [&session, body, times] {
+    body->setVisible(session.model.document().delivery.review_mp4);
+    times->setEnabled(session.model.document().delivery.review_whiskers);
+  };
+  QObject::connect(&session.model, &DocumentModel::documentChanged, body, refresh);
+  refresh();
+  return body;
+}
+
 QString sizeText(std::uintmax_t bytes) {
   const auto size = static_cast<double>(bytes);
   return size < 1e5 ? QObject::tr("%1 kB").arg(size / 1e3, 0, 'f', 1) : QObject::tr("%1 MB").arg(size / 1e6, 0, 'f', 1);
@@ -77,6 +105,12 @@ QWidget* deliverSettings(Session& session) {
       fileSwitch(session, QObject::tr("object.glb"),
                  QObject::tr("The moving object before a camera that stands still, for shots in which only an object was tracked (masks: only inside)."),
                  &DeliverySettings::object_glb));
+  auto* review = fileSwitch(session, QObject::tr("review.mp4"),
+                            QObject::tr("A movie of the plate with what the camera says of it, its frame numbers and verdict burnt in (H.264)."),
+                            &DeliverySettings::review_mp4);
+  review->setObjectName("reviewMovie");
+  column->addWidget(review);
+  column->addWidget(reviewFields(session));
   auto* run = new QPushButton(QObject::tr("Deliver"));
   run->setObjectName("runDeliver");
   run->setProperty("primary", true);

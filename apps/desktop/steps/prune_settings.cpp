@@ -1,4 +1,5 @@
 #include <QGridLayout>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
 #include <cmath>
@@ -67,6 +68,42 @@ QString expectation(Session& session) {
   return lines.join('\n');
 }
 
+/// Regions drawn on the Plate: how many tracks they hold, another one, none.
+QWidget* regionRow(Session& session) {
+  auto* row = new QWidget;
+  auto* line = new QHBoxLayout(row);
+  line->setContentsMargins(0, 0, 0, 0);
+  auto* draw = new QPushButton(QObject::tr("Draw a region"));
+  draw->setObjectName("drawPruneRegion");
+  draw->setToolTip(QObject::tr("Draw round tracks on the Plate, in the frame that is shown: kept ones that are seen inside of it there go."));
+  auto* forget = new QPushButton(QObject::tr("Forget"));
+  forget->setObjectName("forgetPruneRegions");
+  forget->setToolTip(QObject::tr("Takes all drawn regions away."));
+  auto* count = new QLabel;
+  count->setProperty("role", "quiet");
+  line->addWidget(draw);
+  line->addWidget(forget);
+  line->addWidget(count, 1);
+  QObject::connect(draw, &QPushButton::clicked, draw, [&session] { session.view.setTool(ViewSettings::Tool::PruneRegion); });
+  QObject::connect(forget, &QPushButton::clicked, forget, [&session] {
+    PruneRules rules = session.model.document().prune;
+    rules.regions.clear();
+    session.model.set("Forget pruning regions", &Document::prune, rules);
+  });
+  const auto refresh = [&session, draw, forget, count] {
+    const auto regions = session.model.document().prune.regions.size();
+    draw->setEnabled(session.model.workspace().solution() && !session.model.partial());
+    forget->setVisible(regions > 0);
+    count->setText(regions == 0 ? QString() : QString::number(session.prune.choice().by_rule[static_cast<std::size_t>(PruneRule::Region)]));
+    count->setToolTip(QObject::tr("Kept tracks in %1 drawn regions.").arg(regions));
+  };
+  QObject::connect(&session.prune, &PrunePreview::changed, row, refresh);
+  QObject::connect(&session.model, &DocumentModel::documentChanged, row, refresh);
+  QObject::connect(&session.model, &DocumentModel::solutionChanged, row, refresh);
+  refresh();
+  return row;
+}
+
 QString whatGoes(const PruneChoice& choice) {
   const auto tracks = choice.tracks.size(), sightings = choice.sightings.size();
   if (choice.empty()) return QObject::tr("Set aside");
@@ -124,6 +161,7 @@ QWidget* pruneSettings(Session& session) {
       [](const Document& d, bool on) { return changeField("Change pruning rule", d, &Document::prune, &PruneRules::behind, on); });
   behind->setToolTip(QObject::tr("Tracks that lie behind a camera that is said to see them."));
   more.column->addWidget(behind);
+  more.column->addWidget(regionRow(session));
   auto* back = new QPushButton;
   back->setObjectName("sightingsBack");
   back->setToolTip(QObject::tr("Every sighting that was dropped takes part again."));

@@ -36,6 +36,15 @@ class CliTest : public ::testing::Test {
     }
     return folder.string();
   }
+  /// The project of the free shot, solved when first asked for.
+  static std::string solvedProject() {
+    const fs::path folder = *shots / "solved";
+    if (!fs::exists(folder)) EXPECT_EQ(moth({"solve", shot(ShotKind::Free), "-o", folder.string(), "--quiet"}).code, 0);
+    for (const auto& entry : fs::directory_iterator(folder)) {
+      if (entry.path().extension() == ".moth") return entry.path().string();
+    }
+    return {};
+  }
   static bool nothingIn(const fs::path& folder) { return !fs::exists(folder) || fs::is_empty(folder); }
 
   static TemporaryFolder* shots;
@@ -399,13 +408,25 @@ TEST_F(CliTest, SolvesAProjectAndDeliversTheObject) {
   EXPECT_FALSE(fs::exists(out / "plain" / "object.glb")) << "only when asked for";
 }
 
+TEST_F(CliTest, AReviewMovieShowsTheSolvedShot) {
+  const std::string project = solvedProject(), movie = (out / "review.mp4").string();
+  const Ran ran = moth({"review", project, "-o", movie, "--grid", "--points", "--height", "240", "--frames", "3-12"});
+  ASSERT_EQ(ran.code, 0) << ran.err;
+  EXPECT_THAT(ran.out, HasSubstr("review.mp4"));
+  const Ran info = moth({"info", movie});
+  EXPECT_THAT(info.out, HasSubstr("h264"));
+  EXPECT_THAT(info.out, HasSubstr("10"));
+  const Ran outside = moth({"review", project, "-o", movie, "--frames", "3-1200", "--quiet"});
+  EXPECT_EQ(outside.code, 2);
+  EXPECT_THAT(outside.err, HasSubstr("1200"));
+  EXPECT_THAT(moth({"review", project, "-o", movie, "--whisker", "-3"}).err, HasSubstr("enlarged"));
+  EXPECT_THAT(moth({"review", project, "-o", project}).err, HasSubstr(".moth")) << "the project is no place for it";
+  EXPECT_EQ(moth({"review", (out / "none.moth").string(), "-o", movie}).code, 2);
+  EXPECT_THAT(moth({"info", movie}).out, HasSubstr("h264")) << "what was there is there";
+}
+
 TEST_F(CliTest, ASweepSaysWhatTheFootageTells) {
-  const fs::path target = out / "solved";
-  ASSERT_EQ(moth({"solve", shot(ShotKind::Free), "-o", target.string(), "--quiet"}).code, 0);
-  std::string project;
-  for (const auto& entry : fs::directory_iterator(target)) {
-    if (entry.path().extension() == ".moth") project = entry.path().string();
-  }
+  const std::string project = solvedProject();
   const Ran ran = moth({"sweep", project, "--parameter", "focal_px", "--from", "500", "--to", "620", "--points", "7", "--json", "--quiet"});
   ASSERT_EQ(ran.code, 0) << ran.err;
   const auto result = nlohmann::json::parse(ran.out);

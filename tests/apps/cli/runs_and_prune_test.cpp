@@ -78,6 +78,10 @@ TEST_F(RunsAndPrune, ByItselfItSaysWhatItTriedAndWhatCannotBeIsRefused) {
   const Json by_itself = jsonOf({"prune", project(), "--auto", "--json", "--quiet"});
   EXPECT_FALSE(by_itself["note"].get<std::string>().empty());
   EXPECT_LE(by_itself["after"]["holdout_rms_px"].get<double>(), 1.01 * by_itself["before"]["holdout_rms_px"].get<double>());
+  const Ran in_one_go = moth({"solve", "--tracks", at("walk.json"), "-o", at("c"), "--prune"});
+  ASSERT_EQ(in_one_go.code, 0) << in_one_go.err;
+  EXPECT_THAT(in_one_go.out, HasSubstr("pruned "));
+  EXPECT_EQ(Json::parse(*readFile(folder / "c" / "report.json"))["holdout_rms_px"], by_itself["after"]["holdout_rms_px"]) << "right after the solve, the same";
   EXPECT_THAT(moth({"prune", project()}).err, HasSubstr("--rules FILE, or --auto"));
   EXPECT_THAT(moth({"prune", project(), "--auto", "--rules", rules("{}")}).err, HasSubstr("not both"));
   const Ran wrong = moth({"prune", project(), "--rules", rules(R"({"format":"dusky-moth-rules","version":1,"max_error":2})")});

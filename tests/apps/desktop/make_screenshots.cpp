@@ -366,7 +366,7 @@ int main(int argc, char** argv) {
   s.view.showGrid(false);
   shootTrackCard(window);
   window.space().setMode(desktop::Eye::Mode::Camera);
-  s.view.setPictureColors(true);
+  s.view.setPointColor(desktop::ViewSettings::PointColor::Picture);
   const QString out = QDir::tempPath() + "/ferry-landing-delivery";
   DeliverySettings delivery = s.model.document().delivery;
   delivery.folder = out.toStdString();
@@ -376,7 +376,7 @@ int main(int argc, char** argv) {
   waitForJobs(window);
   goTo(window, 108);
   shoot(window, "deliver");
-  s.view.setPictureColors(false);
+  s.view.setPointColor(desktop::ViewSettings::PointColor::Error);
   shootMasks(window);
   shootErrorMap(window);
   shootPrune(window);

@@ -67,6 +67,35 @@ TEST_F(PruneStep, ShowsWhatWouldGoAndWhatItWouldDoBeforeItActs) {
   EXPECT_FALSE(document().prune.any());
 }
 
+TEST_F(PruneStep, ARegionDrawnOnThePlateTakesWhatIsSeenInIt) {
+  session().playback.setFrame(8);
+  ASSERT_TRUE(waitUntil([this] { return !session().frames.frame(8).isNull(); }, 10000));
+  QTest::qWait(30);
+  ASSERT_TRUE(click(*window, "more prune"));
+  window->steps().ensureWidgetVisible(window->findChild<QWidget*>("drawPruneRegion"));
+  ASSERT_TRUE(click(*window, "drawPruneRegion"));
+  desktop::PlateView& plate = window->plate();
+  const auto at = [&plate](double x, double y) { return plate.toWidget({x, y}); };
+  drag(plate, {at(200, 100), at(420, 100), at(420, 260), at(200, 260), at(202, 104)});
+  ASSERT_EQ(document().prune.regions.size(), 1u);
+  EXPECT_EQ(document().prune.regions[0].frame, 8);
+  EXPECT_EQ(session().view.tool(), desktop::ViewSettings::Tool::Box) << "drawn once";
+  ASSERT_TRUE(predicted());
+  const PruneChoice& choice = session().prune.choice();
+  ASSERT_GT(choice.tracks.size() + choice.spared.size(), 5u);
+  EXPECT_TRUE(document().picks.set_aside.empty());
+  for (const int id : choice.tracks) {
+    const Observation* seen = session().model.tracks()->find(id)->at(8);
+    ASSERT_TRUE(seen);
+    EXPECT_TRUE(seen->position.x() > 195 && seen->position.x() < 425 && seen->position.y() > 95 && seen->position.y() < 265) << id;
+  }
+  window->steps().ensureWidgetVisible(window->findChild<QWidget*>("forgetPruneRegions"));
+  ASSERT_TRUE(click(*window, "forgetPruneRegions"));
+  EXPECT_FALSE(document().prune.any());
+  session().model.undo();
+  EXPECT_EQ(document().prune.regions.size(), 1u);
+}
+
 TEST_F(PruneStep, DropsSightingsAndBringsThemBack) {
   set("Sightings over", 2.2 * session().model.solution()->rms_px);
   ASSERT_TRUE(predicted());

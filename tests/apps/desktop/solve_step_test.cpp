@@ -2,9 +2,12 @@
 #include <gtest/gtest.h>
 
 #include <QApplication>
+#include <QCheckBox>
 #include <QComboBox>
+#include <QDoubleSpinBox>
 #include <QFile>
 #include <QLabel>
+#include <QListWidget>
 #include <QPushButton>
 
 #include "apps/desktop/steps/staircase_view.h"
@@ -12,6 +15,7 @@
 #include "apps/desktop/steps/steps_panel.h"
 #include "core/base/atomic_file.h"
 #include "core/lens/lens_file.h"
+#include "core/media/footage.h"
 #include "core/project/edits.h"
 #include "tests/apps/desktop/quay_window.h"
 #include "tests/apps/desktop/run_tests.h"
@@ -173,11 +177,38 @@ TEST_F(SolveStepTest, AStaleSolveIsDeliveredWithoutAdvice) {
   ASSERT_NE(session().model.workspace().status(Step::Solve).state, StepState::Current);
   const auto job = session().model.workspace().deliveryJob();
   ASSERT_TRUE(job.ok());
-  EXPECT_FALSE(job->tracks);
+  EXPECT_FALSE(job->current);
   const TemporaryFolder out;
   const auto files = job->run({.folder = out / "delivery"}, Progress());
   ASSERT_TRUE(files.ok()) << files.error().message;
   EXPECT_NE(readFile(out / "delivery" / "report.json")->find("\"advice\": []"), std::string::npos);
+}
+
+TEST_F(SolveStepTest, AReviewMovieIsDeliveredWithWhatItShows) {
+  solve();
+  const TemporaryFolder out;
+  window->steps().openStep(Step::Deliver);
+  auto* times = window->findChild<QDoubleSpinBox*>("reviewWhisker");
+  EXPECT_FALSE(times->isVisible()) << "no movie is asked for";
+  DeliverySettings delivery = document().delivery;
+  delivery.folder = (out / "delivery").string(), delivery.camera_glb = delivery.points_ply = delivery.camera_csv = delivery.report_json = false;
+  session().model.set("Change delivery", &Document::delivery, delivery);
+  auto* wanted = window->findChild<QCheckBox*>("reviewMovie");
+  window->steps().ensureWidgetVisible(wanted);
+  QTest::mouseClick(wanted, Qt::LeftButton, {}, QPoint(8, wanted->height() / 2));
+  EXPECT_TRUE(times->isVisible());
+  times->setValue(50);
+  EXPECT_EQ(document().delivery.review_whisker, 50);
+  ASSERT_TRUE(click(*window, "runDeliver"));
+  ASSERT_TRUE(waitForJobs(*window));
+  const auto movie = openFootage(out / "delivery" / "review.mp4");
+  ASSERT_TRUE(movie.ok()) << movie.error().message;
+  EXPECT_EQ((*movie)->info().frames(), 16);
+  EXPECT_EQ(window->findChild<QListWidget*>("delivered")->count(), 1);
+  session().model.undo();
+  session().model.undo();
+  EXPECT_FALSE(document().delivery.review_mp4);
+  EXPECT_FALSE(times->isVisible());
 }
 
 // What is wrong is said with its remedy; pressing it solves again, and what it did gain is told.

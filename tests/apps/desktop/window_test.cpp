@@ -4,6 +4,7 @@
 #include <QAction>
 #include <QApplication>
 #include <QElapsedTimer>
+#include <QComboBox>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
@@ -242,7 +243,7 @@ TEST_F(WindowTest, ALengthMakesMetresAndATestObjectStandsLocked) {
   // Its foot is drawn where the track is, in this frame and in others.
   for (int frame : {60, 63}) {
     goTo(frame);
-    const auto faces = desktop::plateFaces(session().model, frame);
+    const auto faces = desktop::plateObjects(session().model, frame).faces;
     EXPECT_GT(faces.size(), 20u);
     const auto mark = std::find_if(window->plate().marks().begin(), window->plate().marks().end(), [&](const auto& m) { return m.id == ids[0]; });
     if (mark == window->plate().marks().end()) continue;
@@ -254,6 +255,80 @@ TEST_F(WindowTest, ALengthMakesMetresAndATestObjectStandsLocked) {
   session().model.undo();
   EXPECT_TRUE(session().model.document().picks.objects.empty());
   EXPECT_FALSE(session().model.scene()->metric);
+}
+
+TEST_F(WindowTest, PathsAndMeanErrorsAreShownOverThePlate) {
+  ASSERT_TRUE(waitUntil([] { return session().facts.current(); }));
+  const auto shown = [] { return window->plate().grab().toImage(); };
+  const QImage before = shown();
+  key(Qt::Key_S);
+  const auto& marks = window->plate().marks();
+  EXPECT_TRUE(std::any_of(marks.begin(), marks.end(), [](const auto& m) { return m.after.size() > 4; }));
+  EXPECT_NE(shown(), before);
+  key(Qt::Key_S);
+  EXPECT_EQ(shown(), before);
+  EXPECT_GT(session().facts.now()->field.cells.size(), 60u);
+  key(Qt::Key_V);
+  EXPECT_NE(shown(), before);
+  key(Qt::Key_V);
+  EXPECT_EQ(shown(), before);
+}
+
+TEST_F(WindowTest, PointingMarksTheTrackInPlateAndSpaceAndLetsGo) {
+  const auto inSpace = keptInView(200);
+  const auto seen = std::find_if(inSpace.begin(), inSpace.end(), [](int id) { return window->space().placeOf(id).has_value(); });
+  ASSERT_NE(seen, inSpace.end());
+  const auto shown = [](QWidget& view) {
+    QApplication::processEvents();
+    return view.grab().toImage();
+  };
+  const QImage plate = shown(window->plate()), map = shown(window->errorMap());
+  session().selection.hover(*seen);
+  EXPECT_NE(shown(window->plate()), plate);
+  EXPECT_NE(shown(window->errorMap()), map);
+  session().selection.hover(0);
+  EXPECT_EQ(shown(window->plate()), plate);
+  EXPECT_EQ(shown(window->errorMap()), map);
+}
+
+TEST_F(WindowTest, PointsTakeTheColoursOfAMeasure) {
+  ASSERT_TRUE(waitUntil([] { return session().facts.current(); }));
+  const auto& contents = window->space().contents();
+  EXPECT_EQ(contents.scale, "");
+  auto* field = window->findChild<QComboBox*>("pointColor");
+  for (const char* word : {"", "depth", "parallax", "deviation", ""}) {
+    key(Qt::Key_C);
+    EXPECT_TRUE(contents.scale.contains(word)) << word << ": " << contents.scale.toStdString();
+    EXPECT_EQ(contents.scale.isEmpty(), *word == 0);
+    EXPECT_EQ(field->currentIndex(), static_cast<int>(session().view.pointColor()));
+  }
+  // Near is light, far is dark.
+  session().view.setPointColor(desktop::ViewSettings::PointColor::Depth);
+  const auto lightness = [&](std::size_t i) { return contents.points[i].r + contents.points[i].g + contents.points[i].b; };
+  double near_light = 0, far_light = 0;
+  int near_count = 0, far_count = 0;
+  for (std::size_t i = 0; i < contents.points.size(); ++i) {
+    const TrackMeasures* measures = session().facts.now()->find(contents.point_ids[i]);
+    if (!measures || std::isnan(measures->distance)) continue;
+    if (measures->distance < 0.6) near_light += lightness(i), ++near_count;
+    if (measures->distance > 1.8) far_light += lightness(i), ++far_count;
+  }
+  ASSERT_GT(near_count, 3);
+  ASSERT_GT(far_count, 3);
+  EXPECT_GT(near_light / near_count, far_light / far_count + 0.5);
+  session().view.setPointColor(desktop::ViewSettings::PointColor::Picture);
+}
+
+TEST_F(WindowTest, DistanceAndAngleOfWhatIsSelectedAreRead) {
+  const auto ids = keptInView(3);
+  auto* card = window->findChild<QLabel*>("trackCard");
+  const auto place = [](int id) { return session().model.scene()->scene_from_solve * session().model.solution()->find(id)->point; };
+  session().selection.pick({ids[0], ids[1]}, desktop::Selection::Mode::Replace);
+  const double apart = (place(ids[0]) - place(ids[1])).norm();
+  EXPECT_TRUE(card->text().contains(QString::number(apart, 'g', 3) + " units apart")) << card->text().toStdString();
+  session().selection.pick({ids[2]}, desktop::Selection::Mode::Add);
+  const Vec3 one = (place(ids[0]) - place(ids[1])).normalized(), other = (place(ids[2]) - place(ids[1])).normalized();
+  EXPECT_TRUE(card->text().contains(QString::number(std::acos(one.dot(other)) * 180 / M_PI, 'f', 1) + "°")) << card->text().toStdString();
 }
 
 TEST_F(WindowTest, SettingAsideMakesTheSolveStaleAndComesBack) {
@@ -319,6 +394,7 @@ TEST_F(WindowTest, SavesReopensAndDelivers) {
   ASSERT_TRUE(window->saveTo(path));
   EXPECT_TRUE(window->windowTitle().contains("ferry.moth"));
   window->trackActions().pin->trigger();  // saved as it is made
+  ASSERT_TRUE(session().model.workspace().writer()->flush().ok());
 
   MainWindow other;
   showWindow(other);

@@ -7,6 +7,7 @@
 
 #include <cmath>
 #include <fstream>
+#include <future>
 #include <thread>
 
 #include "core/base/atomic_file.h"
@@ -14,6 +15,7 @@
 #include "core/project/edits.h"
 #include "core/project/project_store.h"
 #include "core/project/result_codec.h"
+#include "core/project/result_writer.h"
 #include "tests/support/synthetic_shot.h"
 #include "tests/support/temporary_folder.h"
 
@@ -340,6 +342,33 @@ TEST(ProjectStore, KeepsTheNewestResultsOfEachStep) {
   EXPECT_TRUE((*store)->result("tracks", "11").has_value());
   EXPECT_TRUE((*store)->result("tracks", "4").has_value());
   EXPECT_TRUE((*store)->result("solve", "s").has_value());
+}
+
+TEST(ResultWriter, WritesInOrderAndOnlyTheNewestOfWhatIsReplaced) {
+  const TemporaryFolder folder;
+  auto store = ProjectStore::create(folder / "a.moth", Document());
+  ASSERT_TRUE(store.ok());
+  ResultWriter writer(std::move(*store));
+  std::promise<void> go;
+  std::vector<int> written;
+  const auto noting = [&written](int number) {
+    return [&written, number](ProjectStore&) {
+      written.push_back(number);
+      return Status(Done{});
+    };
+  };
+  writer.write([&go](ProjectStore&) {
+    go.get_future().wait();
+    return Status(Done{});
+  });
+  writer.writeNewest(noting(1));
+  writer.write(noting(2));
+  writer.writeNewest(noting(3));
+  go.set_value();
+  EXPECT_TRUE(writer.flush().ok());
+  writer.writeNewest(noting(4));
+  EXPECT_TRUE(writer.flush().ok());
+  EXPECT_EQ(written, (std::vector<int>{3, 2, 4}));
 }
 
 TEST(ProjectStore, RefusesWhatIsNoProjectOfItsOwn) {

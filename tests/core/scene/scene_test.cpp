@@ -120,6 +120,27 @@ TEST_F(SceneTest, ASolidStandsOnItsTrackAndIsClosed) {
   EXPECT_TRUE(solidOf({.id = 1, .track = 99999}, solution, *scene).empty());
 }
 
+TEST_F(SceneTest, AShadowLiesOnTheLevelThatItsObjectStandsOnAwayFromTheLight) {
+  const SceneFrame scene = *orientScene(solution, {});
+  const TestObject cone{.id = 1, .shape = ObjectShape::Cone, .track = onGround(1)[0], .size = 0.5};
+  const std::vector<Vec3> outline = shadowOf(cone, solution, scene);
+  ASSERT_GE(outline.size(), 8u);
+  const Vec3 foot = sceneOf(cone.track, scene);
+  double farthest = 0;
+  Vec3 tip = foot;
+  for (std::size_t k = 0; k < outline.size(); ++k) {
+    EXPECT_NEAR(outline[k].y(), foot.y(), 1e-9);
+    const Vec3 side = outline[(k + 1) % outline.size()] - outline[k], next = outline[(k + 2) % outline.size()] - outline[(k + 1) % outline.size()];
+    EXPECT_GT(side.x() * next.z() - side.z() * next.x(), -1e-12) << "convex, one way round";
+    if ((outline[k] - foot).norm() > farthest) farthest = (outline[k] - foot).norm(), tip = outline[k];
+  }
+  // What the tip throws: where faces are lightest is where the light comes from.
+  const Vec3 away = (tip - foot).normalized();
+  EXPECT_LT(lightOn(away), lightOn(-away));
+  EXPECT_GT(farthest, 0.2 * cone.size);
+  EXPECT_TRUE(shadowOf({.id = 2, .track = 99999}, solution, scene).empty());
+}
+
 TEST_F(SceneTest, SizesAndGridsAreRoundNumbers) {
   const auto scene = orientScene(solution, {});
   for (double value : {usualSize(solution, *scene, onGround(1)[0]), gridSpacing(solution, *scene)}) {
