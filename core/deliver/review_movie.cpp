@@ -108,7 +108,7 @@ class FramePainter {
       for (const auto& line : gridSeen(camera, input_.solution, input_.scene)) outline(line, false), cairo_stroke(pen_.get());
     }
     if (!options_.objects) return;
-    paintOver(0.03, 0.02, 0.05, 0.43);
+    paintOver(0.03, 0.02, 0.05, 0.58);
     for (const auto& shadow : shadowsSeen(camera, input_.objects, input_.solution, input_.scene)) outline(shadow, true), cairo_fill(pen_.get());
     width(0.6);
     for (const SeenFace& face : facesSeen(camera, input_.objects, input_.solution, input_.scene)) {

@@ -188,6 +188,16 @@ class Workspace {
   Document document_;  ///< As it is saved and undone.
   Document seen_;      ///< The same with its picks as numbers of tracks_.
   int lost_picks_ = 0;
+  /// Picks as numbers of other tracks, as they were carried over last.
+  struct Carried {
+    Picks picks;
+    std::vector<TrackEdit> edits;  ///< Of the tracks that they speak of.
+    TrackSetPtr to;
+    std::string key;
+    int frame_offset = 0;
+    Picks result;
+    int lost = 0;
+  } carried_;
   FootageInfo file_info_, footage_;  ///< As the file has it; as the document takes it.
   FilePrints prints_;
   std::string printed_mattes_;  ///< The folder that prints_ are of.

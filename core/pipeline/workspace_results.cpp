@@ -81,7 +81,17 @@ std::string Workspace::solvedTracksKey() const { return followed_ || document_.w
 void Workspace::refreshPicks() {
   seen_ = document_;
   lost_picks_ = 0;
-  if (tracks_) seen_.picks = picksAsMade().carriedTo(*tracks_, tracks_key_, document_.footage.frame_offset, &lost_picks_);
+  if (tracks_) {
+    const int offset = document_.footage.frame_offset;
+    const auto& edits = document_.work.edits;
+    // Most changes leave picks and tracks as they were.
+    if (carried_.to != tracks_ || carried_.key != tracks_key_ || carried_.frame_offset != offset || carried_.picks != document_.picks ||
+        carried_.edits != edits) {
+      carried_ = {document_.picks, edits, tracks_, tracks_key_, offset, {}, 0};
+      carried_.result = picksAsMade().carriedTo(*tracks_, tracks_key_, offset, &carried_.lost);
+    }
+    seen_.picks = carried_.result, lost_picks_ = carried_.lost;
+  }
   asked_solve_key_ = solveKey(seen_, footage_, solvedTracksKey());
 }
 

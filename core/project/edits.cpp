@@ -37,6 +37,12 @@ std::unique_ptr<Edit> changePicks(std::string name, const Document& document, co
   change(picks);
   return setMember(std::move(name), &Document::picks, std::move(picks));
 }
+int nextObject(const Picks& picks) {
+  int next = 1;
+  for (const TestObject& object : picks.objects) next = std::max(next, object.id + 1);
+  return next;
+}
+
 }  // namespace
 
 std::unique_ptr<Edit> setAside(const Document& document, const Ids& ids) {
@@ -90,10 +96,26 @@ std::unique_ptr<Edit> useAsLength(const Document& document, int from, int to, do
 
 std::unique_ptr<Edit> placeObjects(const Document& document, ObjectShape shape, const Ids& tracks, double size) {
   return changePicks("Place test object", document, [&](Picks& picks) {
-    int next = 1;
-    for (const TestObject& object : picks.objects) next = std::max(next, object.id + 1);
-    for (const int track : tracks) picks.objects.push_back({next++, shape, track, size});
+    for (const int track : tracks) picks.objects.push_back({.id = nextObject(picks), .shape = shape, .track = track, .size = size});
   });
+}
+
+std::unique_ptr<Edit> placeOnPlane(const Document& document, ObjectShape shape, const Ids& tracks, double size) {
+  return changePicks("Place test object", document, [&](Picks& picks) {
+    picks.objects.push_back({.id = nextObject(picks), .shape = shape, .track = tracks.front(), .size = size, .plane = tracks});
+  });
+}
+
+std::unique_ptr<Edit> changeObject(const Document& document, const TestObject& object) {
+  return changePicks("Change test object", document, [&](Picks& picks) {
+    for (TestObject& one : picks.objects) {
+      if (one.id == object.id) one = object;
+    }
+  });
+}
+
+std::unique_ptr<Edit> removeObject(const Document& document, int id) {
+  return changePicks("Remove test object", document, [id](Picks& picks) { std::erase_if(picks.objects, [id](const TestObject& o) { return o.id == id; }); });
 }
 
 std::unique_ptr<Edit> removeObjects(const Document& document) {

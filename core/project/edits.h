@@ -29,6 +29,11 @@ std::unique_ptr<Edit> changeScene(std::string name, const Document& document, Sc
 
 /// One object on each track.
 std::unique_ptr<Edit> placeObjects(const Document& document, ObjectShape shape, const std::vector<int>& tracks, double size);
+/// One on the first of these tracks, aligned to the plane of all of them (three or more).
+std::unique_ptr<Edit> placeOnPlane(const Document& document, ObjectShape shape, const std::vector<int>& tracks, double size);
+/// Puts an object in the place of the one with its id.
+std::unique_ptr<Edit> changeObject(const Document& document, const TestObject& object);
+std::unique_ptr<Edit> removeObject(const Document& document, int id);
 std::unique_ptr<Edit> removeObjects(const Document& document);
 
 // The ledger. An empty name: its own again.

@@ -56,6 +56,7 @@ Picks renumbered(const Picks& picks, const Renumber& number) {
     const auto now = number(object.track);
     if (!now) continue;
     object.track = *now;
+    object.plane = renumbered(object.plane, number);
     out.objects.push_back(object);
   }
   return out;

@@ -22,7 +22,7 @@ std::vector<SeenFace> facesSeen(const SceneCamera& camera, const std::vector<Tes
   for (const TestObject& object : objects) {
     for (const SolidFace& face : solidOf(object, solution, scene)) {
       if (face.normal.dot(face.corners[0] - camera.pose.centre) >= 0) continue;
-      SeenFace shown{.light = lightOn(face.normal)};
+      SeenFace shown{.light = face.shade * lightOn(face.normal)};
       bool whole = true;
       for (std::size_t k = 0; k < face.corners.size() && whole; ++k) {
         const auto at = camera.see(face.corners[k]);

@@ -2,16 +2,17 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 
 #include "core/base/numbers.h"
+#include "core/scene/unit_solids.h"
 
 namespace dusky {
 namespace {
 
 constexpr double kTau = 6.283185307179586;
 
-Vec3 towardsLight() { return Vec3(-0.4, 0.8, 0.45).normalized(); }
+/// From the left and above, a little from the front: shadows fall beside what throws them, where they are seen.
+Vec3 towardsLight() { return Vec3(-0.7, 0.7, 0.15).normalized(); }
 
 /// Anticlockwise; the monotone chain of Andrew, "Another efficient algorithm for convex hulls in two dimensions" (1979).
 std::vector<Vec2> convexHull(std::vector<Vec2> points) {
@@ -33,63 +34,55 @@ std::vector<Vec2> convexHull(std::vector<Vec2> points) {
   return hull;
 }
 
-SolidFace face(const Vec3& a, const Vec3& b, const Vec3& c) { return {{a, b, c}, (b - a).cross(c - a).normalized()}; }
+/// Where an object stands and how it is turned: from its own axes to the scene's.
+struct Stand {
+  Vec3 foot = Vec3::Zero();
+  Mat3 turn = Mat3::Identity();
+};
 
-/// A cone of height 1 and width 0.6 on the origin.
-std::vector<SolidFace> unitCone() {
-  constexpr int kSides = 24, kRings = 3;
-  std::vector<SolidFace> faces;
-  const auto at = [](int side, double height) {
-    const double angle = kTau * side / kSides, radius = 0.3 * (1 - height);
-    return Vec3(radius * std::cos(angle), height, radius * std::sin(angle));
-  };
-  for (int side = 0; side < kSides; ++side) {
-    faces.push_back(face(Vec3::Zero(), at(side, 0), at(side + 1, 0)));
-    for (int ring = 0; ring < kRings; ++ring) {
-      const double low = static_cast<double>(ring) / kRings, high = (ring + 1.0) / kRings;
-      const Vec3 a = at(side, low), b = at(side + 1, low), c = at(side + 1, high), d = at(side, high);
-      faces.push_back(face(a, d, b));
-      if (ring + 1 < kRings) faces.push_back(face(b, d, c));
-    }
+/// The normal of the plane through its tracks, on the side that the cameras see; upright where there is none.
+Vec3 upOf(const TestObject& object, const Solution& solution, const SceneFrame& scene) {
+  std::vector<Vec3> members;
+  for (const int id : object.plane) {
+    const SolvedTrack* track = solution.find(id);
+    if (track && track->hasPlace()) members.push_back(scene.scene_from_solve * track->point);
   }
-  return faces;
+  const auto plane = members.size() >= 3 ? fitPlane(members) : std::nullopt;
+  if (!plane) return Vec3::UnitY();
+  double seen_from = 0;
+  for (const SolvedFrame& frame : solution.frames) {
+    if (frame.placed) seen_from += plane->distance(scene.scene_from_solve * frame.pose.centre);
+  }
+  return seen_from < 0 ? -plane->normal : plane->normal;
 }
 
-/// A cube of side 1 standing on the origin, each side cut into 3 x 3 squares.
-std::vector<SolidFace> unitCube() {
-  constexpr int kCuts = 3;
-  std::vector<SolidFace> faces;
-  for (int axis = 0; axis < 3; ++axis) {
-    for (double side : {-0.5, 0.5}) {
-      const int u = (axis + 1) % 3, v = (axis + 2) % 3;
-      const auto at = [&](int i, int j) {
-        Vec3 p;
-        p[axis] = side;
-        p[u] = static_cast<double>(i) / kCuts - 0.5;
-        p[v] = static_cast<double>(j) / kCuts - 0.5;
-        return Vec3(p + Vec3(0, 0.5, 0));
-      };
-      for (int i = 0; i < kCuts; ++i) {
-        for (int j = 0; j < kCuts; ++j) {
-          const Vec3 a = at(i, j), b = at(i + 1, j), c = at(i + 1, j + 1), d = at(i, j + 1);
-          faces.push_back(side > 0 ? face(a, b, c) : face(a, c, b));
-          faces.push_back(side > 0 ? face(a, c, d) : face(a, d, c));
-        }
-      }
-    }
-  }
-  return faces;
+std::optional<Stand> standOf(const TestObject& object, const Solution& solution, const SceneFrame& scene) {
+  const SolvedTrack* track = solution.find(object.track);
+  if (!track || !track->hasPlace()) return std::nullopt;
+  const Vec3 up = upOf(object, solution, scene);
+  // Its x runs along the scene's where the plane lets it.
+  const Vec3 along = std::abs(up.x()) < 0.9 ? Vec3::UnitX() : Vec3::UnitZ();
+  const Vec3 x = (along - along.dot(up) * up).normalized();
+  Mat3 turn;
+  turn << x, up, x.cross(up);
+  return Stand{scene.scene_from_solve * track->point, turn * Eigen::AngleAxisd(object.turn_deg * kTau / 360, Vec3::UnitY())};
 }
 
 }  // namespace
 
+std::string_view describe(ObjectShape shape) {
+  static constexpr std::array<std::string_view, 5> kNames = {"cone", "cube", "card", "floor", "figure"};
+  const auto index = static_cast<std::size_t>(shape);
+  return index < kNames.size() ? kNames[index] : kNames[0];
+}
+
 std::vector<SolidFace> solidOf(const TestObject& object, const Solution& solution, const SceneFrame& scene) {
-  const SolvedTrack* track = solution.find(object.track);
-  if (!track || track->state == TrackState::Unplaced) return {};
-  const Vec3 foot = scene.scene_from_solve * track->point;
-  std::vector<SolidFace> faces = object.shape == ObjectShape::Cone ? unitCone() : unitCube();
+  const auto stand = standOf(object, solution, scene);
+  if (!stand) return {};
+  std::vector<SolidFace> faces = unitSolid(object.shape);
   for (SolidFace& f : faces) {
-    for (Vec3& corner : f.corners) corner = foot + object.size * corner;
+    for (Vec3& corner : f.corners) corner = stand->foot + object.size * (stand->turn * corner);
+    f.normal = stand->turn * f.normal;
   }
   return faces;
 }
@@ -97,21 +90,20 @@ std::vector<SolidFace> solidOf(const TestObject& object, const Solution& solutio
 double lightOn(const Vec3& normal) { return 0.35 + 0.65 * std::max(0.0, normal.dot(towardsLight())); }
 
 std::vector<Vec3> shadowOf(const TestObject& object, const Solution& solution, const SceneFrame& scene) {
-  const std::vector<SolidFace> faces = solidOf(object, solution, scene);
-  double level = std::numeric_limits<double>::infinity();
-  for (const SolidFace& face : faces) {
-    for (const Vec3& corner : face.corners) level = std::min(level, corner.y());
-  }
-  const Vec3 light = towardsLight();
+  const auto stand = standOf(object, solution, scene);
+  if (!stand || object.shape == ObjectShape::Floor) return {};
+  constexpr double kGrazing = 0.1;
+  const Vec3 light = stand->turn.transpose() * towardsLight();
+  if (light.y() < kGrazing) return {};
   std::vector<Vec2> thrown;
-  for (const SolidFace& face : faces) {
+  for (const SolidFace& face : unitSolid(object.shape)) {
     for (const Vec3& corner : face.corners) {
-      const Vec3 at = corner - light * ((corner.y() - level) / light.y());
+      const Vec3 at = corner - light * (corner.y() / light.y());
       thrown.emplace_back(at.x(), at.z());
     }
   }
   std::vector<Vec3> outline;
-  for (const Vec2& p : convexHull(std::move(thrown))) outline.emplace_back(p.x(), level, p.y());
+  for (const Vec2& p : convexHull(std::move(thrown))) outline.push_back(stand->foot + object.size * (stand->turn * Vec3(p.x(), 0, p.y())));
   return outline;
 }
 

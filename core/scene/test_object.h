@@ -1,19 +1,24 @@
 #pragma once
 #include <array>
+#include <string_view>
 #include <vector>
 
 #include "core/scene/scene.h"
 
 namespace dusky {
 
-enum class ObjectShape { Cone, Cube };
+enum class ObjectShape { Cone, Cube, Card, Floor, Figure };
+/// "cone", "cube" ...
+std::string_view describe(ObjectShape shape);
 
 /// A solid test object standing in the scene; sizes in scene units.
 struct TestObject {
   int id = 0;
   ObjectShape shape = ObjectShape::Cone;
-  int track = 0;      ///< The track it stands on.
-  double size = 0.3;  ///< Height, > 0.
+  int track = 0;           ///< The track it stands on.
+  double size = 0.3;       ///< Height, or side of a floor, > 0.
+  double turn_deg = 0;     ///< About its own upright axis.
+  std::vector<int> plane;  ///< Tracks whose plane it stands on, three or more; else it stands upright.
   bool operator==(const TestObject&) const = default;
 };
 
@@ -21,13 +26,15 @@ struct TestObject {
 struct SolidFace {
   std::array<Vec3, 3> corners;
   Vec3 normal = Vec3::UnitY();
+  double shade = 1;  ///< Of its surface: dark squares have less.
 };
 
-/// The object's surface, upright on its track; empty when the track has no place. Faces are small enough to be drawn as
+/// The object's surface, standing on its track; empty when the track has no place. Faces are small enough to be drawn as
 /// straight triangles through a lens with usual distortion.
 std::vector<SolidFace> solidOf(const TestObject& object, const Solution& solution, const SceneFrame& scene);
 
-/// The outline of the shadow that it throws on the level it stands on, in scene coordinates; empty when the track has no place. Convex, as the objects are.
+/// The outline of the shadow that it throws on the plane it stands on, in scene coordinates, as if it were convex; empty when the track has no place, for a
+/// floor, and where the light hardly falls on that plane.
 std::vector<Vec3> shadowOf(const TestObject& object, const Solution& solution, const SceneFrame& scene);
 
 /// How test objects are lit everywhere: the light a face with this outward normal gets, 0 to 1.

@@ -29,7 +29,13 @@ TrackActions::TrackActions(Session& session, QObject* parent) : QObject(parent),
   unpin = make(tr("Unpin"), tr("Takes the protection off again."), &TrackActions::unpinSelected);
   cone = make(tr("Stand a cone here"), tr("A solid cone on each selected placed track (12 at most), seen in Plate and Space."), &TrackActions::placeCone);
   cube = make(tr("Stand a cube here"), tr("A solid cube on each selected placed track (12 at most), seen in Plate and Space."), &TrackActions::placeCube);
-  remove_objects = make(tr("Remove test objects"), tr("Takes all cones and cubes away."), &TrackActions::removeAllObjects);
+  card = make(tr("Stand a card here"), tr("A flat card on each selected placed track; with three or more selected, one that stands on their plane."),
+              &TrackActions::placeCard);
+  floor = make(tr("Lay a floor here"), tr("Light and dark squares on each selected placed track; with three or more selected, one floor in their plane."),
+               &TrackActions::placeFloor);
+  figure =
+      make(tr("Stand a figure here"), tr("A person of 1.8 m (units before a distance is known) on each selected placed track."), &TrackActions::placeFigure);
+  remove_objects = make(tr("Remove test objects"), tr("Takes all of them away."), &TrackActions::removeAllObjects);
   select_all = make(tr("Select all tracks"), tr("Every track of the shot."), &TrackActions::selectAll);
   select_none = make(tr("Select none"), tr("Lets go of the selection."), &TrackActions::selectNone);
   select_others = make(tr("Select the others"), tr("Every track that is not selected now."), &TrackActions::selectOthers);
@@ -64,7 +70,7 @@ void TrackActions::fill(QMenu& menu) const {
   menu.setToolTipsVisible(true);
   menu.addActions({ground, origin, direction, length});
   menu.addSeparator();
-  menu.addActions({cone, cube, remove_objects});
+  menu.addActions({cone, cube, card, floor, figure, remove_objects});
   menu.addSeparator();
   menu.addActions({aside, back, pin, unpin});
 }
@@ -90,7 +96,7 @@ void TrackActions::refresh() {
   length->setEnabled(places == 2);
   length->setText(tr("Use as length of %1").arg(lengthText(length_metres_)));
   cone->setEnabled(places >= 1 && places <= kMostObjects);
-  cube->setEnabled(cone->isEnabled());
+  for (QAction* shape : {cube, card, floor, figure}) shape->setEnabled(cone->isEnabled());
   remove_objects->setEnabled(!document.picks.objects.empty());
   aside->setEnabled(any([&](int id) { return !within(document.picks.set_aside, id) && !within(document.picks.pinned, id); }));
   back->setEnabled(any([&](int id) { return within(document.picks.set_aside, id); }));
@@ -121,6 +127,18 @@ void TrackActions::selectNone() { session_.selection.clear(); }
 void TrackActions::place(ObjectShape shape) {
   const auto ids = placed();
   session_.model.run(placeObjects(session_.model.document(), shape, ids, usualSize(*session_.model.solution(), *session_.model.scene(), ids.front())));
+}
+
+void TrackActions::placeFlat(ObjectShape shape, double times) {
+  const auto ids = placed();
+  const double size = times * usualSize(*session_.model.solution(), *session_.model.scene(), ids.front());
+  const Document& document = session_.model.document();
+  session_.model.run(ids.size() >= 3 ? placeOnPlane(document, shape, ids, size) : placeObjects(document, shape, ids, size));
+}
+
+void TrackActions::placeFigure() {
+  constexpr double kTall = 1.8;
+  session_.model.run(placeObjects(session_.model.document(), ObjectShape::Figure, placed(), kTall));
 }
 
 void TrackActions::selectAll() {

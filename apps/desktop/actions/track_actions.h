@@ -18,7 +18,7 @@ class TrackActions : public QObject {
 
   QAction *ground, *origin, *direction, *length;
   QAction *aside, *back, *pin, *unpin;
-  QAction *cone, *cube, *remove_objects;
+  QAction *cone, *cube, *card, *floor, *figure, *remove_objects;
   QAction *select_all, *select_none, *select_others;
   QAction *next_worst, *worst_before;
 
@@ -43,6 +43,11 @@ class TrackActions : public QObject {
   void place(ObjectShape shape);
   void placeCone() { place(ObjectShape::Cone); }
   void placeCube() { place(ObjectShape::Cube); }
+  void placeCard() { placeFlat(ObjectShape::Card, 1); }
+  void placeFloor() { placeFlat(ObjectShape::Floor, 4); }
+  void placeFigure();
+  /// On the plane of the selected tracks where they are three or more; `times` as large as usual.
+  void placeFlat(ObjectShape shape, double times);
   void removeAllObjects();
   void selectAll();
   void selectNone();

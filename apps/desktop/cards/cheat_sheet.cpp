@@ -122,9 +122,11 @@ CheatSheet::CheatSheet(QWidget* parent) : QDialog(parent) {
     label->setContentsMargins(0, 10, 0, 0);
     grid->addWidget(label, grid->rowCount(), 0, 1, 2);
   };
+  constexpr int kInFirstColumn = 5;  // so that both are about as high, and no higher than a small screen
   int shown = 0;
   for (const auto& [name, lines] : groups()) {
-    if (shown++ % 4 == 0) nextColumn();
+    if (shown == 0 || shown == kInFirstColumn) nextColumn();
+    ++shown;
     head(tr(name).toUpper());
     for (const Line& line : lines) {
       const int row = grid->rowCount();
@@ -133,7 +135,7 @@ CheatSheet::CheatSheet(QWidget* parent) : QDialog(parent) {
       grid->addWidget(keys, row, 0);
       grid->addWidget(new QLabel(tr(line.what.c_str())), row, 1);
     }
-    grid->setRowStretch(grid->rowCount(), shown % 4 == 0 ? 1 : 0);
+    grid->setRowStretch(grid->rowCount(), shown == kInFirstColumn ? 1 : 0);
   }
   head(tr("SHAPES OF TRACKS"));
   for (const auto& [glyph, pinned, words] : {std::tuple{Glyph::Kept, false, tr("kept: takes part in the solve")},

@@ -1,34 +1,26 @@
 #include "apps/desktop/paint/theme.h"
+#include "apps/desktop/paint/view_note.h"
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/plate/straight_picture.h"
 
 namespace dusky::desktop {
 
 void PlateView::drawNotes(QPainter& painter) const {
-  const auto note = [&](const QString& text, int y) {
-    const QRect box = painter.fontMetrics().boundingRect(text).adjusted(-6, -3, 6, 3);
-    const QRect placed(8, y - box.height(), box.width(), box.height());
-    painter.setPen(Qt::NoPen);
-    painter.setBrush(QColor(20, 16, 26, 200));
-    painter.drawRoundedRect(placed, 4, 4);
-    painter.setPen(color::Text);
-    painter.drawText(placed, Qt::AlignCenter, text);
-  };
+  const auto note = [&](const QString& text) { drawNote(painter, text, {8, height() - 8}); };
   if (!failure_.isEmpty())
-    note(failure_, height() - 8);
+    note(failure_);
   else if (picture_.isNull())
-    note(tr("reading frame %1 …").arg(session_.playback.frame()), height() - 8);
+    note(tr("reading frame %1 …").arg(session_.playback.frame()));
   else if (const PlateTool* chosen = tool(); chosen && !chosen->hint().isEmpty())
-    note(chosen->hint(), height() - 8);
+    note(chosen->hint());
   else if (session_.view.straight())
     note(straight_                   ? tr("without the lens’s distortion")
          : session_.model.solution() ? tr("the solved lens folds inside the picture: shown as it is")
-                                     : tr("no lens yet: solve the shot first"),
-         height() - 8);
+                                     : tr("no lens yet: solve the shot first"));
   else if (session_.view.fieldShown())
-    note(fieldNote(), height() - 8);
+    note(fieldNote());
   else if (session_.view.candidatesShown() && session_.candidates.frame() == picture_frame_)
-    note(tr("%1 features would be followed from this frame").arg(session_.candidates.features().size()), height() - 8);
+    note(tr("%1 features would be followed from this frame").arg(session_.candidates.features().size()));
 }
 
 /// Those of the pruning rules that were drawn in this frame.

@@ -345,7 +345,7 @@ void PlateView::drawSolids(QPainter& painter) const {
     return placed;
   };
   painter.setPen(Qt::NoPen);
-  painter.setBrush(QColor(8, 5, 12, 110));
+  painter.setBrush(QColor(8, 5, 12, 150));
   for (const QPolygonF& shadow : objects_.shadows) painter.drawPolygon(placedOf(shadow));
   for (const PlateFace& face : objects_.faces) {
     const QColor shade = solidColor(face.light);

@@ -12,13 +12,16 @@
 namespace dusky::desktop {
 namespace {
 
+constexpr double kNowDepth = 0.16;  // of the camera that is shown, share of the set's reach
+
 class Builder {
  public:
   Builder(const Session& session, SpaceContents& out) : session_(session), solution_(*session.model.solution()), scene_(*session.model.scene()), out_(out) {}
 
-  void buildCameraNow() {
+  std::vector<SpaceCorner> buildCameraNow() {
     addCameraIn(solution_, scene_.scene_from_solve, color::Text, 1);
     if (const auto scene_from_other = sceneFromOther()) addCameraIn(*session_.jobs.compared().second->solution, *scene_from_other, color::Quiet, 0.8);
+    return pictureIn(solution_.frameAt(session_.playback.frame()));
   }
 
   void buildMarked() {
@@ -180,16 +183,32 @@ class Builder {
 
   void addCameraIn(const Solution& solution, const Similarity& scene_from_solve, const QColor& color, double alpha) {
     const SolvedFrame* frame = solution.frameAt(session_.playback.frame());
-    if (frame && frame->placed) addFrustum(solution.lensAt(*frame), scene_from_solve * frame->pose, 0.16 * out_.reach, color, alpha);
+    if (frame && frame->placed) addFrustum(solution.lensAt(*frame), scene_from_solve * frame->pose, kNowDepth * out_.reach, color, alpha);
+  }
+
+  /// Of the picture, as if the lens bent nothing: top left and on clockwise.
+  static std::array<Vec3, 4> cornersOf(const Lens& lens, const Pose& pose, double depth) {
+    std::array<Vec3, 4> corners;
+    const std::array<Vec2, 4> seen = {Vec2(0, 0), Vec2(lens.width, 0), Vec2(lens.width, lens.height), Vec2(0, lens.height)};
+    for (std::size_t k = 0; k < 4; ++k) corners[k] = pose.centre + depth * pose.direction(lens.straightRay(seen[k]).homogeneous());
+    return corners;
+  }
+
+  std::vector<SpaceCorner> pictureIn(const SolvedFrame* frame) const {
+    if (!frame || !frame->placed) return {};
+    const auto corners = cornersOf(solution_.lensAt(*frame), scene_.scene_from_solve * frame->pose, kNowDepth * out_.reach);
+    std::vector<SpaceCorner> triangles;
+    for (const std::size_t k : {0, 1, 2, 0, 2, 3}) {
+      const Vec3& p = corners[k];
+      triangles.push_back(
+          {static_cast<float>(p.x()), static_cast<float>(p.y()), static_cast<float>(p.z()), k == 1 || k == 2 ? 1.0f : 0.0f, k >= 2 ? 1.0f : 0.0f});
+    }
+    return triangles;
   }
 
   void addFrustum(const Lens& lens, const Pose& pose, double depth, const QColor& color, double alpha) {
-    std::vector<Vec3> corners;
-    for (const Vec2& corner : {Vec2(0, 0), Vec2(lens.width, 0), Vec2(lens.width, lens.height), Vec2(0, lens.height)}) {
-      const Vec3 ray = lens.straightRay(corner).homogeneous();
-      corners.push_back(pose.centre + depth * pose.direction(ray));
-    }
-    for (int k = 0; k < 4; ++k) {
+    const std::array<Vec3, 4> corners = cornersOf(lens, pose, depth);
+    for (std::size_t k = 0; k < 4; ++k) {
       line(pose.centre, corners[k], color, alpha);
       line(corners[k], corners[(k + 1) % 4], color, alpha);
     }
@@ -208,7 +227,7 @@ class Builder {
         for (const Vec3& corner : {shadow[0], shadow[k - 1], shadow[k]}) out_.solids.push_back(vertex(corner, shade, 0.5));
       }
       for (const SolidFace& face : solidOf(object, solution_, scene_)) {
-        const QColor paint = solidColor(lightOn(face.normal));
+        const QColor paint = solidColor(face.shade * lightOn(face.normal));
         for (const Vec3& corner : face.corners) out_.solids.push_back(vertex(corner, paint, 1));
       }
     }
@@ -227,11 +246,12 @@ SpaceContents buildSpace(const Session& session, bool through) {
   return contents;
 }
 
-std::vector<SpaceVertex> buildCameraNow(const Session& session, const SpaceContents& contents, bool through) {
+CameraNow buildCameraNow(const Session& session, const SpaceContents& contents, bool through) {
   SpaceContents now;
   now.reach = contents.reach;
-  if (!through && session.model.solution() && session.model.scene()) Builder(session, now).buildCameraNow();
-  return now.lines;
+  if (through || !session.model.solution() || !session.model.scene()) return {};
+  auto picture = Builder(session, now).buildCameraNow();
+  return {std::move(now.lines), std::move(picture)};
 }
 
 std::vector<SpacePoint> buildMarked(const Session& session) {

@@ -35,8 +35,18 @@ struct SpaceContents {
 
 /// `through`: seen through the camera itself, so without its path and frusta.
 SpaceContents buildSpace(const Session& session, bool through);
-/// The camera of the frame that is shown; of both runs that are compared.
-std::vector<SpaceVertex> buildCameraNow(const Session& session, const SpaceContents& contents, bool through);
+/// A corner of the picture in the frustum, and where it is in the picture (0 to 1, y down).
+struct SpaceCorner {
+  float x, y, z;
+  float u, v;
+};
+
+/// The camera of the frame that is shown; of both runs that are compared. The picture stands in the first one, as two triangles.
+struct CameraNow {
+  std::vector<SpaceVertex> lines;
+  std::vector<SpaceCorner> picture;
+};
+CameraNow buildCameraNow(const Session& session, const SpaceContents& contents, bool through);
 /// The points that are selected, over the others.
 std::vector<SpacePoint> buildMarked(const Session& session);
 

@@ -3,9 +3,11 @@
 #include <QMenu>
 #include <QMouseEvent>
 #include <cmath>
+#include <numeric>
 
 #include "apps/desktop/paint/theme.h"
 #include "apps/desktop/model/preferences.h"
+#include "apps/desktop/paint/view_note.h"
 #include "apps/desktop/paint/select_by_gesture.h"
 
 namespace dusky::desktop {
@@ -40,6 +42,13 @@ void main() {
   if (!inside) discard;
   pixel = vec4(tint.rgb, shape == 0 ? tint.a * smoothstep(0.85, 0.45, r) : tint.a);
 })";
+constexpr const char* kPictureVertex = R"(#version 330 core
+layout(location = 0) in vec3 place; layout(location = 1) in vec2 at;
+uniform mat4 clip_from_world; out vec2 where;
+void main() { gl_Position = clip_from_world * vec4(place, 1); where = at; })";
+constexpr const char* kPictureFragment = R"(#version 330 core
+in vec2 where; uniform sampler2D picture; out vec4 pixel;
+void main() { pixel = vec4(texture(picture, where).rgb, 0.55); })";
 }  // namespace
 
 /// What lies over the points: texts and the region being drawn. A widget of its own, painted without GL.
@@ -67,6 +76,11 @@ SpaceView::SpaceView(Session& session, QMenu* track_menu, QWidget* parent)
   connect(&session_.jobs, &Jobs::comparisonChanged, this, &SpaceView::rebuild);
   connect(&session_.playback, &Playback::frameChanged, this, &SpaceView::rebuildNow);
   connect(&session_.view, &ViewSettings::changed, this, &SpaceView::rebuild);
+  connect(&session_.frames, &FrameStore::ready, this, [this](int number) {
+    if (number != session_.playback.frame() && number != FrameStore::kAllChanged) return;
+    takePicture();
+    update();
+  });
   connect(&session_.facts, &TrackFacts::changed, this, [this] {
     if (session_.view.pointColor() > ViewSettings::PointColor::Error) rebuild();
   });
@@ -74,15 +88,19 @@ SpaceView::SpaceView(Session& session, QMenu* track_menu, QWidget* parent)
   connect(&session_.selection, &Selection::hoverChanged, this, &SpaceView::updateHovered);
 }
 
-SpaceView::~SpaceView() {
+SpaceView::~SpaceView() { giveBack(); }
+
+/// What lies on the graphics card, while there is a way to it.
+void SpaceView::giveBack() {
   if (!flat_) return;
   makeCurrent();
-  for (Batch* batch : {&lines_, &solids_, &points_, &now_, &marked_}) {
+  for (Batch* batch : {&lines_, &solids_, &points_, &now_, &marked_, &plate_}) {
     batch->array.destroy();
     batch->buffer.destroy();
   }
   flat_.reset();
-  shapes_.reset();
+  shapes_.reset(), textured_.reset(), texture_.reset();
+  stale_upload_ = stale_now_ = stale_marked_ = stale_picture_ = true;
   doneCurrent();
 }
 
@@ -106,7 +124,17 @@ void SpaceView::rebuild() {
 void SpaceView::rebuildNow() {
   camera_now_ = buildCameraNow(session_, contents_, eye_.mode == Eye::Mode::Camera);
   stale_now_ = true;
+  takePicture();
   draw();
+}
+
+/// The frame's picture, where it is there already: it comes later else.
+void SpaceView::takePicture() {
+  constexpr int kWide = 320;
+  const QImage picture = camera_now_.picture.empty() ? QImage() : session_.frames.frame(session_.playback.frame());
+  if (picture.isNull() && !camera_now_.picture.empty()) return;
+  picture_ = picture.isNull() ? QImage() : picture.scaledToWidth(kWide).convertToFormat(QImage::Format_RGBA8888);
+  stale_picture_ = true;
 }
 
 /// The points anew, and what lies over them where that moves with them.
@@ -154,29 +182,28 @@ void SpaceView::tellNote() {
   const QString grid =
       metric ? lengthText(contents_.grid_spacing) : tr("%1 %2").arg(contents_.grid_spacing).arg(contents_.grid_spacing == 1 ? tr("unit") : tr("units"));
   const QString from = eye_.mode == Eye::Mode::Top ? tr("from above") : eye_.mode == Eye::Mode::Camera ? tr("through the camera") : tr("orbit");
-  emit noteChanged(contents_.scale.isEmpty() ? tr("%1 · grid %2").arg(from, grid) : tr("%1 · grid %2").arg(contents_.scale, grid));
+  emit noteChanged(tr("%1 · grid %2").arg(from, grid));
 }
 
-void SpaceView::makeBatch(Batch& batch, int floats) {
-  const int stride = floats * static_cast<int>(sizeof(float));
+void SpaceView::makeBatch(Batch& batch, std::initializer_list<int> sizes) {
+  const int stride = std::accumulate(sizes.begin(), sizes.end(), 0) * static_cast<int>(sizeof(float));
   batch.array.create();
   const QOpenGLVertexArrayObject::Binder bound(&batch.array);
   batch.buffer.create();
   batch.buffer.bind();
-  const auto at = [](int floats_in) { return reinterpret_cast<const void*>(static_cast<std::uintptr_t>(floats_in) * sizeof(float)); };
-  glEnableVertexAttribArray(0);
-  glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, stride, at(0));
-  glEnableVertexAttribArray(1);
-  glVertexAttribPointer(1, 4, GL_FLOAT, GL_FALSE, stride, at(3));
-  if (floats > 7) {
-    glEnableVertexAttribArray(2);
-    glVertexAttribPointer(2, 2, GL_FLOAT, GL_FALSE, stride, at(7));
+  GLuint attribute = 0;
+  std::uintptr_t begins = 0;
+  for (const int size : sizes) {
+    glEnableVertexAttribArray(attribute);
+    glVertexAttribPointer(attribute++, size, GL_FLOAT, GL_FALSE, stride, reinterpret_cast<const void*>(begins));
+    begins += static_cast<std::uintptr_t>(size) * sizeof(float);
   }
   batch.buffer.release();
 }
 
 void SpaceView::initializeGL() {
   initializeOpenGLFunctions();
+  connect(context(), &QOpenGLContext::aboutToBeDestroyed, this, &SpaceView::giveBack);
   const auto program = [this](const char* vertex, const char* fragment) {
     auto made = std::make_unique<QOpenGLShaderProgram>();
     made->addShaderFromSourceCode(QOpenGLShader::Vertex, vertex);
@@ -186,11 +213,10 @@ void SpaceView::initializeGL() {
   };
   flat_ = program(kFlatVertex, kFlatFragment);
   shapes_ = program(kShapeVertex, kShapeFragment);
-  makeBatch(lines_, 7);
-  makeBatch(solids_, 7);
-  makeBatch(points_, 9);
-  makeBatch(now_, 7);
-  makeBatch(marked_, 9);
+  textured_ = program(kPictureVertex, kPictureFragment);
+  for (Batch* batch : {&lines_, &solids_, &now_}) makeBatch(*batch, {3, 4});
+  for (Batch* batch : {&points_, &marked_}) makeBatch(*batch, {3, 4, 2});
+  makeBatch(plate_, {3, 2});
 }
 
 void SpaceView::upload() {
@@ -201,9 +227,27 @@ void SpaceView::upload() {
     batch.buffer.release();
   };
   if (stale_upload_) fill(lines_, contents_.lines), fill(solids_, contents_.solids), fill(points_, contents_.points);
-  if (stale_now_) fill(now_, camera_now_);
+  if (stale_now_) fill(now_, camera_now_.lines), fill(plate_, camera_now_.picture);
   if (stale_marked_) fill(marked_, marked_points_);
-  stale_upload_ = stale_now_ = stale_marked_ = false;
+  if (stale_picture_) texture_ = picture_.isNull() ? nullptr : std::make_unique<QOpenGLTexture>(picture_, QOpenGLTexture::DontGenerateMipMaps);
+  stale_upload_ = stale_now_ = stale_marked_ = stale_picture_ = false;
+}
+
+/// Points and lines before and behind it stay seen.
+void SpaceView::drawPicture() {
+  if (!texture_ || plate_.count == 0) return;
+  texture_->setMinMagFilters(QOpenGLTexture::Linear, QOpenGLTexture::Linear);
+  texture_->setWrapMode(QOpenGLTexture::ClampToEdge);
+  texture_->bind(0);
+  textured_->bind();
+  textured_->setUniformValue("clip_from_world", matrix());
+  textured_->setUniformValue("picture", 0);
+  glDepthMask(GL_FALSE);
+  const QOpenGLVertexArrayObject::Binder bound(&plate_.array);
+  glDrawArrays(GL_TRIANGLES, 0, plate_.count);
+  glDepthMask(GL_TRUE);
+  textured_->release();
+  texture_->release();
 }
 
 void SpaceView::drawBatch(Batch& batch, QOpenGLShaderProgram& program, GLenum kind) {
@@ -225,10 +269,12 @@ void SpaceView::paintGL() {
   glEnable(GL_DEPTH_TEST);
   glEnable(GL_PROGRAM_POINT_SIZE);
   glEnable(GL_BLEND);
-  glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
+  // The view itself stays opaque: what is behind it must not shine through soft edges.
+  glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE_MINUS_SRC_ALPHA);
   drawBatch(solids_, *flat_, GL_TRIANGLES);
   drawBatch(lines_, *flat_, GL_LINES);
   drawBatch(now_, *flat_, GL_LINES);
+  drawPicture();
   drawBatch(points_, *shapes_, GL_POINTS);
   glDisable(GL_DEPTH_TEST);
   drawBatch(marked_, *shapes_, GL_POINTS);
@@ -252,6 +298,7 @@ void SpaceView::drawOverlay(QPainter& painter) const {
                                                   : tr("Points and camera appear here\nonce these tracks are solved."));
     return;
   }
+  if (!contents_.scale.isEmpty()) drawNote(painter, contents_.scale, {8, height() - 8});
   if (eye_.mode != Eye::Mode::Camera || !session_.model.solution()) return;
   const Lens lens = session_.model.solution()->lensIn(session_.playback.frame());
   const double scale = std::min(static_cast<double>(width()) / lens.width, static_cast<double>(height()) / lens.height);

@@ -2,6 +2,7 @@
 #include <QOpenGLBuffer>
 #include <QOpenGLFunctions_3_3_Core>
 #include <QOpenGLShaderProgram>
+#include <QOpenGLTexture>
 #include <QOpenGLVertexArrayObject>
 #include <QOpenGLWidget>
 #include <memory>
@@ -62,7 +63,11 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   void updateHovered();
   void turnHome();
   void upload();
-  void makeBatch(Batch& batch, int floats);
+  void giveBack();
+  void takePicture();
+  /// `sizes`: floats of each attribute of a vertex.
+  void makeBatch(Batch& batch, std::initializer_list<int> sizes);
+  void drawPicture();
   void drawBatch(Batch& batch, QOpenGLShaderProgram& program, GLenum kind);
   void drawOverlay(QPainter& painter) const;
   QMatrix4x4 matrix() const;
@@ -75,17 +80,19 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   QWidget* overlay_;
   Eye eye_;
   SpaceContents contents_;
-  std::vector<SpaceVertex> camera_now_;
+  CameraNow camera_now_;
+  QImage picture_;  ///< Of the frame that is shown, small.
   std::vector<SpacePoint> marked_points_;
-  bool stale_upload_ = true, stale_now_ = true, stale_marked_ = true;  ///< What is to be brought to the graphics card.
+  bool stale_upload_ = true, stale_now_ = true, stale_marked_ = true, stale_picture_ = true;  ///< What is to be brought to the graphics card.
   bool looked_ = false;
   QRect hover_box_;  ///< Where the ring about what is pointed at was drawn last.
   RegionGesture gesture_;
   QPointF drag_from_;
   Qt::MouseButton drag_ = Qt::NoButton;
   bool dragged_ = false;
-  std::unique_ptr<QOpenGLShaderProgram> flat_, shapes_;
-  Batch lines_, solids_, points_, now_, marked_;
+  std::unique_ptr<QOpenGLShaderProgram> flat_, shapes_, textured_;
+  std::unique_ptr<QOpenGLTexture> texture_;
+  Batch lines_, solids_, points_, now_, marked_, plate_;
 };
 
 }  // namespace dusky::desktop

@@ -140,11 +140,14 @@ QWidget* sceneSettings(Session& session, TrackActions& actions) {
   auto* objects = new QLabel(QObject::tr("Test objects on the selected tracks"));
   objects->setProperty("role", "quiet");
   column->addWidget(objects);
-  auto* buttons = new QHBoxLayout;
-  buttons->addWidget(buttonFor(actions.cone, QObject::tr("Cone")));
-  buttons->addWidget(buttonFor(actions.cube, QObject::tr("Cube")));
-  buttons->addWidget(buttonFor(actions.remove_objects, QObject::tr("Remove")));
+  auto* buttons = new QGridLayout;
+  const std::vector<std::pair<QAction*, QString>> shapes = {{actions.cone, QObject::tr("Cone")},     {actions.cube, QObject::tr("Cube")},
+                                                            {actions.card, QObject::tr("Card")},     {actions.floor, QObject::tr("Floor")},
+                                                            {actions.figure, QObject::tr("Figure")}, {actions.remove_objects, QObject::tr("Remove")}};
+  for (std::size_t i = 0; i < shapes.size(); ++i)
+    buttons->addWidget(buttonFor(shapes[i].first, shapes[i].second), static_cast<int>(i) / 3, static_cast<int>(i) % 3);
   column->addLayout(buttons);
+  column->addWidget(objectRows(session));
   return body;
 }
 }  // namespace dusky::desktop

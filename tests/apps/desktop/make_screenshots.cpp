@@ -83,6 +83,11 @@ void setScene(desktop::MainWindow& window) {
   window.trackActions().cone->trigger();
   s.selection.pick(tracksNear(window, {{620, 640}}), desktop::Selection::Mode::Replace);
   window.trackActions().cube->trigger();
+  s.selection.pick(tracksNear(window, {{470, 560}}), desktop::Selection::Mode::Replace);
+  window.trackActions().figure->trigger();
+  TestObject figure = s.model.document().picks.objects.back();
+  figure.turn_deg = -30;
+  s.model.run(changeObject(s.model.document(), figure));
 }
 
 /// Drags the left button over a widget along a path.
@@ -284,6 +289,25 @@ void shootStart(desktop::MainWindow& window) {
   shoot(preferences, "preferences");
 }
 
+/// What a solve without a lens leaves over the picture, and where in depth.
+void shootField(desktop::MainWindow& window) {
+  desktop::Session& s = window.session();
+  LensSettings lens = s.model.document().lens;
+  lens.lens = LensChoice::None;
+  s.model.set("Change lens", &Document::lens, lens);
+  s.jobs.runSolve();
+  waitForJobs(window);
+  window.steps().openStep(Step::Solve);
+  waitUntil([&] { return s.facts.current(); });
+  s.view.showField(true);
+  s.view.setPointColor(desktop::ViewSettings::PointColor::Depth);
+  goTo(window, 74);
+  shoot(window, "field");
+  s.view.showField(false);
+  s.view.setPointColor(desktop::ViewSettings::PointColor::Picture);
+  s.model.undo();
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -329,6 +353,10 @@ int main(int argc, char** argv) {
       shoot(window, "advice-taken");
       return 0;
     }
+    if (QString(argv[2]) == "field") {
+      shootField(window);
+      return 0;
+    }
     if (QString(argv[2]) == "map") {
       s.jobs.runSolve();
       waitForJobs(window);
@@ -356,6 +384,7 @@ int main(int argc, char** argv) {
   window.steps().openStep(Step::Solve);
   goTo(window, 74);
   shoot(window, "solved");
+  shootField(window);
   shootLens(window);
   window.showView(desktop::View::ErrorMap);
   setScene(window);

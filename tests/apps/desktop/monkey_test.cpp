@@ -73,7 +73,7 @@ class SlowWatch {
 
  private:
   void watch(const std::stop_token& stop) {
-    constexpr double kEvery = 0.4;
+    constexpr double kEvery = 1.0;
     double told = 0;
     while (!stop.stop_requested()) {
       std::this_thread::sleep_for(std::chrono::milliseconds(50));

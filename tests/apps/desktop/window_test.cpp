@@ -5,6 +5,7 @@
 #include <QApplication>
 #include <QElapsedTimer>
 #include <QComboBox>
+#include <QDoubleSpinBox>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
@@ -255,6 +256,39 @@ TEST_F(WindowTest, ALengthMakesMetresAndATestObjectStandsLocked) {
   session().model.undo();
   EXPECT_TRUE(session().model.document().picks.objects.empty());
   EXPECT_FALSE(session().model.scene()->metric);
+}
+
+TEST_F(WindowTest, TestObjectsOfAllShapesAreChangedInTheirRowsAndTakenAway) {
+  const auto ids = keptInView(4);
+  auto& picks = session().selection;
+  const auto objects = [] { return session().model.document().picks.objects; };
+  window->steps().openStep(Step::Scene);
+  picks.pick({ids[0]}, desktop::Selection::Mode::Replace);
+  window->trackActions().figure->trigger();
+  ASSERT_EQ(objects().size(), 1u);
+  EXPECT_EQ(objects()[0].size, 1.8) << "as tall as a person";
+  picks.pick(ids, desktop::Selection::Mode::Replace);
+  window->trackActions().floor->trigger();
+  window->trackActions().card->trigger();
+  ASSERT_EQ(objects().size(), 3u) << "one in the plane of all that are selected";
+  EXPECT_EQ(objects()[1].plane, ids);
+  goTo(60);
+  EXPECT_GT(desktop::plateObjects(session().model, 60).faces.size(), 200u);
+  EXPECT_GE(desktop::plateObjects(session().model, 60).shadows.size(), 1u) << "the figure's";
+  auto* turn = window->findChild<QDoubleSpinBox*>("turn of object 1");
+  auto* size = window->findChild<QDoubleSpinBox*>("size of object 3");
+  ASSERT_TRUE(turn && size);
+  turn->setValue(90), size->setValue(2.5);
+  EXPECT_EQ(objects()[0].turn_deg, 90);
+  EXPECT_EQ(objects()[2].size, 2.5);
+  window->steps().ensureWidgetVisible(window->findChild<QWidget*>("remove object 2"));
+  ASSERT_TRUE(click(*window, "remove object 2"));
+  QTest::qWait(20);
+  ASSERT_EQ(objects().size(), 2u);
+  EXPECT_EQ(objects()[1].id, 3);
+  while (!objects().empty()) session().model.undo();
+  QTest::qWait(20);
+  EXPECT_FALSE(window->findChild<QWidget*>("size of object 3"));
 }
 
 TEST_F(WindowTest, PathsAndMeanErrorsAreShownOverThePlate) {

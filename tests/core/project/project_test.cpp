@@ -89,6 +89,13 @@ std::vector<std::unique_ptr<Edit>> allEdits(const Document& d) {
   edits.push_back(useAsLength(d, 4, 6, 2.5));
   edits.push_back(changeScene("Forget", d, {}));
   edits.push_back(placeObjects(d, ObjectShape::Cone, {4, 6}, 0.2));
+  edits.push_back(placeOnPlane(d, ObjectShape::Floor, {7, 4, 9}, 2));
+  if (!d.picks.objects.empty()) {
+    TestObject turned = d.picks.objects.front();
+    turned.turn_deg += 15, turned.size *= 1.2;
+    edits.push_back(changeObject(d, turned));
+    edits.push_back(removeObject(d, d.picks.objects.back().id));
+  }
   edits.push_back(removeObjects(d));
   edits.push_back(setMember("Seed", &Document::seed, 77));
   edits.push_back(setMember("Lens", &Document::lens, LensSettings{}));

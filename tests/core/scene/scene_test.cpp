@@ -141,6 +141,46 @@ TEST_F(SceneTest, AShadowLiesOnTheLevelThatItsObjectStandsOnAwayFromTheLight) {
   EXPECT_TRUE(shadowOf({.id = 2, .track = 99999}, solution, scene).empty());
 }
 
+TEST_F(SceneTest, AFloorLiesInThePlaneOfItsTracksTowardsTheCameraAndTurnsInIt) {
+  const SceneFrame scene = *orientScene(solution, {});
+  const std::vector<int> members = above(6);
+  TestObject floor{.id = 1, .shape = ObjectShape::Floor, .track = members[0], .size = 0.8, .plane = members};
+  std::vector<Vec3> places;
+  for (const int id : members) places.push_back(sceneOf(id, scene));
+  const PlaneFit plane = *fitPlane(places);
+  const auto flat = solidOf(floor, solution, scene);
+  ASSERT_EQ(flat.size(), 128u);
+  double seen = 0;
+  for (const SolvedFrame& frame : solution.frames) seen += flat[0].normal.dot(scene.scene_from_solve * frame.pose.centre - places[0]);
+  EXPECT_GT(seen, 0) << "its upper side is seen";
+  for (const SolidFace& face : flat) {
+    EXPECT_NEAR(std::abs(face.normal.dot(plane.normal)), 1, 1e-9);
+    for (const Vec3& corner : face.corners) EXPECT_NEAR(face.normal.dot(corner - places[0]), 0, 1e-9) << "at the height of its track";
+  }
+  floor.turn_deg = 90;
+  const auto turned = solidOf(floor, solution, scene);
+  EXPECT_LT((turned[0].normal - flat[0].normal).norm(), 1e-9);
+  EXPECT_NEAR((turned[0].corners[0] - places[0]).dot(flat[0].corners[0] - places[0]), 0, 1e-9) << "a quarter turn about its track";
+  floor.plane = {members[0], members[1]};
+  EXPECT_LT((solidOf(floor, solution, scene)[0].normal - Vec3::UnitY()).norm(), 1e-9) << "two make no plane: level";
+}
+
+TEST_F(SceneTest, AFigureIsAsTallAsItIsSaidToBeAndWholeAllRound) {
+  const SceneFrame scene = *orientScene(solution, {});
+  const TestObject figure{.id = 1, .shape = ObjectShape::Figure, .track = onGround(1)[0], .size = 1.8};
+  const Vec3 foot = sceneOf(figure.track, scene);
+  double low = 1e9, high = -1e9, volume = 0;
+  for (const SolidFace& face : solidOf(figure, solution, scene)) {
+    for (const Vec3& corner : face.corners) low = std::min(low, corner.y() - foot.y()), high = std::max(high, corner.y() - foot.y());
+    volume += face.corners[0].dot(face.corners[1].cross(face.corners[2])) / 6;
+    EXPECT_GT(face.normal.norm(), 0.99);
+  }
+  EXPECT_NEAR(low, 0, 0.01);
+  EXPECT_NEAR(high, 1.8, 0.01);
+  // By the divergence theorem: faces look outwards, and nothing is missing. A person has about 70 l.
+  EXPECT_NEAR(volume, 0.07, 0.03);
+}
+
 TEST_F(SceneTest, SizesAndGridsAreRoundNumbers) {
   const auto scene = orientScene(solution, {});
   for (double value : {usualSize(solution, *scene, onGround(1)[0]), gridSpacing(solution, *scene)}) {

@@ -1,5 +1,7 @@
 #include "core/track/same_tracks.h"
 
+#include "core/base/random.h"
+
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
@@ -33,6 +35,24 @@ TEST(SameTracks, FindsTheFeatureAgainUnderAnotherNumber) {
 TEST(SameTracks, TwoNeverBecomeOneAndTheNearerHasIt) {
   const TrackSet before = setOf({moving(1, 1, 30, {50, 50}), moving(2, 1, 30, {51.5, 50})});
   EXPECT_THAT(sameTracks(before, {1, 2}, setOf({moving(4, 1, 30, {51.2, 50})})), ElementsAre(Pair(2, 4)));
+}
+
+TEST(SameTracks, ThousandsAreFoundAmongThousands) {
+  Random random(3);
+  std::vector<Track> before, after;
+  std::vector<int> ids;
+  constexpr int kColumns = 60, kTracks = 3000;
+  for (int i = 0; i < kTracks; ++i) {
+    const int first = 1 + random.index(20), last = first + 10 + random.index(10);
+    const Vec2 begin(11.0 * (i % kColumns), 11.0 * (i / kColumns));
+    before.push_back(moving(i + 1, first, last, begin));
+    after.push_back(moving(1 + (i * 7) % kTracks, first + 1, last + 3, begin + Vec2(random.normal(), random.normal()) * 0.4));
+    ids.push_back(i + 1);
+  }
+  std::sort(after.begin(), after.end(), [](const Track& a, const Track& b) { return a.id < b.id; });
+  const auto same = sameTracks(setOf(before), ids, setOf(after));
+  ASSERT_EQ(same.size(), ids.size());
+  for (const auto& [id, other] : same) EXPECT_EQ(other, 1 + ((id - 1) * 7) % kTracks);
 }
 
 TEST(SameTracks, AMeetingOfAFewFramesIsNotEnough) {
