@@ -139,7 +139,7 @@ TEST_F(WindowIssues, AProjectThatAnotherProgramChangedIsNotWrittenOverAndCanBeOp
   ASSERT_TRUE(session().model.saveAs(QString::fromStdString(project.string())));
   std::filesystem::rename(other, project);
   session().model.set("Seed", &Document::seed, 7);
-  EXPECT_TRUE(window->notice().contains("changed by another program")) << window->notice().toStdString();
+  EXPECT_TRUE(waitUntil([this] { return window->notice().contains("changed by another program"); }, 5000)) << window->notice().toStdString();
   EXPECT_TRUE(session().model.unsaved());
   QEvent activated(QEvent::ActivationChange);
   QApplication::sendEvent(window.get(), &activated);
