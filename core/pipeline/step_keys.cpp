@@ -1,5 +1,7 @@
 #include <chrono>
 #include <filesystem>
+#include <mutex>
+#include <optional>
 
 #include "core/base/content_key.h"
 #include "core/media/footage.h"
@@ -72,15 +74,29 @@ void addRuns(KeyBuilder& key, const Document& document, int runs) {
   }
 }
 
-/// What was done by hand, as far as it changes places; names don't.
-void addWork(KeyBuilder& key, TrackWork work, const std::string& followed_key) {
+/// What was done by hand, as far as it changes places; names don't. Empty: nothing.
+std::string textOf(TrackWork work, const std::string& followed_key) {
   work.labels.clear();
   for (HandTrack& track : work.by_hand) track.name.clear();
   for (ImportedTracks& import : work.imported) import.label = {};
   if (work.edited_key != followed_key) work.edits.clear();
-  if (work.edits.empty() && !work.addsTracks()) return;
+  if (work.edits.empty() && !work.addsTracks()) return {};
   work.edited_key.clear();
-  key.add(trackWorkToJson(work));
+  return trackWorkToJson(work);
+}
+
+/// Thousands of tracks by hand make a long text, and most changes are of something else: the newest one is kept.
+void addWork(KeyBuilder& key, const TrackWork& work, const std::string& followed_key) {
+  struct Newest {
+    std::mutex mutex;
+    std::optional<TrackWork> work;
+    std::string followed_key, text;
+  };
+  static Newest newest;
+  const std::lock_guard lock(newest.mutex);
+  if (newest.work != work || newest.followed_key != followed_key)
+    newest.work = work, newest.followed_key = followed_key, newest.text = textOf(work, followed_key);
+  if (!newest.text.empty()) key.add(newest.text);
 }
 }  // namespace
 
