@@ -17,4 +17,7 @@ class ThreadLimit {
   std::optional<oneapi::tbb::global_control> limit_;
 };
 
+/// How many threads this program may use now.
+inline int threadsAllowed() { return static_cast<int>(oneapi::tbb::global_control::active_value(oneapi::tbb::global_control::max_allowed_parallelism)); }
+
 }  // namespace dusky

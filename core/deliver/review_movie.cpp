@@ -58,12 +58,25 @@ std::pair<int, int> sizeOf(const FootageInfo& footage, int most_height) {
   return {even(scale * footage.width), even(scale * footage.height)};
 }
 
+/// What is the same in every frame.
+struct WholeShot {
+  double error_top_px;
+  std::string verdict_note;
+};
+
+WholeShot wholeShotOf(const ReviewInput& input, const ReviewOptions& options) {
+  const Verdict verdict = judgeSolution(input.solution);
+  const std::string note = fmt::format("RMS {:.2f} px · {}: {}", input.solution.rms_px, describe(verdict.level), verdict.sentence);
+  return {usualErrorTop(input.solution), options.whiskers ? fmt::format("error ×{:g} · {}", options.whisker, note) : note};
+}
+
 /// Draws in px of the footage, whatever the movie's size.
 class FramePainter {
  public:
-  FramePainter(const ReviewInput& input, const ReviewOptions& options, int frame)
+  FramePainter(const ReviewInput& input, const ReviewOptions& options, const WholeShot& shot, int frame)
       : input_(input),
         options_(options),
+        shot_(shot),
         frame_(frame),
         size_(sizeOf(input.footage, options.height)),
         surface_(cairo_image_surface_create(CAIRO_FORMAT_RGB24, size_.first, size_.second)),
@@ -121,7 +134,7 @@ class FramePainter {
 
   /// Good ones are nearly nothing; what errs glows.
   void drawTracks() {
-    const double top = usualErrorTop(input_.solution);
+    const double top = shot_.error_top_px;
     for (const SolvedTrack& solved : input_.solution.tracks) {
       if (solved.state != TrackState::Kept) continue;
       const TrackError* error = errorAt(solved, frame_);
@@ -164,7 +177,7 @@ class FramePainter {
     cairo_move_to(pen_.get(), edge, baseline);
     cairo_show_text(pen_.get(), left.c_str());
     const double room = size_.first - widthOf(left) - 4 * edge;
-    const std::string right = shortened(verdictNote(), room);
+    const std::string right = shortened(shot_.verdict_note, room);
     cairo_move_to(pen_.get(), size_.first - edge - widthOf(right), baseline);
     cairo_show_text(pen_.get(), right.c_str());
   }
@@ -194,15 +207,9 @@ class FramePainter {
     return std::isnan(frame->rms_px) ? note : fmt::format("{} · {:.2f} px", note, frame->rms_px);
   }
 
-  std::string verdictNote() const {
-    const Verdict verdict = judgeSolution(input_.solution);
-    std::string note = fmt::format("RMS {:.2f} px · {}: {}", input_.solution.rms_px, describe(verdict.level), verdict.sentence);
-    if (options_.whiskers) note = fmt::format("error ×{:g} · {}", options_.whisker, note);
-    return note;
-  }
-
   const ReviewInput& input_;
   const ReviewOptions& options_;
+  const WholeShot& shot_;
   int frame_;
   std::pair<int, int> size_;
   Surface surface_;
@@ -219,18 +226,19 @@ Status ReviewOptions::check() const {
 }
 
 Picture reviewFrame(const ReviewInput& input, const ReviewOptions& options, const Picture& plate, int frame) {
-  return FramePainter(input, options, frame).paint(plate);
+  return FramePainter(input, options, wholeShotOf(input, options), frame).paint(plate);
 }
 
 Status writeReview(FrameSource& source, const ReviewInput& input, const ReviewOptions& options, const std::filesystem::path& path, const Progress& progress) {
   if (const Status fine = options.check(); !fine.ok()) return fine;
   FrameRange frames = options.frames;
-  if (frames == FrameRange()) frames = {input.solution.frames.front().frame, input.solution.frames.back().frame};
+  if (frames == FrameRange() && !input.solution.frames.empty()) frames = {input.solution.frames.front().frame, input.solution.frames.back().frame};
   const auto range = rangeIn(source.info(), frames);
   if (!range.ok()) return range.error();
   const auto [width, height] = sizeOf(input.footage, options.height);
   auto writer = MovieWriter::create(path, {.width = width, .height = height, .fps = input.footage.fps, .pixel_aspect = input.solution.lens().pixel_aspect});
   if (!writer.ok()) return writer.error();
+  const WholeShot shot = wholeShotOf(input, options);
   for (int frame = range->first; frame <= range->last; ++frame) {
     if (progress.stopRequested()) return cancelled();
     progress.report(static_cast<double>(frame - range->first) / (range->last - range->first + 1), fmt::format("review frame {} of {}", frame, range->last));
@@ -240,7 +248,7 @@ Status writeReview(FrameSource& source, const ReviewInput& input, const ReviewOp
       if (!read.ok()) return read.error();
       plate = std::move(read->picture);
     }
-    if (const Status written = writer->write(reviewFrame(input, options, plate, frame)); !written.ok()) return written;
+    if (const Status written = writer->write(FramePainter(input, options, shot, frame).paint(plate)); !written.ok()) return written;
   }
   return writer->finish();
 }

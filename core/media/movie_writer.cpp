@@ -5,6 +5,7 @@
 #include <array>
 
 #include "core/base/temporary_file.h"
+#include "core/base/thread_limit.h"
 #include "core/media/ffmpeg.h"
 
 extern "C" {
@@ -87,6 +88,7 @@ class MovieWriter::Encoder {
     codec_->framerate = av_d2q(format.fps, kLargestFraction);
     codec_->time_base = av_inv_q(codec_->framerate);
     codec_->sample_aspect_ratio = av_d2q(format.pixel_aspect, kLargestFraction);
+    codec_->thread_count = threadsAllowed();
     codec_->pix_fmt = AV_PIX_FMT_YUV420P;
     codec_->color_range = AVCOL_RANGE_MPEG;
     codec_->color_primaries = AVCOL_PRI_BT709, codec_->color_trc = AVCOL_TRC_BT709, codec_->colorspace = AVCOL_SPC_BT709;

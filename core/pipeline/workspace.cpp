@@ -37,9 +37,9 @@ void Workspace::keepUnsaved() {
   if (file_.store || unsaved_folder_.empty() || !hasFootage()) return;
   const auto path = newKeptFile(unsaved_folder_, shotName(document_.footage_path));
   const bool later = static_cast<bool>(write_listener_);
-  const auto everything = [this](ProjectStore::Filling& filling) { return fill(filling); };
-  auto store =
-      path.ok() ? ProjectStore::create(*path, document_, later ? ProjectStore::Fill() : everything) : Result<std::unique_ptr<ProjectStore>>(path.error());
+  // Results may follow; imported tracks are there before the document that speaks of them.
+  const auto filled = [this, later](ProjectStore::Filling& filling) { return later ? fillImported(filling) : fill(filling); };
+  auto store = path.ok() ? ProjectStore::create(*path, document_, filled) : Result<std::unique_ptr<ProjectStore>>(path.error());
   if (store.ok()) {
     useStore(std::move(*store), std::make_unique<KeptFile>(*path));
     if (later) fillLater();

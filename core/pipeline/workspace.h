@@ -165,7 +165,10 @@ class Workspace {
   TrackSetPtr madeTracks(const std::string& key) const;
   std::vector<std::pair<std::string, TrackSetPtr>> tracksToStore() const;
   Status fill(ProjectStore::Filling& filling) const;
+  Status fillImported(ProjectStore::Filling& filling) const;
   void fillLater();
+  void writeTracks(const std::string& key, const TrackSetPtr& tracks);
+  void writeRun(const Run& run, const SolutionPtr& solution);
   Status addTo(ProjectStore& store, Document& document) const;
   std::optional<std::string> bytesOf(const Run& run) const;
   std::optional<std::string> tracksBytes(const std::string& key) const;

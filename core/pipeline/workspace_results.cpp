@@ -105,31 +105,34 @@ std::vector<std::pair<std::string, TrackSetPtr>> Workspace::tracksToStore() cons
 }
 
 void Workspace::saveTracks() {
-  for (const auto& [key, tracks] : tracksToStore())
-    file_.writer->write([key = key, tracks = tracks](ProjectStore& store) { return store.saveResult("tracks", key, encode(*tracks)); });
+  for (const auto& [key, tracks] : tracksToStore()) writeTracks(key, tracks);
 }
 
-/// What fill() puts into a new file, by the writer: nobody waits for it.
+void Workspace::writeTracks(const std::string& key, const TrackSetPtr& tracks) {
+  file_.writer->write([key, tracks](ProjectStore& store) { return store.saveResult("tracks", key, encode(*tracks)); });
+}
+
+void Workspace::writeRun(const Run& run, const SolutionPtr& solution) {
+  file_.writer->write([run, solution](ProjectStore& store) { return store.saveRun(run, encode(*solution)); });
+}
+
+/// The results that fill() puts into a new file, by the writer: nobody waits for them.
 void Workspace::fillLater() {
   std::set<std::string> needed;
   for (const Run& run : ledger_.runs()) {
     const SolutionPtr made = document_.ledger.isDropped(run.id) ? nullptr : made_solutions_.find(run.keys.own);
     if (!made) continue;
-    file_.writer->write([run, made](ProjectStore& store) { return store.saveRun(run, encode(*made)); });
+    writeRun(run, made);
     needed.insert(run.keys.tracks);
   }
   for (const std::string& key : needed) {
-    if (const TrackSetPtr made = made_tracks_.find(key))
-      file_.writer->write([key, made](ProjectStore& store) { return store.saveResult("tracks", key, encode(*made)); });
+    if (const TrackSetPtr made = made_tracks_.find(key)) writeTracks(key, made);
   }
   saveTracks();
 }
 
 /// The solve is encoded and written in the background, together with its line in the ledger.
-void Workspace::saveRun(int id) {
-  const Run& run = *ledger_.find(id);
-  file_.writer->write([run, solution = newest_solution_](ProjectStore& store) { return store.saveRun(run, encode(*solution)); });
-}
+void Workspace::saveRun(int id) { writeRun(*ledger_.find(id), newest_solution_); }
 
 /// Going back to earlier settings finds their results again.
 void Workspace::recall() {
@@ -314,12 +317,17 @@ void Workspace::forgetOldResults() {
   made_solutions_.shrinkTo(kInMemory);
 }
 
-/// Everything that a new file must hold beside the document: from memory, or from the file that was open.
-Status Workspace::fill(ProjectStore::Filling& filling) const {
+Status Workspace::fillImported(ProjectStore::Filling& filling) const {
   for (const ImportedTracks& import : document_.work.imported) {
     if (!import.tracks) continue;
     if (const Status put = filling.result(stepOfImport(import), import.key, encode(*import.tracks)); !put.ok()) return put;
   }
+  return Done{};
+}
+
+/// Everything that a new file must hold beside the document: from memory, or from the file that was open.
+Status Workspace::fill(ProjectStore::Filling& filling) const {
+  if (const Status put = fillImported(filling); !put.ok()) return put;
   std::set<std::string> needed;
   for (const Run& run : ledger_.runs()) {
     if (document_.ledger.isDropped(run.id)) continue;

@@ -150,6 +150,27 @@ TEST(WrittenLater, WhatWasMadeBeforeTheFirstChangeIsKeptToo) {
   EXPECT_EQ(w.document().picks.pinned.size(), 1u);
 }
 
+TEST(WrittenLater, ImportedTracksAreThereBeforeTheDocumentThatSpeaksOfThem) {
+  const TemporaryFolder folder;
+  const fs::path kept = folder / "unsaved";
+  inAProgramThatDies([&] {
+    Workspace w = opened(kept);
+    w.onWriteProblem([](const Error&) {});
+    const TrackSetPtr tracks = tracked(w);
+    (void)w.run(importTracks(w.document(), *tracks, "survey"));  // the first change, and nothing is waited for
+    new Workspace(std::move(w));
+  });
+  const auto shots = unsavedShots(kept);
+  ASSERT_EQ(shots.size(), 1u);
+  Workspace w;
+  std::string warning;
+  ASSERT_TRUE(w.openUnsaved(shots[0].file, &warning).ok());
+  EXPECT_EQ(warning, "");
+  ASSERT_EQ(w.document().work.imported.size(), 1u);
+  ASSERT_TRUE(w.tracks());
+  EXPECT_GT(w.tracks()->tracks.size(), 50u);
+}
+
 TEST(UnsavedShots, UndoGoesOnAfterSaving) {
   const TemporaryFolder folder;
   Workspace w = opened(folder / "unsaved");

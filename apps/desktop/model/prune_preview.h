@@ -16,6 +16,7 @@ class PrunePreview : public QObject {
   PrunePreview(DocumentModel& model, TrackFacts& facts, QObject* parent = nullptr);
 
   void watch(bool watched);
+  bool watched() const { return watched_; }
   /// Looks at these rules in the place of the document's, while a brush is dragged; nothing: at the document's again.
   void tryRules(const std::optional<PruneRules>& rules);
   /// What is looked at now.

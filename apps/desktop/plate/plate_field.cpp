@@ -3,7 +3,6 @@
 
 #include "apps/desktop/paint/theme.h"
 #include "apps/desktop/plate/plate_view.h"
-#include "apps/desktop/plate/straight_picture.h"
 #include "core/base/numbers.h"
 
 namespace dusky::desktop {
@@ -43,8 +42,7 @@ void PlateView::drawField(QPainter& painter) const {
   if (!session_.view.fieldShown()) return;
   const double times = fieldScale();
   for (const FieldCell& cell : session_.facts.now()->field.cells) {
-    const QPointF middle(cell.middle.x(), cell.middle.y());
-    const QPointF at = straight_ ? straightened(*straight_, middle).value_or(middle) : middle;
+    const QPointF at = asShown(cell.middle);
     const bool clear = cell.sigmas >= kClearCell_sigmas;
     painter.setBrush(clear ? color::Lamp : color::Quiet);
     painter.setPen(QPen(QColor(12, 8, 16, clear ? 190 : 90), clear ? 4 : 2.4, Qt::SolidLine, Qt::RoundCap));
@@ -60,10 +58,8 @@ void PlateView::drawPaths(QPainter& painter, const PlateMark& mark, double seen)
   painter.setBrush(Qt::NoBrush);
   const auto draw = [&](const std::vector<QPointF>& path, double light) {
     if (path.size() < 2) return;
-    QPolygonF line;
-    for (const QPointF& p : path) line << toWidget(p);
     painter.setPen(QPen(QColor(198, 181, 220, static_cast<int>(150 * light)), 1));
-    painter.drawPolyline(line);
+    painter.drawPolyline(toWidget(path));
   };
   draw(mark.before, seen);
   draw(mark.after, 0.5 * seen);

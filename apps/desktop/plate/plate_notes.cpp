@@ -1,7 +1,6 @@
 #include "apps/desktop/paint/theme.h"
 #include "apps/desktop/paint/view_note.h"
 #include "apps/desktop/plate/plate_view.h"
-#include "apps/desktop/plate/straight_picture.h"
 
 namespace dusky::desktop {
 
@@ -23,15 +22,13 @@ void PlateView::drawNotes(QPainter& painter) const {
     note(tr("%1 features would be followed from this frame").arg(session_.candidates.features().size()));
 }
 
-/// Those of the pruning rules that were drawn in this frame.
+/// Those of the pruning rules that were drawn in this frame, while the pruning is looked at.
 void PlateView::drawPruneRegions(QPainter& painter) const {
+  if (!session_.prune.watched()) return;
   for (const PruneRegion& region : session_.model.document().prune.regions) {
     if (region.frame != picture_frame_) continue;
     QPolygonF outline;
-    for (const Vec2& p : region.outline) {
-      const QPointF drawn(p.x(), p.y());
-      outline << toWidget(straight_ ? straightened(*straight_, drawn).value_or(drawn) : drawn);
-    }
+    for (const Vec2& p : region.outline) outline << toWidget(asShown(p));
     painter.setBrush(Qt::NoBrush);
     painter.setPen(QPen(color::Text, 1.2, Qt::DashLine));
     painter.drawPolygon(outline);
@@ -44,8 +41,7 @@ void PlateView::drawCandidates(QPainter& painter) const {
   painter.setBrush(Qt::NoBrush);
   for (const Feature& feature : session_.candidates.features()) {
     const double half = feature.size == FeatureSize::Fine ? 3 : feature.size == FeatureSize::Medium ? 4 : 6;
-    const QPointF seen(feature.position.x(), feature.position.y());
-    const QPointF at = toWidget(straight_ ? straightened(*straight_, seen).value_or(seen) : seen);
+    const QPointF at = toWidget(asShown(feature.position));
     const QPolygonF diamond({at + QPointF(0, -half), at + QPointF(half, 0), at + QPointF(0, half), at + QPointF(-half, 0)});
     painter.setPen(QPen(QColor(12, 8, 16, 190), 2.6));
     painter.drawPolygon(diamond);

@@ -51,6 +51,7 @@ PlateView::PlateView(Session& session, QMenu* track_menu, QWidget* parent) : QWi
     update();
   });
   connect(&session_.view, &ViewSettings::changed, this, &PlateView::refresh);
+  connect(&session_.prune, &PrunePreview::changed, this, qOverload<>(&QWidget::update));
   connect(&session_.facts, &TrackFacts::changed, this, qOverload<>(&QWidget::update));
   connect(&session_.selection, &Selection::changed, this, qOverload<>(&QWidget::update));
   connect(&session_.selection, &Selection::hoverChanged, this, &PlateView::updateHovered);
@@ -118,6 +119,11 @@ void PlateView::straighten() {
   for (PlateFace& face : objects_.faces) moveAll(face.outline);
   for (QPolygonF& shadow : objects_.shadows) moveAll(shadow);
   for (QPolygonF& line : grid_) moveAll(line);
+}
+
+QPointF PlateView::asShown(const Vec2& place) const {
+  const QPointF at(place.x(), place.y());
+  return straight_ ? straightened(*straight_, at).value_or(at) : at;
 }
 
 void PlateView::fit() {
@@ -331,27 +337,18 @@ void PlateView::drawPicture(QPainter& painter) {
 
 void PlateView::drawGrid(QPainter& painter) const {
   painter.setPen(QPen(QColor(236, 230, 241, 110), 1));
-  for (const QPolygonF& line : grid_) {
-    QPolygonF placed;
-    for (const QPointF& p : line) placed.push_back(toWidget(p));
-    painter.drawPolyline(placed);
-  }
+  for (const QPolygonF& line : grid_) painter.drawPolyline(toWidget(line));
 }
 
 void PlateView::drawSolids(QPainter& painter) const {
-  const auto placedOf = [this](const QPolygonF& outline) {
-    QPolygonF placed;
-    for (const QPointF& p : outline) placed.push_back(toWidget(p));
-    return placed;
-  };
   painter.setPen(Qt::NoPen);
   painter.setBrush(QColor(8, 5, 12, 150));
-  for (const QPolygonF& shadow : objects_.shadows) painter.drawPolygon(placedOf(shadow));
+  for (const QPolygonF& shadow : objects_.shadows) painter.drawPolygon(toWidget(shadow));
   for (const PlateFace& face : objects_.faces) {
     const QColor shade = solidColor(face.light);
     painter.setPen(QPen(shade, 0.6));
     painter.setBrush(shade);
-    painter.drawPolygon(placedOf(face.outline));
+    painter.drawPolygon(toWidget(face.outline));
   }
 }
 

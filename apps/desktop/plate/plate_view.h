@@ -22,6 +22,15 @@ class PlateView : public QWidget {
   bool straight() const { return straight_.has_value(); }
   /// Footage px (without distortion where that is taken out) to widget coordinates.
   QPointF toWidget(const QPointF& picture) const { return offset_ + scale_ * picture; }
+  /// The same of a line.
+  QPolygonF toWidget(const std::vector<QPointF>& points) const { return toWidget(QPolygonF(QList<QPointF>(points.begin(), points.end()))); }
+  QPolygonF toWidget(const QPolygonF& points) const {
+    QPolygonF placed;
+    for (const QPointF& p : points) placed << toWidget(p);
+    return placed;
+  }
+  /// Where a place of the footage lies in what is shown: moved where the distortion is taken out.
+  QPointF asShown(const Vec2& place) const;
   /// Gives up what a tool has half done; false when there was nothing to give up.
   bool leaveTool();
   QSize minimumSizeHint() const override { return {200, 120}; }

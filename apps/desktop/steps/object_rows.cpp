@@ -1,7 +1,7 @@
 #include <QGridLayout>
 #include <QLabel>
 #include <QToolButton>
-#include <cmath>
+#include <algorithm>
 
 #include "apps/desktop/paint/clear_layout.h"
 #include "apps/desktop/paint/theme.h"
@@ -27,7 +27,8 @@ NumberField* numberOfObject(Session& session, int id, double TestObject::*member
         return object ? object->*member : 1.0;
       },
       [id, member](const Document& d, double value) {
-        TestObject changed = objectIn(d, id) ? *objectIn(d, id) : TestObject();
+        const TestObject* object = objectIn(d, id);
+        TestObject changed = object ? *object : TestObject();
         changed.*member = value;
         return changeObject(d, changed);
       });

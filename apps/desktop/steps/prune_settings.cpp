@@ -26,7 +26,7 @@ void addRule(Session& session, QGridLayout& grid, const QString& label, Value Pr
   auto* count = new QLabel;
   count->setProperty("role", "quiet");
   count->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-  count->setFixedWidth(38);
+  count->setFixedWidth(28);
   count->setToolTip(QObject::tr("Kept tracks that this rule is met by."));
   const int row = grid.rowCount();
   grid.addWidget(name, row, 0);
@@ -79,11 +79,12 @@ QWidget* regionRow(Session& session) {
   auto* forget = new QPushButton(QObject::tr("Forget"));
   forget->setObjectName("forgetPruneRegions");
   forget->setToolTip(QObject::tr("Takes all drawn regions away."));
+  for (QPushButton* button : {draw, forget}) button->setProperty("role", "small");
   auto* count = new QLabel;
   count->setProperty("role", "quiet");
-  line->addWidget(draw);
-  line->addWidget(forget);
-  line->addWidget(count, 1);
+  line->addWidget(draw, 1);
+  line->addWidget(forget, 1);
+  line->addWidget(count);
   QObject::connect(draw, &QPushButton::clicked, draw, [&session] { session.view.setTool(ViewSettings::Tool::PruneRegion); });
   QObject::connect(forget, &QPushButton::clicked, forget, [&session] {
     PruneRules rules = session.model.document().prune;

@@ -6,6 +6,7 @@
 
 #include "apps/desktop/paint/theme.h"
 #include "apps/desktop/model/preferences.h"
+#include "apps/desktop/paint/track_text.h"
 #include "apps/desktop/steps/fields.h"
 #include "apps/desktop/steps/step_settings.h"
 #include "core/project/edits.h"
@@ -55,10 +56,8 @@ QString groundText(const Session& session) {
   const SceneSettings& scene = session.model.document().picks.scene;
   if (scene.ground.empty()) return {};
   const auto& frame = session.model.scene();
-  const QString fit = frame && !std::isnan(frame->ground_rms)
-                          ? QObject::tr(", %1 off their plane (RMS)")
-                                .arg(frame->metric ? lengthText(frame->ground_rms, 2) : QObject::tr("%1 units").arg(frame->ground_rms, 0, 'g', 2))
-                          : "";
+  const QString fit =
+      frame && !std::isnan(frame->ground_rms) ? QObject::tr(", %1 off their plane (RMS)").arg(sceneLengthText(*frame, frame->ground_rms, 2)) : "";
   return QObject::tr("%1 tracks%2").arg(scene.ground.size()).arg(fit);
 }
 

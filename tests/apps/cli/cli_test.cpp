@@ -1,9 +1,14 @@
+#include <fcntl.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 #include <signal.h>
 #include <sys/wait.h>
+#include <unistd.h>
 
+#include <array>
+#include <cstdio>
 #include <fstream>
+#include <memory>
 #include <nlohmann/json.hpp>
 #include <thread>
 
@@ -284,8 +289,8 @@ TEST_F(CliTest, LockedFocalAndRangeAreTaken) {
   EXPECT_NEAR(report["cameras"]["A"]["lens"]["parameters"]["focal_px"].get<double>(), 560, 1e-9);
 }
 
-/// The program itself, so that signals are real.
-pid_t start(const std::vector<std::string>& arguments) {
+/// The program itself, so that signals are real; its standard error can be read from `errors`.
+pid_t start(const std::vector<std::string>& arguments, int errors = STDERR_FILENO) {
   std::vector<std::string> all = {DUSKY_MOTH};
   all.insert(all.end(), arguments.begin(), arguments.end());
   std::vector<char*> argv;
@@ -293,31 +298,36 @@ pid_t start(const std::vector<std::string>& arguments) {
   argv.push_back(nullptr);
   const pid_t child = fork();
   if (child == 0) {
+    if (errors != STDERR_FILENO) dup2(errors, STDERR_FILENO);
     execv(argv[0], argv.data());
     _exit(99);
   }
   return child;
 }
 
+/// Reads lines of `--progress json` until this share is done; false where they end before.
+bool readUntil(std::FILE* progress, double share) {
+  std::array<char, 1024> line;
+  while (std::fgets(line.data(), line.size(), progress)) {
+    if (nlohmann::json::parse(line.data())["fraction"].get<double>() >= share) return true;
+  }
+  return false;
+}
+
 TEST_F(CliTest, InterruptedItEndsWith130AndLeavesNothingHalfWritten) {
-  // Parts of what a whole run takes on this machine, tracking and solving.
-  const std::string footage = shot(ShotKind::Free);  // made before the clock runs
-  const Stopwatch watch;
-  int status = 0;
-  waitpid(start({"solve", footage, "-o", (out / "whole").string(), "--quiet"}), &status, 0);
-  ASSERT_EQ(WEXITSTATUS(status), 0);
-  const double whole = watch.seconds();
-  for (const double share : {0.45, 0.65}) {  // late enough that it listens to signals
-    // One that had ended by then says nothing: the machine was busier while the whole run was timed.
-    for (double wait = share * whole, ended = true; ended && wait > 0.2 * whole; wait *= 0.7) {
-      std::filesystem::remove_all(out / "cut");
-      const pid_t child = start({"solve", footage, "-o", (out / "cut").string(), "--quiet"});
-      std::this_thread::sleep_for(std::chrono::duration<double>(wait));
-      kill(child, SIGINT);
-      waitpid(child, &status, 0);
-      ASSERT_TRUE(WIFEXITED(status));
-      ended = WEXITSTATUS(status) == 0;
-    }
+  const std::string footage = shot(ShotKind::Free);
+  for (const double share : {0.05, 0.4, 0.65}) {  // tracking and solving
+    std::array<int, 2> ends;
+    ASSERT_EQ(pipe2(ends.data(), O_CLOEXEC), 0);
+    const pid_t child = start({"solve", footage, "-o", (out / "cut").string(), "--progress", "json"}, ends[1]);
+    close(ends[1]);
+    const std::unique_ptr<std::FILE, int (*)(std::FILE*)> progress(fdopen(ends[0], "r"), std::fclose);
+    EXPECT_TRUE(readUntil(progress.get(), share)) << share;
+    kill(child, SIGINT);
+    while (std::fgetc(progress.get()) != EOF) continue;  // a full pipe would hold it up
+    int status = 0;
+    waitpid(child, &status, 0);
+    ASSERT_TRUE(WIFEXITED(status));
     EXPECT_EQ(WEXITSTATUS(status), 130) << share;
     EXPECT_TRUE(nothingIn(out / "cut")) << share;
   }

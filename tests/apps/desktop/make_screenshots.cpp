@@ -289,8 +289,7 @@ void shootStart(desktop::MainWindow& window) {
   shoot(preferences, "preferences");
 }
 
-/// What a solve without a lens leaves over the picture, and where in depth.
-void shootField(desktop::MainWindow& window) {
+void solveWithoutLens(desktop::MainWindow& window) {
   desktop::Session& s = window.session();
   LensSettings lens = s.model.document().lens;
   lens.lens = LensChoice::None;
@@ -298,6 +297,12 @@ void shootField(desktop::MainWindow& window) {
   s.jobs.runSolve();
   waitForJobs(window);
   window.steps().openStep(Step::Solve);
+}
+
+/// What a solve without a lens leaves over the picture, and where in depth.
+void shootField(desktop::MainWindow& window) {
+  desktop::Session& s = window.session();
+  solveWithoutLens(window);
   waitUntil([&] { return s.facts.current(); });
   s.view.showField(true);
   s.view.setPointColor(desktop::ViewSettings::PointColor::Depth);
@@ -338,12 +343,7 @@ int main(int argc, char** argv) {
     if (QString(argv[2]) == "solved" || QString(argv[2]) == "ledger") s.jobs.runSolve();
     waitForJobs(window);
     if (QString(argv[2]) == "advice") {
-      LensSettings lens = s.model.document().lens;
-      lens.lens = LensChoice::None;
-      s.model.set("Change lens", &Document::lens, lens);
-      s.jobs.runSolve();
-      waitForJobs(window);
-      window.steps().openStep(Step::Solve);
+      solveWithoutLens(window);
       waitUntil([&] { return !s.advisor.advice().empty(); }, 20000);
       goTo(window, 74);
       shoot(window, "advice");

@@ -3,9 +3,9 @@
 
 #include <QAction>
 #include <QApplication>
-#include <QElapsedTimer>
 #include <QComboBox>
 #include <QDoubleSpinBox>
+#include <QElapsedTimer>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>

@@ -1,9 +1,9 @@
 #include "core/track/same_tracks.h"
 
-#include "core/base/random.h"
-
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+
+#include "core/base/random.h"
 
 namespace dusky::testing {
 using ::testing::ElementsAre;
