@@ -80,11 +80,11 @@ class Covariance {
     fillLenses(out);
     out.slip_px = slip_px_;
     if (options_.free_readout) out.readout = std::sqrt(scaled(corner_(system_.readoutAt(), system_.readoutAt())));
-    out.points.resize(bundle_.points.size(), kUnknown);
+    out.points.resize(bundle_.points.size(), Mat3::Constant(kUnknown));
     parallelFor(
         static_cast<int>(bundle_.points.size()),
         [&](int j) {
-          if (!progress_.stopRequested()) out.points[j] = pointSpread(j);
+          if (!progress_.stopRequested()) out.points[j] = pointCovariance(j);
         },
         8);
     return out;
@@ -167,9 +167,9 @@ class Covariance {
     return v - 2 * g.dot(along_gauge_.row(row)) + g.dot(g * gauge_covariance_);
   }
 
-  double pointSpread(int j) const {
+  Mat3 pointCovariance(int j) const {
     const int begin = system_.firstObservation(j), end = system_.firstObservation(j + 1);
-    if (bundle_.isAtInfinity(j) || end - begin < 2) return kUnknown;
+    if (bundle_.isAtInfinity(j) || end - begin < 2) return Mat3::Constant(kUnknown);
     const Mat3 inverse = system_.pointInverse(j);
     const int block = system_.block(), shared = system_.shared();
     std::vector<ReducedSystem::Cross> cross;
@@ -202,7 +202,7 @@ class Covariance {
     const Eigen::Matrix<double, 3, Eigen::Dynamic> carried = moves * triangle_inverse_;
     const Mat3 mixed = -inverse * with_gauge.transpose() * carried.transpose();
     const Mat3 all = own - mixed - mixed.transpose() + carried * gauge_covariance_ * carried.transpose();
-    return std::sqrt(scaled(all.trace() / 3));
+    return variance_ * all;
   }
 
   void fillLenses(CameraUncertainty& out) const {
@@ -256,6 +256,11 @@ double correlatedVariance(const Bundle& bundle, const BundleOptions& options) {
          sightingsPerIndependentOne(system, bundle);
 }
 
+double meanDeviation(const Mat3& covariance) {
+  const double variance = covariance.trace() / 3;
+  return variance < 0 ? 0 : std::sqrt(variance);
+}
+
 double sightingsPerIndependentOne(const Bundle& bundle, const BundleOptions& options) {
   ReducedSystem system(bundle, options);
   system.linearise();
@@ -272,7 +277,7 @@ CameraUncertainty cameraUncertainty(const Bundle& bundle, const BundleOptions& o
   CameraUncertainty result{.centre = std::vector<double>(bundle.cameras.size(), kUnknown),
                            .rotation_rad = std::vector<double>(bundle.cameras.size(), kUnknown),
                            .focal_px = std::vector<double>(bundle.focal_px.size(), kUnknown),
-                           .points = std::vector<double>(bundle.points.size(), kUnknown),
+                           .points = std::vector<Mat3>(bundle.points.size(), Mat3::Constant(kUnknown)),
                            .lens = std::vector<LensParameters>(bundle.lenses.size(), unknown),
                            .lens_px = std::vector<double>(bundle.lenses.size(), kUnknown)};
   for (const Lens& lens : bundle.lenses) result.lens_curve.push_back(lensCurve(lens, {}, {}));

@@ -11,7 +11,7 @@ struct CameraUncertainty {
   std::vector<double> centre;                           ///< Root of the mean variance along the three axes, the bundle's units.
   std::vector<double> rotation_rad;                     ///< The same about the three axes.
   std::vector<double> focal_px;                         ///< Of a zoom's cameras; empty else.
-  std::vector<double> points;                           ///< Root of the mean variance along the three axes; unknown for directions.
+  std::vector<Mat3> points;                             ///< Covariance of each, the bundle's units squared; unknown for directions.
   std::vector<LensParameters> lens;                     ///< Of every lens; unknown for fixed parameters.
   std::vector<double> lens_px;                          ///< Of where each lens puts a fixed ray, RMS over the picture; unknown where nothing was free.
   std::vector<std::vector<LensCurvePoint>> lens_curve;  ///< Of every lens.
@@ -30,6 +30,9 @@ CameraUncertainty cameraUncertainty(const Bundle& bundle, const BundleOptions& o
 
 /// Variance of one coordinate of a sighting that the residuals show, times how many sightings count as one, px^2.
 double correlatedVariance(const Bundle& bundle, const BundleOptions& options);
+
+/// Root of the mean variance along the three axes; unknown where the covariance is.
+double meanDeviation(const Mat3& covariance);
 
 /// How many sightings of a track count as one, as the residuals show it; 1 or more.
 double sightingsPerIndependentOne(const Bundle& bundle, const BundleOptions& options);

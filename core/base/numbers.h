@@ -20,4 +20,7 @@ inline double roundTo125(double value) {
   return power * (digit < 1.5 ? 1 : digit < 3.5 ? 2 : digit < 7.5 ? 5 : 10);
 }
 
+/// As many decimals as tell steps of this size apart, 9 at most.
+inline int decimalsFor(double step) { return step > 0 ? std::clamp(static_cast<int>(-std::floor(std::log10(step) + 1e-9)), 0, 9) : 0; }
+
 }  // namespace dusky

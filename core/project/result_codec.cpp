@@ -68,27 +68,39 @@ Pose poseOf(const Json& j) {
           Vec3(j.at(4).get<double>(), j.at(5).get<double>(), j.at(6).get<double>())};
 }
 
+/// The upper triangle, row by row.
+void addCovariance(const Mat3& c, std::vector<double>& values) { values.insert(values.end(), {c(0, 0), c(0, 1), c(0, 2), c(1, 1), c(1, 2), c(2, 2)}); }
+
+Mat3 covarianceOf(const double* v) {
+  Mat3 c;
+  c << v[0], v[1], v[2], v[1], v[3], v[4], v[2], v[4], v[5];
+  return c;
+}
+
 /// Errors and reprojections are left out: they follow from cameras, points and tracks.
 void addTracks(const std::vector<SolvedTrack>& tracks, Json& json) {
   std::vector<int> heads;
-  std::vector<double> values;
+  std::vector<double> values, covariances;
   std::vector<std::uint8_t> used;
   for (const SolvedTrack& t : tracks) {
     heads.insert(heads.end(), {t.id, static_cast<int>(t.state), static_cast<int>(t.reason), t.holdout, t.color.r, t.color.g, t.color.b, t.life, t.worst_frame,
                                t.at_infinity, static_cast<int>(t.errors.size())});
     values.insert(values.end(), {t.point.x(), t.point.y(), t.point.z(), t.typical_error_px, t.worst_error_px, t.parallax_rad, t.sigma_point});
     for (const TrackError& e : t.errors) used.push_back(e.used);
+    addCovariance(t.covariance, covariances);
   }
-  json["track_heads"] = packed(heads), json["track_values"] = packed(values), json["used"] = packed(used);
+  json["track_heads"] = packed(heads), json["track_values"] = packed(values), json["used"] = packed(used), json["covariances"] = packed(covariances);
 }
 
 std::vector<SolvedTrack> tracksOf(const Json& json) {
-  constexpr std::size_t kHead = 11, kValues = 7;
+  constexpr std::size_t kHead = 11, kValues = 7, kCovariance = 6;
   const auto heads = unpacked<int>(json.at("track_heads"));
   const auto values = unpacked<double>(json.at("track_values"));
   const auto used = unpacked<std::uint8_t>(json.at("used"));
   const std::size_t count = heads.size() / kHead;
-  if (heads.size() != kHead * count || values.size() != kValues * count) throw std::runtime_error("lists of different length");
+  const auto covariances = json.contains("covariances") ? unpacked<double>(json.at("covariances")) : std::vector<double>(kCovariance * count, kUnknown);
+  if (heads.size() != kHead * count || values.size() != kValues * count || covariances.size() != kCovariance * count)
+    throw std::runtime_error("lists of different length");
   std::vector<SolvedTrack> tracks(count);
   std::size_t next = 0;
   for (std::size_t i = 0; i < count; ++i) {
@@ -100,6 +112,7 @@ std::vector<SolvedTrack> tracksOf(const Json& json) {
     t.life = head[7], t.worst_frame = head[8], t.at_infinity = head[9] != 0;
     t.point = Vec3(value[0], value[1], value[2]);
     t.typical_error_px = value[3], t.worst_error_px = value[4], t.parallax_rad = value[5], t.sigma_point = value[6];
+    t.covariance = covarianceOf(&covariances[kCovariance * i]);
     if (head[10] < 0 || used.size() - next < static_cast<std::size_t>(head[10])) throw std::runtime_error("lists of different length");
     t.errors.resize(static_cast<std::size_t>(head[10]));
     for (TrackError& e : t.errors) e.used = used[next++] != 0;

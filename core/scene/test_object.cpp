@@ -34,12 +34,6 @@ std::vector<Vec2> convexHull(std::vector<Vec2> points) {
   return hull;
 }
 
-/// Where an object stands and how it is turned: from its own axes to the scene's.
-struct Stand {
-  Vec3 foot = Vec3::Zero();
-  Mat3 turn = Mat3::Identity();
-};
-
 /// The normal of the plane through its tracks, on the side that the cameras see; upright where there is none.
 Vec3 upOf(const TestObject& object, const Solution& solution, const SceneFrame& scene) {
   std::vector<Vec3> members;
@@ -56,24 +50,25 @@ Vec3 upOf(const TestObject& object, const Solution& solution, const SceneFrame& 
   return seen_from < 0 ? -plane->normal : plane->normal;
 }
 
-std::optional<Stand> standOf(const TestObject& object, const Solution& solution, const SceneFrame& scene) {
-  const SolvedTrack* track = solution.find(object.track);
-  if (!track || !track->hasPlace()) return std::nullopt;
-  const Vec3 up = upOf(object, solution, scene);
-  // Its x runs along the scene's where the plane lets it.
-  const Vec3 along = std::abs(up.x()) < 0.9 ? Vec3::UnitX() : Vec3::UnitZ();
-  const Vec3 x = (along - along.dot(up) * up).normalized();
-  Mat3 turn;
-  turn << x, up, x.cross(up);
-  return Stand{scene.scene_from_solve * track->point, turn * Eigen::AngleAxisd(object.turn_deg * kTau / 360, Vec3::UnitY())};
-}
-
 }  // namespace
 
 std::string_view describe(ObjectShape shape) {
   static constexpr std::array<std::string_view, 5> kNames = {"cone", "cube", "card", "floor", "figure"};
   const auto index = static_cast<std::size_t>(shape);
   return index < kNames.size() ? kNames[index] : kNames[0];
+}
+
+std::optional<ObjectStand> standOf(const TestObject& object, const Solution& solution, const SceneFrame& scene) {
+  const SolvedTrack* track = solution.find(object.track);
+  if (!track || !track->hasPlace()) return std::nullopt;
+  const Vec3 up = upOf(object, solution, scene);
+  // Its x runs along the scene's where the plane lets it.
+  const Vec3 wished = std::abs(up.x()) < 0.9 ? Vec3::UnitX() : Vec3::UnitZ();
+  const Vec3 x = (wished - wished.dot(up) * up).normalized(), z = x.cross(up);
+  ObjectStand stand{scene.scene_from_solve * track->point + object.along * x + object.across * z};
+  stand.base << x, up, z;
+  stand.turn = stand.base * Eigen::AngleAxisd(object.turn_deg * kTau / 360, Vec3::UnitY());
+  return stand;
 }
 
 std::vector<SolidFace> solidOf(const TestObject& object, const Solution& solution, const SceneFrame& scene) {

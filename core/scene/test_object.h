@@ -15,12 +15,22 @@ std::string_view describe(ObjectShape shape);
 struct TestObject {
   int id = 0;
   ObjectShape shape = ObjectShape::Cone;
-  int track = 0;           ///< The track it stands on.
-  double size = 0.3;       ///< Height, or side of a floor, > 0.
-  double turn_deg = 0;     ///< About its own upright axis.
-  std::vector<int> plane;  ///< Tracks whose plane it stands on, three or more; else it stands upright.
+  int track = 0;                 ///< The track it stands on.
+  double size = 0.3;             ///< Height, or side of a floor, > 0.
+  double turn_deg = 0;           ///< About its own upright axis.
+  std::vector<int> plane;        ///< Tracks whose plane it stands on, three or more; else it stands upright.
+  double along = 0, across = 0;  ///< How far it was moved on that plane from its track, along its x and z before it was turned, scene units.
   bool operator==(const TestObject&) const = default;
 };
+
+/// Where an object stands and how: its axes before and after it was turned about its upright one, in scene coordinates.
+struct ObjectStand {
+  Vec3 foot = Vec3::Zero();
+  Mat3 base = Mat3::Identity(), turn = Mat3::Identity();  ///< Columns: x, upwards, z.
+};
+
+/// Nothing where its track has no place.
+std::optional<ObjectStand> standOf(const TestObject& object, const Solution& solution, const SceneFrame& scene);
 
 /// A flat piece of a solid, in scene coordinates; corners anticlockwise seen from outside, |normal| = 1 outwards.
 struct SolidFace {

@@ -39,8 +39,9 @@ struct SolvedTrack {
   double typical_error_px = kUnknown, worst_error_px = kUnknown;  ///< RMS and largest over its used frames (over all where none is used).
   int worst_frame = 0;
   double parallax_rad = kUnknown;
-  double sigma_point = kUnknown;   ///< One standard deviation, root of the mean over the axes, solve's units.
-  std::vector<TrackError> errors;  ///< One for each observation, in order.
+  double sigma_point = kUnknown;               ///< One standard deviation, root of the mean over the axes, solve's units.
+  Mat3 covariance = Mat3::Constant(kUnknown);  ///< Of the point, solve's units squared; unknown for directions and in projects of earlier versions.
+  std::vector<TrackError> errors;              ///< One for each observation, in order.
 
   /// Whether `point` means something: a track may be set aside before it ever had a place.
   bool hasPlace() const { return state != TrackState::Unplaced && point != Vec3::Zero(); }

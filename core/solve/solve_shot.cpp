@@ -80,7 +80,10 @@ void fillUncertainty(const SolveState& state, const SolveTask& task, Solution& o
     frame.sigma_rotation_rad = sigma.rotation_rad[c];
     if (!sigma.focal_px.empty()) frame.sigma_focal_px = sigma.focal_px[c];
   }
-  for (std::size_t p = 0; p < mapped.point_track.size(); ++p) out.tracks[mapped.point_track[p]].sigma_point = sigma.points[p];
+  for (std::size_t p = 0; p < mapped.point_track.size(); ++p) {
+    SolvedTrack& track = out.tracks[mapped.point_track[p]];
+    track.sigma_point = meanDeviation(sigma.points[p]), track.covariance = sigma.points[p];
+  }
   out.sigma_readout = sigma.readout, out.evidence.slip_sigma_px = sigma.slip_px;
 }
 

@@ -54,6 +54,7 @@ TrackActions::TrackActions(Session& session, QObject* parent) : QObject(parent),
   worst_before->setShortcut(QKeySequence(Qt::SHIFT | Qt::Key_W));
   connect(&session_.selection, &Selection::changed, this, &TrackActions::refresh);
   connect(&session_.model, &DocumentModel::resultsChanged, this, &TrackActions::refresh);
+  connect(&session_.objects, &TestObjects::changed, this, &TrackActions::refresh);
   connect(&session_.model, &DocumentModel::opened, &session_.selection, &Selection::clear);
   refresh();
 }
@@ -102,7 +103,7 @@ void TrackActions::refresh() {
   back->setEnabled(any([&](int id) { return within(document.picks.set_aside, id); }));
   pin->setEnabled(any([&](int id) { return !within(document.picks.pinned, id); }));
   unpin->setEnabled(any([&](int id) { return within(document.picks.pinned, id); }));
-  select_none->setEnabled(!ids.empty());
+  select_none->setEnabled(!ids.empty() || session_.objects.chosen());
   select_all->setEnabled(session_.model.tracks() != nullptr);
   select_others->setEnabled(select_all->isEnabled());
   for (QAction* step : {next_worst, worst_before}) step->setEnabled(session_.model.solution() != nullptr);
@@ -122,23 +123,32 @@ void TrackActions::bringSelectedBack() { session_.model.run(dusky::bringBack(ses
 void TrackActions::pinSelected() { session_.model.run(dusky::pinTracks(session_.model.document(), session_.selection.ids(), true)); }
 void TrackActions::unpinSelected() { session_.model.run(dusky::pinTracks(session_.model.document(), session_.selection.ids(), false)); }
 void TrackActions::removeAllObjects() { session_.model.run(dusky::removeObjects(session_.model.document())); }
-void TrackActions::selectNone() { session_.selection.clear(); }
+void TrackActions::selectNone() {
+  session_.selection.clear();
+  session_.objects.choose(0);
+}
+
+/// The newest one shows its handles.
+void TrackActions::placeAs(std::unique_ptr<Edit> placing) {
+  session_.model.run(std::move(placing));
+  session_.objects.choose(session_.model.document().picks.objects.back().id);
+}
 
 void TrackActions::place(ObjectShape shape) {
   const auto ids = placed();
-  session_.model.run(placeObjects(session_.model.document(), shape, ids, usualSize(*session_.model.solution(), *session_.model.scene(), ids.front())));
+  placeAs(placeObjects(session_.model.document(), shape, ids, usualSize(*session_.model.solution(), *session_.model.scene(), ids.front())));
 }
 
 void TrackActions::placeFlat(ObjectShape shape, double times) {
   const auto ids = placed();
   const double size = times * usualSize(*session_.model.solution(), *session_.model.scene(), ids.front());
   const Document& document = session_.model.document();
-  session_.model.run(ids.size() >= 3 ? placeOnPlane(document, shape, ids, size) : placeObjects(document, shape, ids, size));
+  placeAs(ids.size() >= 3 ? placeOnPlane(document, shape, ids, size) : placeObjects(document, shape, ids, size));
 }
 
 void TrackActions::placeFigure() {
   constexpr double kTall = 1.8;
-  session_.model.run(placeObjects(session_.model.document(), ObjectShape::Figure, placed(), kTall));
+  placeAs(placeObjects(session_.model.document(), ObjectShape::Figure, placed(), kTall));
 }
 
 void TrackActions::selectAll() {

@@ -40,6 +40,7 @@ class TrackActions : public QObject {
   void bringSelectedBack();
   void pinSelected();
   void unpinSelected();
+  void placeAs(std::unique_ptr<Edit> placing);
   void place(ObjectShape shape);
   void placeCone() { place(ObjectShape::Cone); }
   void placeCube() { place(ObjectShape::Cube); }

@@ -160,8 +160,8 @@ class MainWindow : public QMainWindow {
   QActionGroup *space_modes_, *tools_;
   QAction *open_footage_, *open_project_, *open_demo_, *save_, *save_as_, *relink_, *import_tracks_, *export_tracks_, *quit_, *undo_, *redo_, *preferences_;
   QAction *track_, *solve_, *deliver_, *cancel_;
-  QAction *box_, *lasso_, *fit_, *actual_, *tracks_, *aside_, *masks_, *grid_, *objects_, *paths_, *field_, *next_colors_, *orbit_, *top_, *through_,
-      *frame_all_, *whole_map_;
+  QAction *box_, *lasso_, *fit_, *actual_, *tracks_, *aside_, *masks_, *grid_, *objects_, *paths_, *field_, *next_colors_, *orbit_, *top_, *front_, *side_,
+      *ellipsoids_, *difference_, *through_, *frame_all_, *whole_map_;
   QAction *mask_edit_, *hand_, *region_, *edge_, *straight_, *candidates_, *leave_tool_;
   std::map<ViewPlace, QWidget*> places_;  ///< What stands in them.
   std::optional<ViewPlace> filled_;

@@ -80,8 +80,8 @@ void MainWindow::makeActions() {
                        &ViewSettings::gridShown, &ViewSettings::showGrid);
   masks_ = switchAction(tr("Show what masks leave out"), tr("Dims and hatches it on the Plate."), QKeySequence(Qt::Key_M), "mask", &ViewSettings::masksShown,
                         &ViewSettings::showMasks);
-  objects_ = switchAction(tr("Show test objects"), tr("Cones and cubes in Plate and Space."), QKeySequence(Qt::Key_O), "solid", &ViewSettings::objectsShown,
-                          &ViewSettings::showObjects);
+  objects_ = switchAction(tr("Show test objects"), tr("Cones, cubes, cards, floors and figures in Plate and Space. Click one to move, turn and scale it."),
+                          QKeySequence(Qt::Key_O), "solid", &ViewSettings::objectsShown, &ViewSettings::showObjects);
   paths_ = switchAction(tr("Show paths of tracks"), tr("Where each was in the eight frames before and, fainter, will be in the eight after."),
                         QKeySequence(Qt::Key_S), "paths", &ViewSettings::pathsShown, &ViewSettings::showPaths);
   field_ = switchAction(tr("Mean errors over the picture"),
@@ -91,13 +91,28 @@ void MainWindow::makeActions() {
       action(tr("Space: other colours of points"), tr("Picture, error, depth, parallax, how sure the depth is: one after the other."), QKeySequence(Qt::Key_C));
   connect(next_colors_, &QAction::triggered, &session_.view, &ViewSettings::nextPointColor);
   orbit_ = spaceMode(Eye::Mode::Orbit, tr("Space: orbit"), tr("Look round the set."), QKeySequence(Qt::Key_2), "orbit");
-  top_ = spaceMode(Eye::Mode::Top, tr("Space: from above"), tr("Straight down on the ground."), QKeySequence(Qt::Key_3), "top");
+  top_ = spaceMode(Eye::Mode::Top, tr("Space: from above"), tr("Straight down on the ground, without perspective."), QKeySequence(Qt::Key_3), "top");
+  front_ = spaceMode(Eye::Mode::Front, tr("Space: from the front"), tr("Along the axis nearest to where the camera looks, without perspective."),
+                     QKeySequence(Qt::Key_5), "front");
+  side_ = spaceMode(Eye::Mode::Side, tr("Space: from the side"), tr("From the right of that, without perspective."), QKeySequence(Qt::Key_6), "side");
+  ellipsoids_ = switchAction(tr("Space: ellipsoids of the selection"), tr("How sure the places of the selected points are: one standard deviation, enlarged."),
+                             QKeySequence(Qt::Key_D), "ellipsoid", &ViewSettings::ellipsoidsShown, &ViewSettings::showEllipsoids);
   through_ = spaceMode(Eye::Mode::Camera, tr("Space: through the camera"), tr("As the solved camera sees it in this frame, without lens distortion."),
                        QKeySequence(Qt::Key_4), "through");
   orbit_->setChecked(true);
-  frame_all_ = action(tr("Space: everything in view"), tr("Moves back until the set fits."), QKeySequence(Qt::Key_A), "frame-all");
+  frame_all_ = action(tr("Space: selection or everything in view"), tr("The selected points in the middle; without any, the whole set."),
+                      QKeySequence(Qt::Key_A), "frame-all");
   whole_map_ = action(tr("Error map: the whole shot"), tr("All tracks and frames in the map’s height and width. A double click on the map does it too."),
                       QKeySequence(Qt::SHIFT | Qt::Key_A), "frame-all");
+  difference_ = switchAction(tr("Error map: difference of two runs"),
+                             tr("How much larger (warm) or smaller (cool) each error is than in the other run of the ledger’s comparison."),
+                             QKeySequence(Qt::SHIFT | Qt::Key_Y), "difference", &ViewSettings::differenceShown, &ViewSettings::showDifference);
+  const auto tellDifference = [this] {
+    const Jobs::Comparison& compared = session_.jobs.compared();
+    difference_->setEnabled(compared.first.has_value() && compared.same_tracks);
+  };
+  connect(&session_.jobs, &Jobs::comparisonChanged, difference_, tellDifference);
+  tellDifference();
 
   makeToolActions();
   makeViewActions();
@@ -178,9 +193,9 @@ void MainWindow::makeMenus() {
   }
   view->addAction(fill_);
   view->addSeparator();
-  view->addActions({orbit_, top_, through_, frame_all_, next_colors_});
+  view->addActions({orbit_, top_, front_, side_, through_, frame_all_, next_colors_, ellipsoids_});
   view->addSeparator();
-  view->addAction(whole_map_);
+  view->addActions({whole_map_, difference_});
   QMenu* help = menuBar()->addMenu(tr("Help"));
   QAction* keys = help->addAction(tr("Keys and gestures"));
   keys->setShortcut(QKeySequence(Qt::Key_F1));

@@ -1,12 +1,16 @@
 #include <QAction>
+#include <QActionGroup>
 #include <QComboBox>
 #include <QCursor>
 #include <QLabel>
+#include <QMenu>
 #include <QSlider>
 #include <QSplitter>
 #include <QStackedWidget>
 #include <QTimer>
+#include <QToolButton>
 #include <QVBoxLayout>
+#include <map>
 
 #include "apps/desktop/app/main_window.h"
 #include "apps/desktop/app/scale_control.h"
@@ -75,6 +79,29 @@ QSlider* marksField(ViewSettings& view) {
   return field;
 }
 
+/// From where Space is seen: what is chosen, and the others in a menu.
+QToolButton* spaceModeField(QActionGroup& modes) {
+  auto* field = new QToolButton;
+  field->setObjectName("spaceMode");
+  field->setIconSize({18, 18});
+  field->setPopupMode(QToolButton::InstantPopup);
+  field->setFocusPolicy(Qt::NoFocus);
+  auto* menu = new QMenu(field);
+  menu->addActions(modes.actions());
+  field->setMenu(menu);
+  const auto tell = [field, &modes] {
+    field->setIcon(modes.checkedAction()->icon());
+    field->setToolTip(QObject::tr("From where the set is seen. Now: %1").arg(modes.checkedAction()->text()));
+  };
+  for (QAction* mode : modes.actions()) {
+    QObject::connect(mode, &QAction::toggled, field, [tell](bool on) {
+      if (on) tell();
+    });
+  }
+  tell();
+  return field;
+}
+
 QComboBox* orderField(ErrorMap& map) {
   auto* field = new QComboBox;
   field->setObjectName("order");
@@ -123,9 +150,9 @@ ViewFrame* MainWindow::framePlate() {
 
 ViewFrame* MainWindow::frameSpace() {
   auto* frame = new ViewFrame(tr("SPACE"), space_);
-  for (QAction* tool : {orbit_, top_, through_}) frame->addTool(tool);
-  frame->addGap();
+  frame->addTool(spaceModeField(*space_modes_));
   frame->addTool(frame_all_);
+  frame->addTool(ellipsoids_);
   frame->addTool(pointColorField(session_.view));
   connect(space_, &SpaceView::noteChanged, frame, &ViewFrame::setNote);
   return frame;
@@ -137,6 +164,7 @@ ViewFrame* MainWindow::frameErrorMap() {
   frame->addTool(order);
   frame->addTool(groupingField(*error_map_));
   frame->addTool(whole_map_);
+  frame->addTool(difference_);
   frame->addGap();
   frame->addTool(new ScaleControl(session_.view));
   connect(error_map_, &ErrorMap::noteChanged, frame, &ViewFrame::setNote);
@@ -238,9 +266,11 @@ void MainWindow::makeViews() {
   connect(fit_, &QAction::triggered, plate_, &PlateView::fit);
   connect(actual_, &QAction::triggered, plate_, &PlateView::actualSize);
   connect(space_, &SpaceView::modeChanged, this, [this](Eye::Mode mode) {
-    (mode == Eye::Mode::Orbit ? orbit_ : mode == Eye::Mode::Top ? top_ : through_)->setChecked(true);
+    const std::map<Eye::Mode, QAction*> chosen = {
+        {Eye::Mode::Orbit, orbit_}, {Eye::Mode::Top, top_}, {Eye::Mode::Front, front_}, {Eye::Mode::Side, side_}, {Eye::Mode::Camera, through_}};
+    chosen.at(mode)->setChecked(true);
   });
-  connect(frame_all_, &QAction::triggered, space_, &SpaceView::frameAll);
+  connect(frame_all_, &QAction::triggered, space_, &SpaceView::frameSelection);
   connect(whole_map_, &QAction::triggered, error_map_, &ErrorMap::showAll);
   pages_ = new QStackedWidget;
   pages_->addWidget(welcome_);

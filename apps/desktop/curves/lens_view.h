@@ -2,7 +2,7 @@
 #include <QWidget>
 
 #include "apps/desktop/model/session.h"
-#include "apps/desktop/paint/plot.h"
+#include "apps/desktop/paint/chart.h"
 
 namespace dusky::desktop {
 
@@ -24,16 +24,16 @@ class LensView : public QWidget {
 
  private:
   void refresh();
-  QRectF half(bool second) const;
-  Plot focalPlot() const;
-  Plot bendPlot() const;
+  void drawCurves();
+  void tellFrame();
   QString focalText(int frame) const;
   QString bendText(double radius_px) const;
   void goTo(const QPointF& at);
 
   Session& session_;
   SolutionPtr solution_;
-  std::vector<Plot::Sample> focal_, bend_;
+  std::vector<Chart::Sample> focal_, bend_;
+  Chart *focal_chart_, *bend_chart_;
 };
 
 }  // namespace dusky::desktop

@@ -36,6 +36,17 @@ ErrorGrid::Level ErrorGrid::levelOf(double error_px) {
 
 double ErrorGrid::errorOf(Level level) { return level <= kLeast ? 0 : kLeast_px * std::exp((level - kLeast) * logStep()); }
 
+ErrorGrid::Level ErrorGrid::levelOfDifference(double more_px) {
+  const int halves = (levelOf(std::abs(more_px)) - kLeast) / 2;
+  return static_cast<Level>(kLeast + 2 * halves + (more_px > 0 ? 1 : 0));
+}
+
+double ErrorGrid::differenceOf(Level level) {
+  const int step = std::max(0, level - kLeast), size = step / 2 * 2;
+  const double apart_px = size > 0 ? errorOf(static_cast<Level>(kLeast + size)) : 0;
+  return step % 2 == 1 ? apart_px : -apart_px;
+}
+
 ErrorGrid::ErrorGrid(int rows, int columns)
     : columns_(columns),
       cells_(static_cast<std::size_t>(rows) * static_cast<std::size_t>(columns), kNone),

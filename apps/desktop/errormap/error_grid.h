@@ -16,6 +16,9 @@ class ErrorGrid {
   /// Of an error, px; about 4 % apart.
   static Level levelOf(double error_px);
   static double errorOf(Level level);
+  /// Of how much larger an error is than another, px, smaller where negative: the farther apart the larger; about 9 % apart.
+  static Level levelOfDifference(double more_px);
+  static double differenceOf(Level level);
 
   /// What becomes of a whole row.
   enum class Look : std::uint8_t { AsIs, Quiet, Going };

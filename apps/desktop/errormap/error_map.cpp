@@ -6,6 +6,8 @@
 #include "apps/desktop/errormap/margin_brushes.h"
 #include "apps/desktop/paint/theme.h"
 #include "apps/desktop/paint/track_state.h"
+#include "core/image/color_scale.h"
+#include "core/review/frame_figures.h"
 
 namespace dusky::desktop {
 namespace {
@@ -42,7 +44,11 @@ ErrorMap::ErrorMap(Session& session, QWidget* parent)
   connect(&session_.playback, &Playback::frameChanged, this, &ErrorMap::followPlayhead);
   connect(&session_.playback, &Playback::rangeChanged, this, &ErrorMap::layOut);
   connect(&session_.selection, &Selection::changed, this, &ErrorMap::refreshLane);
-  connect(&session_.view, &ViewSettings::changed, this, &ErrorMap::refreshLane);
+  connect(&session_.view, &ViewSettings::changed, this, [this] {
+    if (otherSolve() != other_) refresh();
+    refreshLane();
+  });
+  connect(&session_.jobs, &Jobs::comparisonChanged, this, &ErrorMap::refresh);
   connect(&session_.model, &DocumentModel::documentChanged, this, &ErrorMap::refreshLane);
   connect(&session_.jobs, &Jobs::footageChecked, this, &ErrorMap::refreshCurves);
   connect(&session_.selection, &Selection::hoverChanged, this, &ErrorMap::updateHovered);
@@ -77,14 +83,34 @@ void ErrorMap::showAll() {
 void ErrorMap::refresh() {
   const TrackSetPtr tracks = session_.model.tracks();
   const SolutionPtr solution = session_.model.solution();
-  const bool same_results = tracks == tracks_ && solution == solution_;
-  tracks_ = tracks, solution_ = solution;
+  const SolutionPtr other = otherSolve();
+  const bool same_results = tracks == tracks_ && solution == solution_ && other == other_;
+  tracks_ = tracks, solution_ = solution, other_ = other;
   const std::vector<int> before = std::exchange(rows_, rowsOf(session_, order_, grouping_)).tracks;
   if (!same_results || rows_.tracks != before) fillGrid();
   takeLooks();
-  emit noteChanged(rows_.tracks.empty() ? "" : tr("%1 tracks").arg(rows_.tracks.size()));
+  emit noteChanged(headingNote());
   layOut();
   refreshCurves();
+}
+
+/// Of the two runs that are compared: the one that is not shown.
+SolutionPtr ErrorMap::otherSolve() const {
+  const Jobs::Comparison& compared = session_.jobs.compared();
+  const SolutionPtr shown = session_.model.solution();
+  if (!session_.view.differenceShown() || !compared.first || !compared.same_tracks) return nullptr;
+  return shown == compared.first->solution ? compared.second->solution : shown == compared.second->solution ? compared.first->solution : nullptr;
+}
+
+QString ErrorMap::headingNote() const {
+  if (rows_.tracks.empty()) return {};
+  if (!other_) return tr("%1 tracks").arg(rows_.tracks.size());
+  const Jobs::Comparison& compared = session_.jobs.compared();
+  const bool first = other_ == compared.first->solution;
+  const LedgerMarks& marks = session_.model.document().ledger;
+  const auto named = [&marks](const RunResult& run) { return QString::fromStdString(marks.nameOf(run.run.id)); };
+  return tr("%1 less %2 · warm: larger errors, cool: smaller")
+      .arg(named(first ? *compared.second : *compared.first), named(first ? *compared.first : *compared.second));
 }
 
 void ErrorMap::fillGrid() {
@@ -92,19 +118,41 @@ void ErrorMap::fillGrid() {
   if (rows_.tracks.empty()) return;
   // A column for every frame of the range, also for those not looked at.
   grid_ = ErrorGrid(rowCount(), tracks_->last_frame - tracks_->first_frame + 1);
-  for (int r = 0; r < rowCount(); ++r) {
-    ErrorGrid::Level* line = grid_.row(r);
-    const SolvedTrack* solved = solution_ ? solution_->find(trackAt(r)) : nullptr;
-    if (!solved) {
-      for (const Observation& o : tracks_->find(trackAt(r))->observations) line[o.frame - tracks_->first_frame] = ErrorGrid::kQuiet;
-      continue;
-    }
-    // Frames that the solve left out are dealt with: they no longer glow.
-    for (const TrackError& e : solved->errors) {
-      if (e.frame < tracks_->first_frame || e.frame > tracks_->last_frame) continue;
-      line[e.frame - tracks_->first_frame] = e.used ? ErrorGrid::levelOf(e.error_px) : ErrorGrid::kQuiet;
-    }
+  for (int r = 0; r < rowCount(); ++r) fillRow(r);
+}
+
+void ErrorMap::fillRow(int row) {
+  ErrorGrid::Level* line = grid_.row(row);
+  const int id = trackAt(row);
+  const SolvedTrack* solved = solution_ ? solution_->find(id) : nullptr;
+  if (!solved) {
+    for (const Observation& o : tracks_->find(id)->observations) line[o.frame - tracks_->first_frame] = ErrorGrid::kQuiet;
+    return;
   }
+  const SolvedTrack* other = other_ ? other_->find(id) : nullptr;
+  // Frames that the solve left out are dealt with: they no longer glow.
+  for (const TrackError& e : solved->errors) {
+    if (e.frame < tracks_->first_frame || e.frame > tracks_->last_frame) continue;
+    ErrorGrid::Level& cell = line[e.frame - tracks_->first_frame];
+    const TrackError* before = other ? errorAt(*other, e.frame) : nullptr;
+    if (!e.used)
+      cell = ErrorGrid::kQuiet;
+    else if (!other_)
+      cell = ErrorGrid::levelOf(e.error_px);
+    else
+      cell = before && before->used ? ErrorGrid::levelOfDifference(e.error_px - before->error_px) : ErrorGrid::kQuiet;
+  }
+}
+
+QRgb ErrorMap::colorOf(ErrorGrid::Level level) const {
+  const double top = session_.view.errorTop();
+  if (!other_) return errorQColor(ErrorGrid::errorOf(level), top).rgb();
+  const double more = ErrorGrid::differenceOf(level);
+  constexpr double kAlike = 0.02;  // of the scale
+  if (std::abs(more) < kAlike * top) return qRgb(44, 40, 66);
+  if (more > 0) return errorQColor(more, top).rgb();
+  const Rgb c = gainColor(-more / top);
+  return qRgb(c.r, c.g, c.b);
 }
 
 void ErrorMap::takeLooks() {
@@ -127,8 +175,7 @@ void ErrorMap::renderCells() {
   std::array<QRgb, 256> colors{};
   colors[ErrorGrid::kNone] = color::Night.rgb();
   colors[ErrorGrid::kQuiet] = (solution_ ? color::Raised : color::Edge).rgb();
-  for (int level = ErrorGrid::kLeast; level < 256; ++level)
-    colors[static_cast<std::size_t>(level)] = errorQColor(ErrorGrid::errorOf(static_cast<ErrorGrid::Level>(level)), session_.view.errorTop()).rgb();
+  for (int level = ErrorGrid::kLeast; level < 256; ++level) colors[static_cast<std::size_t>(level)] = colorOf(static_cast<ErrorGrid::Level>(level));
   const std::vector<ErrorGrid::Level> levels = grid_.binned(part(), map_.width(), map_.height());
   cells_ = QImage(map_.size(), QImage::Format_RGB32);
   for (int y = 0; y < map_.height(); ++y) {

@@ -40,6 +40,8 @@ class ErrorMap : public QWidget {
   FrameCurve curve() const { return curve_; }
   RowOrder order() const { return order_; }
   RowGrouping grouping() const { return grouping_; }
+  /// Whether cells show how much larger errors are than another run's.
+  bool showsDifference() const { return other_ != nullptr; }
   bool showsAll() const { return vertical_.all() && horizontal_.all(); }
   QSize minimumSizeHint() const override { return {300, 130}; }
 
@@ -69,7 +71,10 @@ class ErrorMap : public QWidget {
  private:
   // What there is to see.
   void refresh();
+  SolutionPtr otherSolve() const;
   void fillGrid();
+  void fillRow(int row);
+  QRgb colorOf(ErrorGrid::Level level) const;
   void takeLooks();
   void renderCells();
   void markGoing();
@@ -98,6 +103,8 @@ class ErrorMap : public QWidget {
   void followPlayhead();
   QString tipAt(const QPointF& at) const;
   std::optional<double> errorIn(int row, int frame) const;
+  QString differenceText(int row, int frame) const;
+  QString headingNote() const;
   // How it looks.
   void drawCells(QPainter& painter, const QRect& where) const;
   void drawPicked(QPainter& painter, const QRect& where) const;
@@ -118,6 +125,7 @@ class ErrorMap : public QWidget {
   Session& session_;
   TrackSetPtr tracks_;  ///< That rows and grid were made from, with the solve of that moment.
   SolutionPtr solution_;
+  SolutionPtr other_;  ///< Whose errors are taken off; nothing: errors are shown.
   RowOrder order_ = RowOrder::Worst;
   RowGrouping grouping_ = RowGrouping::State;
   FrameCurve curve_ = FrameCurve::Errors;

@@ -6,6 +6,7 @@
 
 #include "apps/desktop/errormap/error_map.h"
 #include "apps/desktop/model/preferences.h"
+#include "core/review/frame_figures.h"
 
 namespace dusky::desktop {
 namespace {
@@ -129,6 +130,19 @@ void ErrorMap::wheelEvent(QWheelEvent* event) {
 
 void ErrorMap::leaveEvent(QEvent*) { session_.selection.hover(0); }
 
+/// ", 0.12 px less than in Run 3"; empty where errors themselves are shown.
+QString ErrorMap::differenceText(int row, int frame) const {
+  const SolvedTrack* other = other_ ? other_->find(trackAt(row)) : nullptr;
+  const TrackError* before = other ? errorAt(*other, frame) : nullptr;
+  if (!before) return {};
+  const auto& first = *session_.jobs.compared().first;
+  const int run = other_ == first.solution ? first.run.id : session_.jobs.compared().second->run.id;
+  const QString name = QString::fromStdString(session_.model.document().ledger.nameOf(run));
+  if (!before->used) return tr(", left out in %1").arg(name);
+  const double more = *errorIn(row, frame) - before->error_px;
+  return (more > 0 ? tr(", %1 px more than in %2") : tr(", %1 px less than in %2")).arg(pxText(std::abs(more)), name);
+}
+
 QString ErrorMap::tipAt(const QPointF& at) const {
   const QPoint place = at.toPoint();
   const int frame = frameOf(at.x());
@@ -138,7 +152,8 @@ QString ErrorMap::tipAt(const QPointF& at) const {
     const int seen = tracks_->first_frame + cell.column;
     const auto error = errorIn(cell.row, seen);
     const QString name = QString::fromStdString(session_.model.workspace().nameOf(trackAt(cell.row)));
-    const QString what = error ? tr("Track %1, frame %2: %3 px").arg(name).arg(seen).arg(pxText(*error)) : tr("Track %1").arg(name);
+    const QString what =
+        error ? tr("Track %1, frame %2: %3 px%4").arg(name).arg(seen).arg(pxText(*error), differenceText(cell.row, seen)) : tr("Track %1").arg(name);
     return vertical_.size_px() < 1 ? tr("%1 (the worst here)\nCtrl+wheel enlarges rows, Shift+wheel frames, a double click shows all.").arg(what) : what;
   }
   if (!lane_.isEmpty() && lane_.contains(place))

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "apps/desktop/paint/theme.h"
+#include "apps/desktop/paint/view_note.h"
 #include "apps/desktop/errormap/error_map.h"
 #include "apps/desktop/model/preferences.h"
 
@@ -27,6 +28,7 @@ void ErrorMap::paintEvent(QPaintEvent* event) {
   painter.setClipRect(QRect(map_.topLeft(), curve_box_.bottomRight()));
   drawLeftOut(painter);
   drawMissing(painter);
+  if (other_) drawNote(painter, headingNote(), map_.topLeft() + QPoint(8, 24));
   if (below) drawCurves(painter);
   if (below) drawChecks(painter);
   drawPlayhead(painter);

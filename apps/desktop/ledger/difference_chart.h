@@ -1,7 +1,8 @@
 #pragma once
-#include <QChartView>
+#include <QWidget>
 
 #include "apps/desktop/model/session.h"
+#include "apps/desktop/paint/chart.h"
 
 class QComboBox;
 class QLabel;
@@ -21,9 +22,10 @@ class DifferenceChart : public QWidget {
   void draw();
 
   Session& session_;
+  std::vector<int> moved_;  ///< Tracks whose points moved more than chance says.
   QLabel* sentence_;
   QComboBox* quantity_;
-  QChartView* view_;
+  Chart* chart_;
 };
 
 }  // namespace dusky::desktop

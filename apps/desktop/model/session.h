@@ -7,6 +7,7 @@
 #include "apps/desktop/model/playback.h"
 #include "apps/desktop/model/prune_preview.h"
 #include "apps/desktop/model/selection.h"
+#include "apps/desktop/model/test_objects.h"
 #include "apps/desktop/model/view_settings.h"
 
 namespace dusky::desktop {
@@ -17,6 +18,7 @@ struct Session {
   HandTrack hand_defaults;  ///< Kind and sizes of the next track by hand.
   Jobs jobs{model, hand_defaults};
   Selection selection;
+  TestObjects objects{model};
   Playback playback;
   ViewSettings view;
   FrameStore frames;

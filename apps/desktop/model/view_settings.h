@@ -26,8 +26,10 @@ class ViewSettings : public QObject {
   bool masksShown() const { return masks_; }
   bool gridShown() const { return grid_; }
   bool objectsShown() const { return objects_; }
-  bool pathsShown() const { return paths_; }  ///< Where tracks were just before and will be just after.
-  bool fieldShown() const { return field_; }  ///< Mean errors over the picture; see ResidualField.
+  bool pathsShown() const { return paths_; }            ///< Where tracks were just before and will be just after.
+  bool fieldShown() const { return field_; }            ///< Mean errors over the picture; see ResidualField.
+  bool differenceShown() const { return difference_; }  ///< The error map shows how much larger errors are than in the run compared with.
+  bool ellipsoidsShown() const { return ellipsoids_; }  ///< How sure the places of selected points are, in Space.
   PointColor pointColor() const { return point_color_; }
   bool straight() const { return straight_; }           ///< The Plate without the lens's distortion.
   bool candidatesShown() const { return candidates_; }  ///< Features of the frame that tracking would begin with.
@@ -50,8 +52,13 @@ class ViewSettings : public QObject {
   void showObjects(bool on) { set(objects_, on); }
   void showPaths(bool on) { set(paths_, on); }
   void showField(bool on) { set(field_, on); }
+  void showDifference(bool on) { set(difference_, on); }
+  void showEllipsoids(bool on) { set(ellipsoids_, on); }
   void setPointColor(PointColor color) { set(point_color_, color); }
-  void nextPointColor() { setPointColor(static_cast<PointColor>((static_cast<int>(point_color_) + 1) % 5)); }
+  void nextPointColor() {
+    constexpr int kColors = static_cast<int>(PointColor::DepthSigma) + 1;
+    setPointColor(static_cast<PointColor>((static_cast<int>(point_color_) + 1) % kColors));
+  }
   void showCandidates(bool on) { set(candidates_, on); }
   void chooseMask(int id) { set(chosen_mask_, id); }
   void setRegionFrames(int frames) { set(region_frames_, frames); }
@@ -82,7 +89,8 @@ class ViewSettings : public QObject {
 
   double error_top_px_ = 1.0, whisker_ = 10.0;
   int marks_ = 50;
-  bool tracks_ = true, masks_ = true, aside_ = false, grid_ = false, objects_ = true, paths_ = false, field_ = false, candidates_ = false, straight_ = false;
+  bool tracks_ = true, masks_ = true, aside_ = false, grid_ = false, objects_ = true, paths_ = false, field_ = false, candidates_ = false, straight_ = false,
+       ellipsoids_ = true, difference_ = false;
   int chosen_mask_ = 0, region_frames_ = 12;
   PointColor point_color_ = PointColor::Picture;
   Tool tool_ = Tool::Box;

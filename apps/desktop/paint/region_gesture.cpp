@@ -19,11 +19,12 @@ bool RegionGesture::isClick() const {
   return bounds.width() < 4 && bounds.height() < 4;
 }
 
-QPolygonF RegionGesture::region() const { return tool_ == ViewSettings::Tool::Box ? QPolygonF(QRectF(path_.front(), path_.back()).normalized()) : path_; }
+QPolygonF RegionGesture::outline() const { return tool_ == ViewSettings::Tool::Box ? QPolygonF(QRectF(path_.front(), path_.back()).normalized()) : path_; }
 
 QPolygonF RegionGesture::end() {
+  const QPolygonF drawn = region();
   active_ = false;
-  return isClick() ? QPolygonF() : region();
+  return drawn;
 }
 
 void RegionGesture::draw(QPainter& painter) const {
@@ -32,7 +33,7 @@ void RegionGesture::draw(QPainter& painter) const {
   fill.setAlpha(28);
   painter.setPen(QPen(color::Lamp, 1, Qt::DashLine));
   painter.setBrush(fill);
-  painter.drawPolygon(region());
+  painter.drawPolygon(outline());
 }
 
 }  // namespace dusky::desktop

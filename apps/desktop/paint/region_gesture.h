@@ -16,10 +16,12 @@ class RegionGesture {
   void cancel() { active_ = false; }
   bool active() const { return active_; }
   bool isClick() const;
+  /// What is drawn so far; empty for a click.
+  QPolygonF region() const { return active_ && !isClick() ? outline() : QPolygonF(); }
   void draw(QPainter& painter) const;
 
  private:
-  QPolygonF region() const;
+  QPolygonF outline() const;
 
   bool active_ = false;
   ViewSettings::Tool tool_ = ViewSettings::Tool::Box;

@@ -117,6 +117,7 @@ void applyTheme(QApplication& application, bool high_contrast) {
   palette.setColor(QPalette::Button, color::Raised);
   palette.setColor(QPalette::ButtonText, color::Text);
   palette.setColor(QPalette::ToolTipBase, color::Raised);
+  palette.setColor(QPalette::Link, color::Lamp);
   palette.setColor(QPalette::ToolTipText, color::Text);
   palette.setColor(QPalette::Highlight, QColor(0x6a, 0x5c, 0x82));
   palette.setColor(QPalette::HighlightedText, color::Text);

@@ -2,8 +2,6 @@
 
 #include <algorithm>
 
-#include "core/scene/seen_scene.h"
-
 namespace dusky::desktop {
 namespace {
 
@@ -19,16 +17,16 @@ std::vector<QPointF> pathOf(const Track& track, int first, int last) {
   return path;
 }
 
-std::optional<SceneCamera> cameraAt(const DocumentModel& model, int frame) {
-  return model.solution() && model.scene() ? cameraIn(*model.solution(), *model.scene(), frame) : std::nullopt;
-}
-
 QPolygonF polygon(const auto& points) {
   QPolygonF shape;
   for (const Vec2& p : points) shape.push_back(point(p));
   return shape;
 }
 }  // namespace
+
+std::optional<SceneCamera> cameraAt(const DocumentModel& model, int frame) {
+  return model.solution() && model.scene() ? cameraIn(*model.solution(), *model.scene(), frame) : std::nullopt;
+}
 
 std::vector<PlateMark> plateMarks(const DocumentModel& model, int frame, bool paths) {
   std::vector<PlateMark> marks;
@@ -57,11 +55,10 @@ std::vector<PlateMark> plateMarks(const DocumentModel& model, int frame, bool pa
   return marks;
 }
 
-PlateObjects plateObjects(const DocumentModel& model, int frame) {
+PlateObjects plateObjects(const DocumentModel& model, const std::vector<TestObject>& objects, int frame) {
   PlateObjects shown;
   const auto camera = cameraAt(model, frame);
   if (!camera) return shown;
-  const auto& objects = model.document().picks.objects;
   for (const auto& shadow : shadowsSeen(*camera, objects, *model.solution(), *model.scene())) shown.shadows.push_back(polygon(shadow));
   for (const SeenFace& face : facesSeen(*camera, objects, *model.solution(), *model.scene())) shown.faces.push_back({polygon(face.outline), face.light});
   return shown;

@@ -5,8 +5,12 @@
 
 #include "apps/desktop/model/document_model.h"
 #include "apps/desktop/paint/track_state.h"
+#include "core/scene/seen_scene.h"
 
 namespace dusky::desktop {
+
+/// The solved camera of a frame; nothing where there is none.
+std::optional<SceneCamera> cameraAt(const DocumentModel& model, int frame);
 
 /// One track as the Plate shows it in one frame; places in px of the footage.
 struct PlateMark {
@@ -32,7 +36,7 @@ struct PlateObjects {
   std::vector<PlateFace> faces;
   std::vector<QPolygonF> shadows;
 };
-PlateObjects plateObjects(const DocumentModel& model, int frame);
+PlateObjects plateObjects(const DocumentModel& model, const std::vector<TestObject>& objects, int frame);
 
 /// The ground grid through the lens, as polylines in px.
 std::vector<QPolygonF> plateGrid(const DocumentModel& model, int frame);

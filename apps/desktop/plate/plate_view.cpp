@@ -10,7 +10,6 @@
 #include "apps/desktop/paint/theme.h"
 #include "apps/desktop/model/preferences.h"
 #include "apps/desktop/paint/select_by_gesture.h"
-#include "apps/desktop/paint/solid_shade.h"
 #include "apps/desktop/plate/edge_tool.h"
 #include "apps/desktop/plate/hand_tool.h"
 #include "apps/desktop/plate/mask_tool.h"
@@ -33,6 +32,7 @@ PlateView::PlateView(Session& session, QMenu* track_menu, QWidget* parent) : QWi
   tools_.push_back(std::make_unique<HandTool>(session_));
   for (const auto tool : {ViewSettings::Tool::Region, ViewSettings::Tool::PruneRegion}) tools_.push_back(std::make_unique<RegionTool>(session_, tool));
   tools_.push_back(std::make_unique<EdgeTool>(session_));
+  connect(&session_.objects, &TestObjects::changed, this, &PlateView::refreshObjects);
   connect(&session_.candidates, &Candidates::changed, this, qOverload<>(&QWidget::update));
   connect(&session_.model, &DocumentModel::documentChanged, this, qOverload<>(&QWidget::update));
   connect(&session_.model, &DocumentModel::opened, this, [this] {
@@ -90,14 +90,13 @@ void PlateView::showFrame() {
 
 /// Overlays belong to the picture that is on the screen, even while the next one is being decoded.
 void PlateView::refresh() {
-  const int frame = picture_.isNull() ? session_.playback.frame() : picture_frame_;
+  const int frame = shownFrame();
   marks_ = plateMarks(session_.model, frame, session_.view.pathsShown());
-  objects_ = session_.view.objectsShown() ? plateObjects(session_.model, frame) : PlateObjects{};
   grid_ = session_.view.gridShown() ? plateGrid(session_.model, frame) : std::vector<QPolygonF>{};
   straight_ = session_.view.straight() ? lensOf(frame) : std::nullopt;
   straight_picture_ = QImage();
   if (straight_) straighten();
-  update();
+  refreshObjects();
 }
 
 std::optional<Lens> PlateView::lensOf(int frame) const {
@@ -116,8 +115,6 @@ void PlateView::straighten() {
     mark.reprojected = straightened(*straight_, mark.reprojected).value_or(mark.reprojected);
     moveAll(mark.before), moveAll(mark.after);
   }
-  for (PlateFace& face : objects_.faces) moveAll(face.outline);
-  for (QPolygonF& shadow : objects_.shadows) moveAll(shadow);
   for (QPolygonF& line : grid_) moveAll(line);
 }
 
@@ -197,7 +194,9 @@ void PlateView::mousePressEvent(QMouseEvent* event) {
     tool_holds_ = tool()->press(place(), event->position(), event->modifiers());
     return update();
   }
-  if (event->button() == Qt::LeftButton && session_.model.hasFootage()) {
+  if (event->button() == Qt::LeftButton && object_tool_.press(sight(), event->position())) {
+    session_.playback.pause();
+  } else if (event->button() == Qt::LeftButton && session_.model.hasFootage()) {
     gesture_.begin(event->position(), event->modifiers() & Qt::AltModifier ? ViewSettings::Tool::Lasso : session_.view.tool());
   } else if (event->button() == Qt::RightButton || event->button() == Qt::MiddleButton) {
     dragging_ = true, dragged_ = false;
@@ -217,11 +216,13 @@ void PlateView::mouseMoveEvent(QMouseEvent* event) {
   } else if (tool_holds_ && tool()) {
     tool()->drag(place(), event->position(), event->modifiers());
     update();
+  } else if (object_tool_.holds()) {
+    object_tool_.drag(sight(), event->position(), event->modifiers());
   } else if (gesture_.active()) {
     gesture_.move(event->position());
     update();
   } else {
-    setCursor(tool() ? tool()->cursorAt(place(), event->position()) : Qt::ArrowCursor);
+    setCursor(tool() ? tool()->cursorAt(place(), event->position()) : object_tool_.cursorAt(sight(), event->position()).value_or(Qt::ArrowCursor));
     const PlateMark* mark = markNear(event->position(), kReach);
     session_.selection.hover(mark ? mark->id : 0);
   }
@@ -240,11 +241,13 @@ void PlateView::mouseReleaseEvent(QMouseEvent* event) {
     tool()->release(place(), event->position(), event->modifiers());
     return update();
   }
+  if (object_tool_.holds()) return object_tool_.release();
   if (!gesture_.active()) return;
   const auto nearest = [this](const QPointF& place) {
     const PlateMark* mark = markNear(place, kReach);
     return mark ? mark->id : 0;
   };
+  if (gesture_.isClick()) object_tool_.choose(sight(), event->position(), nearest(event->position()) != 0);
   selectByGesture(gesture_, *event, session_.selection, nearest, [this](const auto& visit) {
     for (const PlateMark& mark : marks_) {
       if (shown(mark)) visit(mark.id, toWidget(mark.measured));
@@ -306,6 +309,7 @@ void PlateView::paintEvent(QPaintEvent* event) {
   painter.setOpacity(1);
   drawCandidates(painter);
   if (tool() && !picture_.isNull()) tool()->draw(painter, place());
+  if (!tool()) object_tool_.draw(painter, sight());
   gesture_.draw(painter);
   drawField(painter);
   drawPruneRegions(painter);
@@ -338,18 +342,6 @@ void PlateView::drawPicture(QPainter& painter) {
 void PlateView::drawGrid(QPainter& painter) const {
   painter.setPen(QPen(QColor(236, 230, 241, 110), 1));
   for (const QPolygonF& line : grid_) painter.drawPolyline(toWidget(line));
-}
-
-void PlateView::drawSolids(QPainter& painter) const {
-  painter.setPen(Qt::NoPen);
-  painter.setBrush(QColor(8, 5, 12, 150));
-  for (const QPolygonF& shadow : objects_.shadows) painter.drawPolygon(toWidget(shadow));
-  for (const PlateFace& face : objects_.faces) {
-    const QColor shade = solidColor(face.light);
-    painter.setPen(QPen(shade, 0.6));
-    painter.setBrush(shade);
-    painter.drawPolygon(toWidget(face.outline));
-  }
 }
 
 /// Good tracks are nearly nothing, the less the more there are; what is wrong glows, with its whisker.

@@ -3,6 +3,7 @@
 #include <memory>
 
 #include "apps/desktop/model/session.h"
+#include "apps/desktop/paint/object_tool.h"
 #include "apps/desktop/paint/region_gesture.h"
 #include "apps/desktop/plate/plate_marks.h"
 #include "apps/desktop/plate/plate_tool.h"
@@ -55,6 +56,9 @@ class PlateView : public QWidget {
 
  private:
   void refresh();
+  void refreshObjects();
+  int shownFrame() const { return picture_.isNull() ? session_.playback.frame() : picture_frame_; }
+  SceneSight sight() const;
   PlateTool* tool() const;
   PlatePlace place() const { return {offset_, scale_, picture_.isNull() ? 1 : picture_frame_}; }
   void drawCandidates(QPainter& painter) const;
@@ -94,6 +98,7 @@ class PlateView : public QWidget {
   std::vector<std::unique_ptr<PlateTool>> tools_;
   bool tool_holds_ = false;  ///< The button went down on a tool.
   RegionGesture gesture_;
+  ObjectTool object_tool_{session_};
   QPointF drag_from_, offset_;
   double scale_ = 1;
   bool fitted_ = true, dragging_ = false, dragged_ = false;

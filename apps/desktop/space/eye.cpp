@@ -2,11 +2,14 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 namespace dusky::desktop {
 namespace {
 
 constexpr float kOpening_deg = 42;
+constexpr float kSteepest_rad = 1.5f;
+constexpr float kReach = 100;  // how far beyond the target is drawn, in distances to it
 
 QVector3D vector(const Vec3& v) { return {static_cast<float>(v.x()), static_cast<float>(v.y()), static_cast<float>(v.z())}; }
 
@@ -24,20 +27,39 @@ QMatrix4x4 throughLens(const Lens& lens, float aspect, float near, float far) {
 
 QVector3D Eye::direction() const {
   if (mode == Mode::Top) return {0, 1, 0};
-  return {std::cos(pitch_rad) * std::sin(yaw_rad), std::sin(pitch_rad), std::cos(pitch_rad) * std::cos(yaw_rad)};
+  const float pitch = alongAxis() ? 0 : pitch_rad;
+  return {std::cos(pitch) * std::sin(yaw_rad), std::sin(pitch), std::cos(pitch) * std::cos(yaw_rad)};
 }
 
-void Eye::turn(float right_px, float down_px) {
+QVector3D Eye::right() const { return {std::cos(yaw_rad), 0, -std::sin(yaw_rad)}; }
+
+QVector3D Eye::up() const { return mode == Mode::Top ? QVector3D(-std::sin(yaw_rad), 0, -std::cos(yaw_rad)) : QVector3D::crossProduct(direction(), right()); }
+
+void Eye::home(float behind_rad) {
+  constexpr float kQuarter = std::numbers::pi_v<float> / 2;
+  yaw_rad = alongAxis() ? kQuarter * std::round(behind_rad / kQuarter) + (mode == Mode::Side ? kQuarter : 0) : behind_rad + 0.6f;
+  pitch_rad = 0.5f;
+}
+
+QVector3D Eye::apart(const QVector3D& pivot) const {
+  const QVector3D away = target - pivot;
+  return {QVector3D::dotProduct(away, right()), QVector3D::dotProduct(away, up()), QVector3D::dotProduct(away, direction())};
+}
+
+void Eye::turn(float right_px, float down_px, const QVector3D& pivot) {
+  const QVector3D apart_before = apart(pivot);
+  if (alongAxis()) {
+    pitch_rad = mode == Mode::Top ? kSteepest_rad : 0;
+    mode = Mode::Orbit;
+  }
   yaw_rad -= 0.008f * right_px;
-  if (mode == Mode::Orbit) pitch_rad = std::clamp(pitch_rad + 0.008f * down_px, -1.5f, 1.5f);
+  pitch_rad = std::clamp(pitch_rad + 0.008f * down_px, -kSteepest_rad, kSteepest_rad);
+  target = pivot + apart_before.x() * right() + apart_before.y() * up() + apart_before.z() * direction();
 }
 
-void Eye::move(float right_px, float down_px, float height_px) {
-  const float scale = 2 * distance * std::tan(kOpening_deg * 3.14159265f / 360) / height_px;
-  const QVector3D right(std::cos(yaw_rad), 0, -std::sin(yaw_rad));
-  const QVector3D up = mode == Mode::Top ? QVector3D(-std::sin(yaw_rad), 0, -std::cos(yaw_rad)) : QVector3D::crossProduct(direction(), right);
-  target -= scale * (right_px * right - down_px * up);
-}
+float Eye::unitsPerPx(float height_px) const { return 2 * distance * std::tan(kOpening_deg * std::numbers::pi_v<float> / 360) / height_px; }
+
+void Eye::move(float right_px, float down_px, float height_px) { target -= unitsPerPx(height_px) * (right_px * right() - down_px * up()); }
 
 void Eye::approach(float wheel_degrees) { distance = std::clamp(distance * std::pow(0.985f, wheel_degrees), 1e-3f, 1e6f); }
 
@@ -53,10 +75,16 @@ QMatrix4x4 Eye::matrix(float aspect, const Pose* camera, const Lens* lens) const
     view.lookAt(centre, centre + vector(camera->direction(Vec3::UnitZ())), -vector(camera->direction(Vec3::UnitY())));
     return throughLens(*lens, aspect, 0.002f * distance, 200 * distance) * view;
   }
-  const QVector3D up = mode == Mode::Top ? QVector3D(-std::sin(yaw_rad), 0, -std::cos(yaw_rad)) : QVector3D(0, 1, 0);
-  view.lookAt(target + distance * direction(), target, up);
-  projection.perspective(kOpening_deg, aspect, 0.005f * distance, 200 * distance);
+  view.lookAt(target + distance * direction(), target, up());
+  if (alongAxis()) {
+    const float half = unitsPerPx(2);
+    projection.ortho(-half * aspect, half * aspect, -half, half, distance - kReach * distance, distance + kReach * distance);
+  } else {
+    projection.perspective(kOpening_deg, aspect, 0.005f * distance, 2 * kReach * distance);
+  }
   return projection * view;
 }
+
+float Eye::depthOf(const QVector4D& clip) const { return alongAxis() ? kReach * distance * clip.z() : clip.w(); }
 
 }  // namespace dusky::desktop

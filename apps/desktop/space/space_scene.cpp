@@ -2,16 +2,19 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "apps/desktop/paint/theme.h"
 #include "apps/desktop/paint/solid_shade.h"
 #include "apps/desktop/paint/track_state.h"
 #include "apps/desktop/space/point_scale.h"
+#include "core/geometry/ellipsoid.h"
 #include "core/scene/test_object.h"
 
 namespace dusky::desktop {
 namespace {
 
+constexpr std::size_t kMostEllipsoids = 200;
 constexpr double kNowDepth = 0.16;  // of the camera that is shown, share of the set's reach
 
 class Builder {
@@ -24,11 +27,19 @@ class Builder {
     return pictureIn(solution_.frameAt(session_.playback.frame()));
   }
 
-  void buildMarked() {
+  SpaceMarked buildMarked() {
+    SpaceMarked marked;
+    std::vector<const SolvedTrack*> sure;
     for (const int id : session_.selection.ids()) {
       const SolvedTrack* track = solution_.find(id);
-      if (track && track->hasPlace()) addPoint(*track, glyphNow(session_.model, id, track), color::Lamp, 10.0f);
+      if (!track || !track->hasPlace()) continue;
+      addPoint(*track, glyphNow(session_.model, id, track), color::Lamp, 10.0f);
+      if (track->covariance.allFinite()) sure.push_back(track);
     }
+    marked.points = std::move(out_.points);
+    if (session_.view.ellipsoidsShown() && sure.size() <= kMostEllipsoids) marked.enlarged = addEllipsoids(sure);
+    marked.ellipsoids = std::move(out_.lines);
+    return marked;
   }
 
   void build(bool through) {
@@ -37,7 +48,22 @@ class Builder {
     addPoints();
     if (!through) addPath();
     if (!through) addOtherPath();
-    addSolids();
+  }
+
+  std::vector<SpaceVertex> buildSolids() const {
+    std::vector<SpaceVertex> solids;
+    const QColor shade(8, 5, 12);
+    for (const TestObject& object : session_.objects.shown()) {
+      const std::vector<Vec3> shadow = shadowOf(object, solution_, scene_);
+      for (std::size_t k = 2; k < shadow.size(); ++k) {
+        for (const Vec3& corner : {shadow[0], shadow[k - 1], shadow[k]}) solids.push_back(vertex(corner, shade, 0.5));
+      }
+      for (const SolidFace& face : solidOf(object, solution_, scene_)) {
+        const QColor paint = solidColor(face.shade * lightOn(face.normal));
+        for (const Vec3& corner : face.corners) solids.push_back(vertex(corner, paint, 1));
+      }
+    }
+    return solids;
   }
 
  private:
@@ -218,18 +244,32 @@ class Builder {
     line(corners[0] + 0.65 * (corners[1] - corners[0]), top + up, color, alpha);
   }
 
-  void addSolids() {
-    if (!session_.view.objectsShown()) return;
-    const QColor shade(8, 5, 12);
-    for (const TestObject& object : session_.model.document().picks.objects) {
-      const std::vector<Vec3> shadow = shadowOf(object, solution_, scene_);
-      for (std::size_t k = 2; k < shadow.size(); ++k) {
-        for (const Vec3& corner : {shadow[0], shadow[k - 1], shadow[k]}) out_.solids.push_back(vertex(corner, shade, 0.5));
-      }
-      for (const SolidFace& face : solidOf(object, solution_, scene_)) {
-        const QColor paint = solidColor(face.shade * lightOn(face.normal));
-        for (const Vec3& corner : face.corners) out_.solids.push_back(vertex(corner, paint, 1));
-      }
+  /// Three circles of each. Enlarged by a power of ten until the largest can be seen beside the set; returns how many times.
+  double addEllipsoids(const std::vector<const SolvedTrack*>& tracks) {
+    constexpr double kSeen = 0.012;  // of the set's reach
+    std::vector<Mat3> axes;
+    double largest = 0;
+    for (const SolvedTrack* track : tracks) {
+      axes.push_back(scene_.scene_from_solve.scale * (scene_.scene_from_solve.rotation * ellipsoidAxes(track->covariance)));
+      largest = std::max(largest, axes.back().col(0).norm());
+    }
+    const double wanted = kSeen * out_.reach / std::max(1e-12, largest);
+    const double enlarged = largest > 0 && wanted > 1 ? std::min(1e4, std::pow(10, std::ceil(std::log10(wanted)))) : 1;
+    for (std::size_t i = 0; i < tracks.size(); ++i) {
+      const Vec3 middle = scene_.scene_from_solve * tracks[i]->point;
+      for (const auto& [a, b] : {std::pair(0, 1), {1, 2}, {2, 0}}) addCircle(middle, enlarged * axes[i].col(a), enlarged * axes[i].col(b));
+    }
+    return enlarged;
+  }
+
+  void addCircle(const Vec3& middle, const Vec3& a, const Vec3& b) {
+    constexpr int kPieces = 40;
+    Vec3 before = middle + a;
+    for (int i = 1; i <= kPieces; ++i) {
+      const double angle = 2 * std::numbers::pi * i / kPieces;
+      const Vec3 next = middle + std::cos(angle) * a + std::sin(angle) * b;
+      line(before, next, color::Lamp, 0.85);
+      before = next;
     }
   }
 
@@ -254,9 +294,16 @@ CameraNow buildCameraNow(const Session& session, const SpaceContents& contents, 
   return {std::move(now.lines), std::move(picture)};
 }
 
-std::vector<SpacePoint> buildMarked(const Session& session) {
+std::vector<SpaceVertex> buildSolids(const Session& session) {
+  SpaceContents unused;
+  if (!session.view.objectsShown() || !session.model.solution() || !session.model.scene()) return {};
+  return Builder(session, unused).buildSolids();
+}
+
+SpaceMarked buildMarked(const Session& session, const SpaceContents& contents) {
   SpaceContents marked;
-  if (session.model.solution() && session.model.scene()) Builder(session, marked).buildMarked();
-  return marked.points;
+  marked.reach = contents.reach;
+  if (!session.model.solution() || !session.model.scene()) return {};
+  return Builder(session, marked).buildMarked();
 }
 }  // namespace dusky::desktop

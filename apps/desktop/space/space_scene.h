@@ -23,7 +23,7 @@ struct SpacePoint {
 
 /// What Space draws in every frame alike, in scene coordinates.
 struct SpaceContents {
-  std::vector<SpaceVertex> lines, solids;
+  std::vector<SpaceVertex> lines;
   std::vector<SpacePoint> points;
   std::vector<int> point_ids;  ///< Track of each point.
   QVector3D middle;            ///< Of the nearer points and the path.
@@ -47,7 +47,15 @@ struct CameraNow {
   std::vector<SpaceCorner> picture;
 };
 CameraNow buildCameraNow(const Session& session, const SpaceContents& contents, bool through);
-/// The points that are selected, over the others.
-std::vector<SpacePoint> buildMarked(const Session& session);
+/// Test objects and their shadows.
+std::vector<SpaceVertex> buildSolids(const Session& session);
+
+/// The points that are selected, over the others, with the ellipsoids of their deviation.
+struct SpaceMarked {
+  std::vector<SpacePoint> points;
+  std::vector<SpaceVertex> ellipsoids;  ///< Ends of lines.
+  double enlarged = 1;                  ///< How many times an ellipsoid is larger than one standard deviation.
+};
+SpaceMarked buildMarked(const Session& session, const SpaceContents& contents);
 
 }  // namespace dusky::desktop

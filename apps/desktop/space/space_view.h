@@ -8,6 +8,7 @@
 #include <memory>
 
 #include "apps/desktop/model/session.h"
+#include "apps/desktop/paint/object_tool.h"
 #include "apps/desktop/paint/region_gesture.h"
 #include "apps/desktop/space/eye.h"
 #include "apps/desktop/space/space_scene.h"
@@ -16,8 +17,8 @@ class QMenu;
 
 namespace dusky::desktop {
 
-/// The set and the camera in three dimensions. Left: pick, box or lasso; right drag: turn; middle or Shift+right drag: move;
-/// wheel: nearer.
+/// The set and the camera in three dimensions. Left: pick, box or lasso (the wheel says how deep it reaches); right drag: turn; middle or Shift+right drag:
+/// move; wheel: nearer.
 class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   Q_OBJECT
  public:
@@ -26,6 +27,7 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
 
   const SpaceContents& contents() const { return contents_; }
   Eye::Mode mode() const { return eye_.mode; }
+  const Eye& eye() const { return eye_; }
   /// Where a track's point is on the screen; nothing when it is behind or not shown.
   std::optional<QPointF> placeOf(int track) const;
   QSize minimumSizeHint() const override { return {200, 120}; }
@@ -33,6 +35,8 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
  public slots:
   void setMode(Eye::Mode mode);
   void frameAll();
+  /// Brings the selected points into view; everything where none is selected.
+  void frameSelection();
 
  signals:
   void noteChanged(const QString& note);
@@ -54,14 +58,25 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     QOpenGLBuffer buffer{QOpenGLBuffer::VertexBuffer};
     QOpenGLVertexArrayObject array;
     int count = 0;
+    bool stale = true;  ///< What it shows is to be brought to the graphics card.
+  };
+  /// What a box or a lasso takes of the set.
+  struct RegionPick {
+    std::vector<std::pair<int, QPointF>> taken;  ///< Track and where it is seen.
+    int inside = 0;                              ///< How many lie in it at any depth.
+    double depth = 0;                            ///< How far behind the nearest of them it reaches, scene units.
   };
 
   void rebuild();
   void rebuildNow();
   void rebuildMarked();
+  void rebuildSolids();
   void draw();
   void updateHovered();
   void turnHome();
+  void turn(float right_px, float down_px);
+  template <class Vertices>
+  void fill(Batch& batch, const Vertices& vertices);
   void upload();
   void giveBack();
   void takePicture();
@@ -70,9 +85,17 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   void drawPicture();
   void drawBatch(Batch& batch, QOpenGLShaderProgram& program, GLenum kind);
   void drawOverlay(QPainter& painter) const;
+  void drawDepth(QPainter& painter) const;
+  void drawNotes(QPainter& painter) const;
+  void drawFilmGate(QPainter& painter) const;
+  void drawTimes(QPainter& painter) const;
+  QVector3D pivotAt(const QPointF& place) const;
   QMatrix4x4 matrix() const;
-  std::optional<QPointF> onScreen(const QMatrix4x4& clip_from_world, const SpacePoint& point) const;
-  int nearest(const QPointF& place) const;
+  std::optional<QPointF> onScreen(const QVector4D& clip) const;
+  SceneSight sight() const;
+  RegionPick pickIn(const QPolygonF& region) const;
+  /// Track of the point nearest to a place, within so many px; 0: none.
+  int nearest(const QPointF& place, double reach = 8) const;
   void tellNote();
 
   Session& session_;
@@ -82,17 +105,21 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   SpaceContents contents_;
   CameraNow camera_now_;
   QImage picture_;  ///< Of the frame that is shown, small.
-  std::vector<SpacePoint> marked_points_;
-  bool stale_upload_ = true, stale_now_ = true, stale_marked_ = true, stale_picture_ = true;  ///< What is to be brought to the graphics card.
+  SpaceMarked marked_now_;
+  std::vector<SpaceVertex> solids_now_;
+  bool stale_picture_ = true;
   bool looked_ = false;
   QRect hover_box_;  ///< Where the ring about what is pointed at was drawn last.
   RegionGesture gesture_;
+  double depth_share_ = 1;  ///< Of the depth of what lies in the region being drawn, how much of it is taken.
+  ObjectTool object_tool_{session_};
   QPointF drag_from_;
+  QVector3D pivot_;  ///< That the drag turns about.
   Qt::MouseButton drag_ = Qt::NoButton;
   bool dragged_ = false;
   std::unique_ptr<QOpenGLShaderProgram> flat_, shapes_, textured_;
   std::unique_ptr<QOpenGLTexture> texture_;
-  Batch lines_, solids_, points_, now_, marked_, plate_;
+  Batch lines_, solids_, points_, now_, marked_, ellipsoids_, plate_;
 };
 
 }  // namespace dusky::desktop

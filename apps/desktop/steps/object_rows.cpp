@@ -1,7 +1,8 @@
 #include <QGridLayout>
-#include <QLabel>
+#include <QPushButton>
 #include <QToolButton>
 #include <algorithm>
+#include <map>
 
 #include "apps/desktop/paint/clear_layout.h"
 #include "apps/desktop/paint/theme.h"
@@ -45,6 +46,7 @@ class ObjectRows : public QWidget {
     grid_->setVerticalSpacing(4);
     grid_->setColumnStretch(0, 1);
     connect(&session_.model, &DocumentModel::documentChanged, this, &ObjectRows::refresh);
+    connect(&session_.objects, &TestObjects::changed, this, &ObjectRows::markChosen);
     refresh();
   }
 
@@ -56,13 +58,21 @@ class ObjectRows : public QWidget {
     if (ids == shown_) return;
     shown_ = ids;
     clearLayout(*grid_);
+    names_.clear();
     for (std::size_t row = 0; row < ids.size(); ++row) addRow(*objectIn(session_.model.document(), ids[row]), static_cast<int>(row));
+    markChosen();
   }
 
   void addRow(const TestObject& object, int row) {
-    auto* name = new QLabel(words(describe(object.shape)));
-    name->setToolTip(object.plane.empty() ? tr("On track %1.").arg(object.track)
-                                          : tr("On track %1, in the plane of %2 tracks.").arg(object.track).arg(object.plane.size()));
+    auto* name = new QPushButton(words(describe(object.shape)));
+    name->setProperty("role", "small");
+    name->setCheckable(true);
+    name->setObjectName(QString("choose object %1").arg(object.id));
+    name->setToolTip((object.plane.empty() ? tr("On track %1.").arg(object.track)
+                                           : tr("On track %1, in the plane of %2 tracks.").arg(object.track).arg(object.plane.size())) +
+                     tr(" Shows the handles that move, turn and scale it in Plate and Space."));
+    connect(name, &QPushButton::clicked, this, [this, id = object.id](bool on) { session_.objects.choose(on ? id : 0); });
+    names_[object.id] = name;
     auto* size = numberOfObject(session_, object.id, &TestObject::size, tr("Its height, or the side of a floor."))->range(0.01, 1e5, 2, 0.1, "");
     size->setFixedWidth(78);
     size->setObjectName(QString("size of object %1").arg(object.id));
@@ -81,8 +91,14 @@ class ObjectRows : public QWidget {
     grid_->addWidget(cross, row, 3);
   }
 
+  void markChosen() {
+    const auto chosen = session_.objects.chosen();
+    for (const auto& [id, name] : names_) name->setChecked(chosen && chosen->id == id);
+  }
+
   Session& session_;
   QGridLayout* grid_;
+  std::map<int, QPushButton*> names_;
   std::vector<int> shown_;
 };
 

@@ -56,8 +56,7 @@ QString groundText(const Session& session) {
   const SceneSettings& scene = session.model.document().picks.scene;
   if (scene.ground.empty()) return {};
   const auto& frame = session.model.scene();
-  const QString fit =
-      frame && !std::isnan(frame->ground_rms) ? QObject::tr(", %1 off their plane (RMS)").arg(sceneLengthText(*frame, frame->ground_rms, 2)) : "";
+  const QString fit = frame && !std::isnan(frame->ground_rms) ? QObject::tr(", %1 off (RMS)").arg(sceneLengthText(*frame, frame->ground_rms, 2)) : "";
   return QObject::tr("%1 tracks%2").arg(scene.ground.size()).arg(fit);
 }
 
@@ -110,8 +109,8 @@ QWidget* lengthField(Session& session, TrackActions& actions) {
 QWidget* sceneSettings(Session& session, TrackActions& actions) {
   auto* body = new QWidget;
   auto* column = new QVBoxLayout(body);
-  column->setSpacing(8);
-  auto* hint = new QLabel(QObject::tr("Select tracks in any view, then use them:"));
+  column->setSpacing(6);
+  auto* hint = new QLabel(QObject::tr("Select tracks, then use them:"));
   hint->setProperty("role", "quiet");
   hint->setWordWrap(true);
   column->addWidget(hint);
@@ -134,7 +133,7 @@ QWidget* sceneSettings(Session& session, TrackActions& actions) {
   column->addWidget(new PickRow(session, QObject::tr("X axis"), buttonFor(actions.direction, QObject::tr("Use selection")),
                                 QObject::tr("guessed: X to the first camera's right"), directionText, [](SceneSettings& s) { s.direction.reset(); }));
   column->addWidget(new PickRow(session, QObject::tr("Known distance"), buttonFor(actions.length, QObject::tr("Use selection")),
-                                QObject::tr("guessed: the camera 1.6 above the ground"), knownLengthText, [](SceneSettings& s) { s.length.reset(); }));
+                                QObject::tr("guessed: camera 1.6 above it"), knownLengthText, [](SceneSettings& s) { s.length.reset(); }));
   column->addWidget(lengthField(session, actions));
   auto* objects = new QLabel(QObject::tr("Test objects on the selected tracks"));
   objects->setProperty("role", "quiet");

@@ -84,7 +84,7 @@ StepRow::StepRow(const QString& title, const QString& tip, QWidget* settings, QW
   texts->addLayout(first);
   texts->addWidget(line_);
   auto* head = new QHBoxLayout(head_);
-  head->setContentsMargins(14, 7, 14, 6);
+  head->setContentsMargins(14, 5, 14, 4);
   head->setSpacing(9);
   head->addWidget(mark_, 0, Qt::AlignTop);
   head->addLayout(texts, 1);

@@ -2,7 +2,7 @@
 #include <QWidget>
 
 #include "apps/desktop/model/session.h"
-#include "apps/desktop/paint/plot.h"
+#include "apps/desktop/paint/chart.h"
 
 namespace dusky::desktop {
 
@@ -26,19 +26,22 @@ class SweepPlot : public QWidget {
 
  protected:
   void paintEvent(QPaintEvent*) override;
+  void resizeEvent(QResizeEvent*) override;
   void mousePressEvent(QMouseEvent*) override;
   bool event(QEvent*) override;
 
  private:
   bool two() const { return session_.jobs.swept().asked.second.has_value(); }
-  Plot plot() const;
-  void drawCurve(QPainter& painter, const Plot& plot) const;
-  void drawMap(QPainter& painter, const Plot& plot) const;
-  QRectF cellOf(const Plot& plot, const SweepPoint& point) const;
+  void refresh();
+  ChartRange range() const;
+  void drawOver(QPainter& painter) const;
+  void drawMap(QPainter& painter) const;
+  QRectF cellOf(const SweepPoint& point) const;
   const SweepPoint* nearest(const QPointF& at) const;
 
   Session& session_;
   std::optional<Choice> chosen_;
+  Chart* chart_;
 };
 
 }  // namespace dusky::desktop

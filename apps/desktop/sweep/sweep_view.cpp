@@ -9,6 +9,7 @@
 #include <QSignalBlocker>
 #include <cmath>
 
+#include "core/base/numbers.h"
 #include "core/project/edits.h"
 
 namespace dusky::desktop {

@@ -34,6 +34,15 @@ TEST(ErrorGridTest, LevelsTellErrorsAFewPerCentApart) {
   EXPECT_EQ(ErrorGrid::levelOf(kUnknown), ErrorGrid::kLeast) << "seen all the same";
 }
 
+TEST(ErrorGridTest, DifferencesKeepTheirSignAndTheLargestIsSeen) {
+  for (double more_px : {-40.0, -0.7, -0.05, 0.05, 0.7, 40.0}) {
+    EXPECT_NEAR(ErrorGrid::differenceOf(ErrorGrid::levelOfDifference(more_px)), more_px, 0.09 * std::abs(more_px));
+  }
+  EXPECT_GT(ErrorGrid::levelOfDifference(-0.7), ErrorGrid::levelOfDifference(0.3)) << "the farther apart, whichever way";
+  EXPECT_GT(ErrorGrid::levelOfDifference(0.9), ErrorGrid::levelOfDifference(-0.7));
+  EXPECT_EQ(ErrorGrid::differenceOf(ErrorGrid::levelOfDifference(0)), 0);
+}
+
 TEST(ErrorGridTest, OneBadCellAmongMillionsIsSeenAndFound) {
   ErrorGrid grid(3000, 1000);
   for (int r = 0; r < 3000; ++r) std::fill_n(grid.row(r), 1000, ErrorGrid::levelOf(0.1));

@@ -4,6 +4,7 @@
 
 #include <QApplication>
 #include <QHeaderView>
+#include <QLabel>
 #include <QTableView>
 #include <QToolButton>
 
@@ -13,6 +14,7 @@
 #include "apps/desktop/steps/step_row.h"
 #include "apps/desktop/steps/steps_panel.h"
 #include "core/project/edits.h"
+#include "core/review/frame_figures.h"
 #include "tests/apps/desktop/quay_window.h"
 #include "tests/apps/desktop/run_tests.h"
 
@@ -104,6 +106,67 @@ TEST_F(LedgerWindow, TwoRunsAreComparedAndShownInTurn) {
   session().model.run(pinTracks(document(), {session().model.solution()->tracks[0].id}, true));
   EXPECT_EQ(session().model.peeked(), 0);
   EXPECT_EQ(session().model.solution(), second);
+}
+
+TEST_F(LedgerWindow, TheErrorMapShowsByHowMuchTheErrorsOfTwoRunsDiffer) {
+  runTwice();
+  EXPECT_FALSE(window->errorMap().showsDifference());
+  LensSettings lens = document().lens;
+  lens.lens = LensChoice::None;
+  session().model.set("Change lens", &Document::lens, lens);
+  session().jobs.runSolve();
+  ASSERT_TRUE(waitForJobs(*window));
+  session().jobs.compareRuns(3, 1);
+  ASSERT_TRUE(waitForJobs(*window));
+  // What moved more than chance says can be selected from the sentence.
+  auto* sentence = window->findChild<QLabel*>("differenceSentence");
+  ASSERT_TRUE(sentence && sentence->text().contains("select them")) << sentence->text().toStdString();
+  emit sentence->linkActivated("moved");
+  ASSERT_FALSE(session().selection.empty());
+  for (const SolveDifference::Point& point : session().jobs.compared().difference.points)
+    EXPECT_EQ(session().selection.contains(point.id), point.distance > 3 * point.sigma) << point.id;
+  session().selection.clear();
+  window->showView(View::ErrorMap);
+  QTest::qWait(30);
+  window->setFocus();
+  QTest::keyClick(window.get(), Qt::Key_Y, Qt::ShiftModifier);
+  desktop::ErrorMap& map = window->errorMap();
+  ASSERT_TRUE(map.showsDifference());
+  // The sightings whose errors differ most, either way.
+  const auto& compared = session().jobs.compared();
+  struct Sighting {
+    int track = 0, frame = 0;
+    double more_px = 0;
+  } larger, smaller;
+  for (const SolvedTrack& track : compared.first->solution->tracks) {
+    const SolvedTrack* before = compared.second->solution->find(track.id);
+    for (const TrackError& e : track.errors) {
+      const TrackError* was = before ? errorAt(*before, e.frame) : nullptr;
+      if (track.state != TrackState::Kept || before->state != TrackState::Kept || !e.used || !was->used) continue;
+      const Sighting one{track.id, e.frame, e.error_px - was->error_px};
+      if (one.more_px > larger.more_px) larger = one;
+      if (one.more_px < smaller.more_px) smaller = one;
+    }
+  }
+  session().view.setErrorTop(std::min(larger.more_px, -smaller.more_px));
+  const auto colorAt = [&map](const Sighting& at) {
+    map.reveal(at.track);
+    int row = 0;
+    while (map.trackAt(row) != at.track) ++row;
+    return map.grab().toImage().pixelColor(map.cellAt(row, at.frame).toPoint());
+  };
+  const auto warm = [](const QColor& c) { return c.red() > c.blue() + 40; };
+  const auto cool = [](const QColor& c) { return c.blue() > c.red() + 20 && c.green() > c.red(); };
+  turnWheel(map, map.cellAt(0, 8), 20, Qt::ControlModifier);  // rows that can be told apart
+  EXPECT_TRUE(warm(colorAt(larger))) << colorAt(larger).name().toStdString();
+  EXPECT_TRUE(cool(colorAt(smaller))) << colorAt(smaller).name().toStdString();
+  QTest::keyClick(window.get(), Qt::Key_Y);
+  EXPECT_TRUE(map.showsDifference());
+  EXPECT_TRUE(cool(colorAt(larger))) << "the other way round";
+  EXPECT_TRUE(warm(colorAt(smaller)));
+  QTest::keyClick(window.get(), Qt::Key_Y);
+  QTest::keyClick(window.get(), Qt::Key_Y, Qt::ShiftModifier);
+  EXPECT_FALSE(map.showsDifference());
 }
 
 TEST_F(LedgerWindow, RunsAreKeptAndDropped) {

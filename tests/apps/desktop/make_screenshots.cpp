@@ -228,6 +228,22 @@ void shootTrackCard(desktop::MainWindow& window) {
   s.selection.clear();
 }
 
+/// Ground and test objects; the set from the front with rulers, and how sure some places are; the shot is solved.
+void shootScene(desktop::MainWindow& window) {
+  desktop::Session& s = window.session();
+  setScene(window);
+  window.steps().openStep(Step::Scene);
+  s.view.showGrid(true);
+  s.selection.pick(tracksNear(window, {{520, 500}, {700, 420}, {880, 560}, {300, 470}}), desktop::Selection::Mode::Replace);
+  s.objects.choose(2);
+  window.space().setMode(desktop::Eye::Mode::Front);
+  window.space().frameAll();
+  shoot(window, "scene");
+  s.view.showGrid(false);
+  s.objects.choose(0);
+  window.space().setMode(desktop::Eye::Mode::Orbit);
+}
+
 /// Three runs, two of them compared; the shot is solved and shows the first.
 void shootLedger(desktop::MainWindow& window) {
   desktop::Session& s = window.session();
@@ -365,6 +381,12 @@ int main(int argc, char** argv) {
       shootPrune(window);
       return 0;
     }
+    if (QString(argv[2]) == "scene") {
+      s.jobs.runSolve();
+      waitForJobs(window);
+      shootScene(window);
+      return 0;
+    }
     if (QString(argv[2]) == "ledger") {
       shootPrune(window);
       shootLedger(window);
@@ -387,12 +409,7 @@ int main(int argc, char** argv) {
   shootField(window);
   shootLens(window);
   window.showView(desktop::View::ErrorMap);
-  setScene(window);
-  window.steps().openStep(Step::Scene);
-  s.view.showGrid(true);
-  window.space().setMode(desktop::Eye::Mode::Orbit);
-  shoot(window, "scene");
-  s.view.showGrid(false);
+  shootScene(window);
   shootTrackCard(window);
   window.space().setMode(desktop::Eye::Mode::Camera);
   s.view.setPointColor(desktop::ViewSettings::PointColor::Picture);

@@ -71,12 +71,13 @@ QVector3D clip(const QMatrix4x4& m, const QVector3D& p) { return m.map(p); }
 TEST(Eye, OrbitLooksAtItsTargetAndTopLooksDown) {
   Eye eye;
   eye.look({3, 0, -2}, 5);
-  for (Eye::Mode mode : {Eye::Mode::Orbit, Eye::Mode::Top}) {
+  for (Eye::Mode mode : {Eye::Mode::Orbit, Eye::Mode::Top, Eye::Mode::Front, Eye::Mode::Side}) {
     eye.mode = mode;
     const QMatrix4x4 m = eye.matrix(1.5f, nullptr, nullptr);
     EXPECT_NEAR(clip(m, eye.target).x(), 0, 1e-4);
     EXPECT_NEAR(clip(m, eye.target).y(), 0, 1e-4);
   }
+  eye.mode = Eye::Mode::Top;
   // From above with no turn, what lies towards -Z is up on the screen.
   eye.yaw_rad = 0;
   EXPECT_GT(clip(eye.matrix(1, nullptr, nullptr), {3, 0, -4}).y(), 0);

@@ -244,7 +244,7 @@ TEST_F(WindowTest, ALengthMakesMetresAndATestObjectStandsLocked) {
   // Its foot is drawn where the track is, in this frame and in others.
   for (int frame : {60, 63}) {
     goTo(frame);
-    const auto faces = desktop::plateObjects(session().model, frame).faces;
+    const auto faces = desktop::plateObjects(session().model, session().objects.shown(), frame).faces;
     EXPECT_GT(faces.size(), 20u);
     const auto mark = std::find_if(window->plate().marks().begin(), window->plate().marks().end(), [&](const auto& m) { return m.id == ids[0]; });
     if (mark == window->plate().marks().end()) continue;
@@ -273,8 +273,8 @@ TEST_F(WindowTest, TestObjectsOfAllShapesAreChangedInTheirRowsAndTakenAway) {
   ASSERT_EQ(objects().size(), 3u) << "one in the plane of all that are selected";
   EXPECT_EQ(objects()[1].plane, ids);
   goTo(60);
-  EXPECT_GT(desktop::plateObjects(session().model, 60).faces.size(), 200u);
-  EXPECT_GE(desktop::plateObjects(session().model, 60).shadows.size(), 1u) << "the figure's";
+  EXPECT_GT(desktop::plateObjects(session().model, session().objects.shown(), 60).faces.size(), 200u);
+  EXPECT_GE(desktop::plateObjects(session().model, session().objects.shown(), 60).shadows.size(), 1u) << "the figure's";
   auto* turn = window->findChild<QDoubleSpinBox*>("turn of object 1");
   auto* size = window->findChild<QDoubleSpinBox*>("size of object 3");
   ASSERT_TRUE(turn && size);

@@ -5,6 +5,7 @@
 
 #include "core/base/random.h"
 #include "core/geometry/align.h"
+#include "core/geometry/ellipsoid.h"
 #include "core/geometry/essential.h"
 #include "core/geometry/fundamental.h"
 #include "core/geometry/homography.h"
@@ -381,6 +382,19 @@ TEST(Homography, ARobustFitFindsThePlane) {
   const HomographyFit fit = fitHomography(a, b, {.tolerance = 1});
   EXPECT_EQ(fit.inliers.size(), 56u);
   EXPECT_LT(((fit.homography * Vec3(300, 200, 1)).hnormalized() - (truth * Vec3(300, 200, 1)).hnormalized()).norm(), 1e-6);
+}
+
+TEST(Ellipsoid, HalfAxesAreTheDeviationsLongestFirst) {
+  const Mat3 turn = rotationFromVector(Vec3(0.4, -1.1, 0.3)).toRotationMatrix();
+  const Mat3 covariance = turn * Vec3(0.04, 9, 0.25).asDiagonal() * turn.transpose();
+  const Mat3 axes = ellipsoidAxes(covariance);
+  EXPECT_NEAR(axes.col(0).norm(), 3, 1e-9);
+  EXPECT_NEAR(axes.col(1).norm(), 0.5, 1e-9);
+  EXPECT_NEAR(axes.col(2).norm(), 0.2, 1e-9);
+  EXPECT_NEAR(std::abs(axes.col(0).dot(turn.col(1))), 3, 1e-9);
+  EXPECT_LT((axes * axes.transpose() - covariance).norm(), 1e-9);
+  EXPECT_FALSE(ellipsoidAxes(Mat3::Constant(std::nan(""))).allFinite());
+  EXPECT_EQ(ellipsoidAxes(Vec3(1, 1, -1e-18).asDiagonal()).col(2).norm(), 0) << "what rounding made negative";
 }
 
 }  // namespace dusky::testing

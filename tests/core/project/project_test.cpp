@@ -8,6 +8,7 @@
 #include <cmath>
 #include <fstream>
 #include <future>
+#include <nlohmann/json.hpp>
 #include <thread>
 
 #include "core/base/atomic_file.h"
@@ -290,6 +291,7 @@ TEST(ResultCodec, TracksAndSolutionsSurviveTheirBytes) {
                        .stability_px = 0.7};
   solution.frames[1].focal_px = 1200, solution.frames[1].sigma_focal_px = 3;
   solution.tracks[2].at_infinity = true;
+  solution.tracks[5].covariance << 4, 1, 2, 1, 5, 3, 2, 3, 6;
   solution.cameras.front().sigma[3] = kUnknown;
   const auto read = decodeSolution(encode(solution));
   ASSERT_TRUE(read.ok()) << read.error().message;
@@ -299,6 +301,8 @@ TEST(ResultCodec, TracksAndSolutionsSurviveTheirBytes) {
   EXPECT_TRUE(std::isnan((*read)->tracks[1].typical_error_px));
   EXPECT_FALSE((*read)->tracks[2].errors[0].used);
   EXPECT_EQ((*read)->tracks[5].point, solution.tracks[5].point);
+  EXPECT_EQ((*read)->tracks[5].covariance, solution.tracks[5].covariance);
+  EXPECT_FALSE((*read)->tracks[2].covariance.allFinite());
   EXPECT_EQ((*read)->tracks[5].worst_error_px, solution.tracks[5].worst_error_px);
   EXPECT_EQ((*read)->lens(), solution.lens());
   EXPECT_EQ((*read)->evidence.noise_floor_px, 0.2);
@@ -308,6 +312,15 @@ TEST(ResultCodec, TracksAndSolutionsSurviveTheirBytes) {
   EXPECT_EQ((*read)->evidence.rival.share, 0.3);
   EXPECT_EQ((*read)->evidence.rival.slip_px, 4);
   EXPECT_EQ((*read)->evidence.stability_px, 0.7);
+  // As earlier versions stored it.
+  auto stored = nlohmann::json::from_cbor(encode(solution));
+  stored.erase("covariances");
+  std::string earlier;
+  nlohmann::json::to_cbor(stored, nlohmann::detail::output_adapter<char>(earlier));
+  const auto old = decodeSolution(earlier);
+  ASSERT_TRUE(old.ok()) << old.error().message;
+  EXPECT_FALSE((*old)->tracks[5].covariance.allFinite()) << "not known";
+  EXPECT_EQ((*old)->tracks[5].point, solution.tracks[5].point);
 }
 
 TEST(ResultCodec, DamagedBytesAreRefusedNotRead) {

@@ -1,0 +1,47 @@
+#include "apps/desktop/paint/solid_shade.h"
+#include "apps/desktop/plate/plate_view.h"
+#include "apps/desktop/plate/straight_picture.h"
+
+namespace dusky::desktop {
+
+void PlateView::refreshObjects() {
+  objects_ = session_.view.objectsShown() ? plateObjects(session_.model, session_.objects.shown(), shownFrame()) : PlateObjects{};
+  const auto moveAll = [this](QPolygonF& outline) {
+    for (QPointF& p : outline) p = straightened(*straight_, p).value_or(p);
+  };
+  if (straight_) {
+    for (PlateFace& face : objects_.faces) moveAll(face.outline);
+    for (QPolygonF& shadow : objects_.shadows) moveAll(shadow);
+  }
+  update();
+}
+
+SceneSight PlateView::sight() const {
+  const auto camera = cameraAt(session_.model, shownFrame());
+  const auto see = [this, camera](const Vec3& p) {
+    const auto at = camera ? camera->see(p) : std::nullopt;
+    return at ? std::optional(toWidget(asShown(*at))) : std::nullopt;
+  };
+  const auto ray = [this, camera](const QPointF& at) -> std::optional<SceneRay> {
+    if (!camera) return std::nullopt;
+    const Vec2 picture = place().toPicture(at);
+    const auto sight = straight_ ? std::optional(Vec3(camera->lens.straightRay(picture).homogeneous().normalized())) : camera->lens.ray(picture);
+    if (!sight) return std::nullopt;
+    return SceneRay{camera->pose.centre, camera->pose.direction(*sight)};
+  };
+  return {see, ray};
+}
+
+void PlateView::drawSolids(QPainter& painter) const {
+  painter.setPen(Qt::NoPen);
+  painter.setBrush(QColor(8, 5, 12, 150));
+  for (const QPolygonF& shadow : objects_.shadows) painter.drawPolygon(toWidget(shadow));
+  for (const PlateFace& face : objects_.faces) {
+    const QColor shade = solidColor(face.light);
+    painter.setPen(QPen(shade, 0.6));
+    painter.setBrush(shade);
+    painter.drawPolygon(toWidget(face.outline));
+  }
+}
+
+}  // namespace dusky::desktop

@@ -1,0 +1,230 @@
+// Space in a real window under Xvfb: along an axis with its rulers, how deep a region reaches, ellipsoids; and test objects held by their handles.
+#include <gtest/gtest.h>
+
+#include <QAction>
+#include <QApplication>
+#include <QPushButton>
+#include <QWheelEvent>
+#include <cmath>
+
+#include "apps/desktop/plate/plate_view.h"
+#include "apps/desktop/space/axis_rulers.h"
+#include "apps/desktop/space/space_view.h"
+#include "apps/desktop/steps/steps_panel.h"
+#include "core/geometry/ellipsoid.h"
+#include "core/project/edits.h"
+#include "core/scene/object_handles.h"
+#include "tests/apps/desktop/quay_window.h"
+#include "tests/apps/desktop/run_tests.h"
+
+namespace dusky::testing {
+using desktop::Eye;
+using desktop::Selection;
+
+class SpaceTest : public QuayWindow {
+ protected:
+  void SetUp() override {
+    QuayWindow::SetUp();
+    if (HasFatalFailure()) return;
+    window->showView(desktop::View::Space);
+    solve();
+    QTest::qWait(50);
+  }
+  desktop::SpaceView& space() { return window->space(); }
+  desktop::PlateView& plate() { return window->plate(); }
+  void key(Qt::Key code, Qt::KeyboardModifiers with = {}) {
+    window->setFocus();
+    QTest::keyClick(window.get(), code, with);
+    QTest::qWait(30);
+  }
+  Vec3 placeOf(int track) { return session().model.scene()->scene_from_solve * session().model.solution()->find(track)->point; }
+  /// The lowest kept track well inside of both views: its level is not seen edge on.
+  int trackInView() {
+    int lowest = 0;
+    for (const auto& mark : plate().marks()) {
+      const auto at = space().placeOf(mark.id);
+      const QPointF seen = plate().toWidget(mark.measured);
+      if (mark.glyph != desktop::Glyph::Kept || !at || !QRectF(space().rect()).adjusted(60, 60, -60, -60).contains(*at)) continue;
+      if (!QRectF(plate().rect()).adjusted(70, 70, -70, -60).contains(seen)) continue;
+      if (lowest == 0 || placeOf(mark.id).y() < placeOf(lowest).y()) lowest = mark.id;
+    }
+    return lowest;
+  }
+  TestObject object() { return document().picks.objects.front(); }
+  ObjectHandles handles() { return *handlesOf(object(), *session().model.solution(), *session().model.scene()); }
+  QPointF onPlate(const Vec3& place) {
+    const Vec2 at = *desktop::cameraAt(session().model, session().playback.frame())->see(place);
+    return plate().toWidget(QPointF(at.x(), at.y()));
+  }
+};
+
+TEST_F(SpaceTest, AlongAnAxisRulersTellWhereThingsAre) {
+  for (const auto& [code, mode] : {std::pair{Qt::Key_3, Eye::Mode::Top}, {Qt::Key_5, Eye::Mode::Front}, {Qt::Key_6, Eye::Mode::Side}}) {
+    key(code);
+    ASSERT_EQ(space().mode(), mode);
+    const Eye& eye = space().eye();
+    const double unit = eye.unitsPerPx(static_cast<float>(space().height()));
+    const auto across = desktop::AxisMeasure::along(eye.right(), eye.target, unit, space().width());
+    const auto upwards = desktop::AxisMeasure::along(eye.up(), eye.target, unit, space().height());
+    EXPECT_NE(across.axis, upwards.axis);
+    int seen = 0;
+    for (const int id : space().contents().point_ids) {
+      const auto at = space().placeOf(id);
+      if (!at || !space().rect().contains(at->toPoint())) continue;
+      ++seen;
+      EXPECT_NEAR(across.at(at->x()), placeOf(id)[across.axis], unit) << "to a px";
+      EXPECT_NEAR(upwards.at(space().height() - at->y()), placeOf(id)[upwards.axis], unit);
+    }
+    EXPECT_GT(seen, 50);
+    // Lines, numbers and the names of two axes stand on the dark of the rulers.
+    const QImage drawn = space().grab().toImage();
+    int light = 0;
+    for (int x = 0; x < drawn.width(); ++x) light += qGray(drawn.pixel(x, drawn.height() - 9)) > 120;
+    EXPECT_GT(light, 15);
+  }
+  // What is turned is an orbit from where it stood, and the heading says so.
+  drag(space(), {{200, 150}, {230, 160}, {260, 170}}, Qt::NoModifier, Qt::RightButton);
+  EXPECT_EQ(space().mode(), Eye::Mode::Orbit);
+}
+
+TEST_F(SpaceTest, ItTurnsAboutWhatIsUnderThePointerAndBringsTheSelectionIntoView) {
+  const int id = trackInView();
+  ASSERT_GT(id, 0);
+  const QPointF at = *space().placeOf(id);
+  const int other =
+      session().model.solution()->tracks.front().id == id ? session().model.solution()->tracks.back().id : session().model.solution()->tracks.front().id;
+  const auto other_at = space().placeOf(other);
+  drag(space(), {at, at + QPointF(30, 8), at + QPointF(70, 20)}, Qt::NoModifier, Qt::RightButton);
+  const QPointF after = *space().placeOf(id);
+  EXPECT_LT(std::hypot(after.x() - at.x(), after.y() - at.y()), 1) << "it stays";
+  if (other_at && space().placeOf(other)) EXPECT_NE(*other_at, *space().placeOf(other));
+  session().selection.pick({id}, Selection::Mode::Replace);
+  key(Qt::Key_A);
+  const QPointF middle = *space().placeOf(id);
+  EXPECT_LT(std::hypot(middle.x() - space().width() / 2.0, middle.y() - space().height() / 2.0), 2);
+  const float near = space().eye().distance;
+  session().selection.clear();
+  key(Qt::Key_A);
+  EXPECT_GT(space().eye().distance, 3 * near) << "without a selection the whole set";
+}
+
+TEST_F(SpaceTest, TheWheelSaysHowDeepARegionReaches) {
+  const QPoint from(4, 4), to(space().width() - 5, space().height() - 5);
+  const auto chosen = [&](int notches) {
+    QTest::mousePress(&space(), Qt::LeftButton, {}, from);
+    QTest::mouseMove(&space(), from + QPoint(20, 20));
+    QTest::mouseMove(&space(), to);
+    if (notches != 0) turnWheel(space(), to, notches);
+    QTest::qWait(20);
+    QTest::mouseRelease(&space(), Qt::LeftButton, {}, to);
+    return session().selection.ids();
+  };
+  const std::vector<int> all = chosen(0), near = chosen(-8), again = chosen(0);
+  ASSERT_GT(all.size(), 60u);
+  EXPECT_EQ(again, all) << "each region begins without a limit";
+  ASSERT_GT(near.size(), 0u);
+  ASSERT_LT(near.size(), all.size());
+  const Eye& eye = space().eye();
+  const QMatrix4x4 clip = eye.matrix(static_cast<float>(space().width()) / static_cast<float>(space().height()), nullptr, nullptr);
+  const auto depthOf = [&](int id) {
+    const Vec3 p = placeOf(id);
+    return eye.depthOf(clip * QVector4D(static_cast<float>(p.x()), static_cast<float>(p.y()), static_cast<float>(p.z()), 1));
+  };
+  float deepest = 0, nearest_left = 1e9f;
+  for (const int id : near) deepest = std::max(deepest, depthOf(id));
+  for (const int id : all) {
+    if (std::find(near.begin(), near.end(), id) == near.end()) nearest_left = std::min(nearest_left, depthOf(id));
+  }
+  EXPECT_LE(deepest, nearest_left) << "what lies nearer than the limit, and nothing else";
+  EXPECT_EQ(space().mode(), Eye::Mode::Orbit);
+}
+
+TEST_F(SpaceTest, EllipsoidsShowHowSureTheSelectedPlacesAre) {
+  const int id = trackInView();
+  ASSERT_GT(id, 0);
+  session().selection.pick({id}, Selection::Mode::Replace);
+  const desktop::SpaceMarked marked = desktop::buildMarked(session(), space().contents());
+  ASSERT_FALSE(marked.ellipsoids.empty());
+  const double scale = session().model.scene()->scene_from_solve.scale;
+  const double longest = scale * ellipsoidAxes(session().model.solution()->find(id)->covariance).col(0).norm();
+  double reached = 0;
+  for (const auto& v : marked.ellipsoids) reached = std::max(reached, (Vec3(v.x, v.y, v.z) - placeOf(id)).norm());
+  EXPECT_NEAR(reached, marked.enlarged * longest, 0.01 * reached);
+  EXPECT_GT(reached, 0.01 * space().contents().reach) << "it can be seen";
+  EXPECT_NEAR(std::remainder(std::log10(marked.enlarged), 1), 0, 1e-9) << "a power of ten";
+  const QImage with = space().grab().toImage();
+  key(Qt::Key_D);
+  EXPECT_FALSE(session().view.ellipsoidsShown());
+  EXPECT_NE(space().grab().toImage(), with);
+  EXPECT_TRUE(desktop::buildMarked(session(), space().contents()).ellipsoids.empty());
+  key(Qt::Key_D);
+  EXPECT_TRUE(session().view.ellipsoidsShown());
+}
+
+TEST_F(SpaceTest, ATestObjectIsMovedTurnedAndScaledByItsHandlesInSpaceAndOnThePlate) {
+  const int id = trackInView();
+  ASSERT_GT(id, 0);
+  session().selection.pick({id}, Selection::Mode::Replace);
+  window->trackActions().cube->trigger();
+  ASSERT_TRUE(session().objects.chosen()) << "the newest shows its handles";
+  session().selection.clear();
+  QTest::qWait(30);
+  // In Space: held at its foot, where its track is.
+  const QPointF foot = space().placeOf(id)->toPoint(), there = foot + QPointF(36, 14);
+  drag(space(), {foot, foot + QPointF(10, 4), there});
+  EXPECT_GT(std::hypot(object().along, object().across), 0);
+  EXPECT_TRUE(session().selection.empty()) << "no region was drawn";
+  drag(space(), {there, there - QPointF(10, 4), foot});
+  EXPECT_NEAR(std::hypot(object().along, object().across), 0, 1e-3 * object().size) << "and back to where it was";
+  session().model.undo();
+  EXPECT_GT(std::hypot(object().along, object().across), 0) << "a drag is one change";
+  // On the Plate: its foot goes where the pointer goes.
+  const QPointF seen = onPlate(handles().move), wanted = seen + QPointF(-24, 6);
+  drag(plate(), {seen, seen + QPointF(-12, 3), wanted});
+  const QPointF now = onPlate(handles().move);
+  EXPECT_LT(std::hypot(now.x() - wanted.x(), now.y() - wanted.y()), 1.5);
+  const double turned = object().turn_deg;
+  drag(plate(), {onPlate(handles().turn), onPlate(handles().ring[6]), onPlate(handles().ring[12])});
+  EXPECT_GT(std::abs(std::remainder(object().turn_deg - turned, 360)), 30);
+  drag(plate(), {onPlate(handles().turn), onPlate(handles().ring[20]), onPlate(handles().ring[21])}, Qt::ShiftModifier);
+  EXPECT_NEAR(std::remainder(object().turn_deg, 15), 0, 1e-9) << "by steps";
+  const double size = object().size;
+  const QPointF handle = onPlate(handles().size), middle = onPlate(handles().move);
+  drag(plate(), {handle, handle + 0.2 * (handle - middle), handle + 0.5 * (handle - middle)});
+  EXPECT_GT(object().size, 1.2 * size);
+}
+
+TEST_F(SpaceTest, AnObjectIsChosenByAClickAndLetGoByEscapeOrElsewhere) {
+  const int id = trackInView();
+  session().selection.pick({id}, Selection::Mode::Replace);
+  window->steps().openStep(Step::Scene);
+  window->trackActions().cube->trigger();
+  session().selection.clear();
+  key(Qt::Key_Escape);
+  EXPECT_FALSE(session().objects.chosen());
+  TestObject large = object();
+  large.size *= 3;
+  session().model.run(changeObject(document(), large));
+  key(Qt::Key_T);  // no tracks before it
+  QTest::qWait(30);
+  const QPointF body = onPlate(placeOf(id) + Vec3(0, 0.5 * large.size, 0));
+  QTest::mouseClick(&plate(), Qt::LeftButton, {}, body.toPoint());
+  ASSERT_TRUE(session().objects.chosen());
+  auto* row = window->findChild<QPushButton*>("choose object 1");
+  ASSERT_TRUE(row);
+  EXPECT_TRUE(row->isChecked()) << "its row tells as well";
+  QTest::mouseClick(&plate(), Qt::LeftButton, {}, QPoint(6, plate().height() / 2));
+  EXPECT_FALSE(session().objects.chosen());
+  window->steps().ensureWidgetVisible(row);
+  ASSERT_TRUE(click(*window, "choose object 1"));
+  EXPECT_TRUE(session().objects.chosen());
+  session().model.undo();
+  session().model.undo();
+  EXPECT_TRUE(document().picks.objects.empty());
+  EXPECT_FALSE(session().objects.chosen()) << "it is gone";
+  key(Qt::Key_T);
+}
+
+}  // namespace dusky::testing
+
+int main(int argc, char** argv) { return dusky::testing::runTests(argc, argv); }
