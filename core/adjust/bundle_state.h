@@ -11,8 +11,10 @@ struct BundleState {
   std::vector<double> focal_px;
   double readout;
   std::optional<Vec3> arm;
+  std::vector<SetPlane> set_planes;
 
-  explicit BundleState(const Bundle& b) : cameras(b.cameras), points(b.points), lenses(b.lenses), focal_px(b.focal_px), readout(b.readout), arm(b.arm) {}
+  explicit BundleState(const Bundle& b)
+      : cameras(b.cameras), points(b.points), lenses(b.lenses), focal_px(b.focal_px), readout(b.readout), arm(b.arm), set_planes(b.set_planes) {}
   void swapWith(Bundle& b);
   /// All but the points by a step in the system's unknowns: the cameras' and the shared ones. A zoom's focal length changes by no more than `most_zoom`, of its
   /// logarithm.

@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "core/adjust/factors.h"
 #include "core/base/parallel.h"
 #include "core/geometry/essential.h"
 
@@ -172,26 +173,7 @@ double bundleCost(const Bundle& bundle, const BundleOptions& options) {
   });
   double total = 0;
   for (double p : partial) total += p;
-  for (int l = 0; l < static_cast<int>(bundle.lenses.size()); ++l) {
-    const LensParameters values = bundle.lenses[l].parameters();
-    const LensPrior& prior = options.priorOf(l);
-    for (const int k : model.lensIndex(l)) total += prior.weight[k] * std::pow(values[k] - prior.mean[k], 2);
-  }
-  for (const CameraTie& tie : bundle.ties) {
-    total += tie.centre * (bundle.cameras[tie.a].centre - bundle.cameras[tie.b].centre).squaredNorm();
-    if (bundle.zooms() && tie.focal > 0) total += tie.focal * leapLoss(std::log(bundle.focal_px[tie.a] / bundle.focal_px[tie.b]), tie.focal_leap);
-  }
-  if (const FocalBelief& belief = options.zoom_belief; belief.weight > 0) {
-    for (const double focal : bundle.focal_px) total += belief.weight * std::pow(std::log(focal / belief.mean_px), 2);
-  }
-  for (const CameraPlane& plane : bundle.planes) total += plane.weight * std::pow(plane.normal.dot(bundle.cameras[plane.camera].centre) - plane.offset, 2);
+  forEachFactor(bundle, options, model, [&total](const FactorRow& row) { total += row.cost; });
   return total;
-}
-
-double leapLoss(double deviation, double leap) { return deviation * deviation / (1 + deviation * deviation / (leap * leap)); }
-
-double leapWeight(double deviation, double leap) {
-  const double w = 1 / (1 + deviation * deviation / (leap * leap));
-  return w * w;
 }
 }  // namespace dusky

@@ -73,11 +73,6 @@ class ObservationModel {
   std::vector<FrameMotion> motions_;
 };
 
-/// How a deviation counts in a belief about a zoom, as a share of its weight, and its weight in the normal equations: beyond a leap (a snap zoom, a zoom that
-/// sets in) it barely pulls. Source: Geman and McClure, Bulletin of the International Statistical Institute 52(4), 1987.
-double leapLoss(double deviation, double leap);
-double leapWeight(double deviation, double leap);
-
 /// Cost of the bundle as it stands: losses and beliefs.
 double bundleCost(const Bundle& bundle, const BundleOptions& options);
 }  // namespace dusky

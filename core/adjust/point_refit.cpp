@@ -14,6 +14,7 @@ constexpr double kFloor = 1e-12;  // what nothing holds stays where it is
 Vec3 ReducedSystem::movedPoint(int point, const Vec3& place, const Vec3& step) const {
   if (bundle_.isAtInfinity(point)) return (place + step).normalized();
   if (point_begin_[point] == point_begin_[point + 1]) return place;
+  if (!factorsOf(point).empty()) return place + step;  // along its plane
   const Vec3& from = bundle_.cameras[bundle_.observations[point_begin_[point]].camera].centre;
   const Vec3 away = place - from;
   const double squared = away.squaredNorm();
@@ -25,7 +26,7 @@ Vec3 ReducedSystem::movedPoint(int point, const Vec3& place, const Vec3& step) c
 }
 
 /// One step of Gauss and Newton for one point of the bundle; false where it gains (nearly) nothing, and then nothing moves.
-bool ReducedSystem::refitPoint(int point, Vec3& place) const {
+bool ReducedSystem::refitPoint(int point, Vec3& place, std::span<const FactorRow> believed) const {
   constexpr double kWorthIt = 1e-3;
   const int begin = point_begin_[point], end = point_begin_[point + 1];
   Mat3 normal = Mat3::Zero();
@@ -37,6 +38,11 @@ bool ReducedSystem::refitPoint(int point, Vec3& place) const {
     gradient -= row.by_point.transpose() * row.residual;
     cost += row.loss;
   }
+  for (const FactorRow& row : believed) {
+    normal += row.byPoint() * row.byPoint().transpose();
+    gradient -= row.residual * row.byPoint();
+    cost += row.cost;
+  }
   if (bundle_.isAtInfinity(point)) normal += 0.5 * normal.trace() * place * place.transpose();
   normal.diagonal() += Vec3::Constant(kFloor * (1 + normal.trace()));
   const Vec3 step = normal.llt().solve(gradient);
@@ -44,6 +50,7 @@ bool ReducedSystem::refitPoint(int point, Vec3& place) const {
   const Vec3 before = place;
   place = movedPoint(point, place, step);
   for (int i = begin; i < end; ++i) next += model_.loss(model_.squaredError(bundle_.observations[i]));
+  for (const FactorRow& row : believed) next += std::pow(row.residual + row.byPoint().dot(place - before), 2);
   if (next < cost) return true;
   place = before;
   return false;
@@ -52,10 +59,16 @@ bool ReducedSystem::refitPoint(int point, Vec3& place) const {
 void ReducedSystem::refitPoints(std::vector<Vec3>& points) {
   constexpr int kRounds = 2;
   model_.refresh();
+  const auto beliefs = pointFactors();  // of the cameras and planes as they stand now
   parallelFor(
       static_cast<int>(points.size()),
       [&](int j) {
-        for (int round = 0; round < kRounds && refitPoint(j, points[static_cast<std::size_t>(j)]); ++round) {
+        const auto i = static_cast<std::size_t>(j);
+        if (!beliefs.empty() && !beliefs[i].empty()) {  // with its planes the place is as good as linear
+          (void)refitPoint(j, points[i], beliefs[i]);
+          return;
+        }
+        for (int round = 0; round < kRounds && refitPoint(j, points[i], {}); ++round) {
         }
       },
       16);

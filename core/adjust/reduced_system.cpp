@@ -25,6 +25,7 @@ ReducedSystem::ReducedSystem(const Bundle& bundle, const BundleOptions& options)
     : bundle_(bundle), options_(options), model_(bundle, options), order_(orderCameras(bundle)), block_(bundle.zooms() ? 7 : 6), matrix_(order_.first, block_) {
   assert(sortedByPoint(bundle));
   for (int l = 0; l < static_cast<int>(bundle.lenses.size()); ++l) shared_at_.push_back(shared_), shared_ += model_.freeCount(l);
+  for (const SetPlane& plane : bundle.set_planes) plane_at_.push_back(shared_), shared_ += plane.unknowns();
   shared_ += model_.commonColumns();
   const int count = static_cast<int>(bundle.observations.size());
   of_camera_.resize(bundle.cameras.size());
@@ -100,6 +101,9 @@ ReducedSystem::Mat27 ReducedSystem::byCamera(int observation) const {
 
 void ReducedSystem::linearise() {
   model_.refresh();
+  factors_.clear();
+  forEachFactor(bundle_, options_, model_, [this](const FactorRow& row) { factors_.push_back(row); });
+  point_factors_ = pointFactors();
   const int columns = model_.sharedColumns();
   parallelFor(
       static_cast<int>(rows_.size()),
@@ -111,6 +115,15 @@ void ReducedSystem::linearise() {
       256);
 }
 
+std::vector<std::vector<FactorRow>> ReducedSystem::pointFactors() const {
+  if (bundle_.members.empty()) return {};
+  std::vector<std::vector<FactorRow>> by_point(bundle_.points.size());
+  forEachFactor(bundle_, options_, model_, [&by_point](const FactorRow& row) {
+    if (const auto point = row.point()) by_point[static_cast<std::size_t>(*point)].push_back(row);
+  });
+  return by_point;
+}
+
 void ReducedSystem::eliminatePoint(Group& group, int index, double damping) {
   const int j = point_order_[group.first + index];
   Mat3 normal = Mat3::Zero();
@@ -119,15 +132,28 @@ void ReducedSystem::eliminatePoint(Group& group, int index, double damping) {
     normal += rows_[i].by_point.transpose() * rows_[i].by_point;
     gradient -= rows_[i].by_point.transpose() * rows_[i].residual;
   }
-  point_diagonal_[j] = normal.diagonal();
+  // Beliefs are not damped: beside what holds a point to its plane it would not move in it.
+  const Vec3 diagonal = normal.diagonal();
+  for (const FactorRow& row : factorsOf(j)) {
+    const Vec3 by_point = row.byPoint();
+    normal += by_point * by_point.transpose();
+    gradient -= row.residual * by_point;
+  }
+  point_diagonal_[j] = diagonal;
   point_gradient_[j] = gradient;
   // A direction has no length to be found.
   if (bundle_.isAtInfinity(j)) normal += 0.5 * normal.trace() * bundle_.points[j] * bundle_.points[j].transpose();
-  normal.diagonal() += damping * normal.diagonal() + Vec3::Constant(kFloor * (1 + normal.trace()));
+  normal.diagonal() += damping * diagonal + Vec3::Constant(kFloor * (1 + normal.trace()));
   const Mat3 factor = normal.llt().matrixL();
   point_factor_[j] = factor;
   const Mat3 back = factor.triangularView<Eigen::Lower>().solve(Mat3::Identity()).transpose();  // L^-T
   group.right.segment<3>(3 * index) = back.transpose() * gradient;
+  for (const FactorRow& row : factorsOf(j)) {
+    const Eigen::RowVector3d by_point = row.byPoint().transpose() * back;
+    for (int k = 0; k < row.count; ++k) {
+      if (row.slopes[k].of != UnknownOf::Point) group.shared.block<1, 3>(sharedOf(row.slopes[k]), 3 * index) += row.slopes[k].slope * by_point;
+    }
+  }
   const int common = model_.commonColumns();
   std::size_t tile = 0;
   for (int i = point_begin_[j]; i < point_begin_[j + 1]; ++i) {
@@ -211,48 +237,31 @@ void ReducedSystem::addCameras(double damping) {
   }
 }
 
-/// Priors of the lenses, ties between cameras, planes that they stand on; without the matrix: their gradients alone.
-void ReducedSystem::addBeliefs(bool with_matrix) {
-  for (int l = 0; l < static_cast<int>(bundle_.lenses.size()); ++l) {
-    const LensParameters values = bundle_.lenses[l].parameters();
-    const LensPrior& prior = options_.priorOf(l);
-    const auto& index = model_.lensIndex(l);
-    for (std::size_t k = 0; k < index.size(); ++k) {
-      const int at = sharedAt(l) + static_cast<int>(k);
-      const double weight = prior.weight[index[k]];
-      if (with_matrix) corner_(at, at) += weight;
-      shared_gradient_[at] -= weight * (values[index[k]] - prior.mean[index[k]]);
+int ReducedSystem::sharedOf(const FactorRow::Slope& slope) const {
+  return (slope.of == UnknownOf::Lens ? sharedAt(slope.index) : planeAt(slope.index)) + slope.at;
+}
+
+/// Without the matrix: the gradient alone. What a point has of it is taken when it is eliminated.
+void ReducedSystem::addFactor(const FactorRow& row, bool with_matrix) {
+  using Slope = FactorRow::Slope;
+  const auto moves = [this](const Slope& s) { return s.of != UnknownOf::Point && !(s.of == UnknownOf::Camera && bundle_.isHeld(s.index)); };
+  const auto add = [this](const Slope& a, const Slope& b) {
+    const double product = a.slope * b.slope;
+    if (a.of != UnknownOf::Camera && b.of != UnknownOf::Camera) {
+      corner_(sharedOf(a), sharedOf(b)) += product;
+    } else if (a.of == UnknownOf::Camera && b.of != UnknownOf::Camera) {
+      border_(rowOf(a.index) + a.at, sharedOf(b)) += product;
+    } else if (a.of == UnknownOf::Camera && order_.place[a.index] >= order_.place[b.index]) {
+      matrix_.block(order_.place[a.index], order_.place[b.index])(a.at, b.at) += product;
     }
-  }
-  for (const CameraTie& tie : bundle_.ties) {
-    const int a = order_.place[tie.a], b = order_.place[tie.b];
-    const bool a_moves = !bundle_.isHeld(tie.a), b_moves = !bundle_.isHeld(tie.b);
-    const auto add = [&](int row, double weight, double difference) {
-      if (a_moves) gradient_[rowOf(tie.a) + row] -= weight * difference;
-      if (b_moves) gradient_[rowOf(tie.b) + row] += weight * difference;
-      if (!with_matrix) return;
-      if (a_moves) matrix_.block(a, a)(row, row) += weight;
-      if (b_moves) matrix_.block(b, b)(row, row) += weight;
-      if (a_moves && b_moves) matrix_.block(std::max(a, b), std::min(a, b))(row, row) -= weight;
-    };
-    const Vec3 apart = bundle_.cameras[tie.a].centre - bundle_.cameras[tie.b].centre;
-    for (int k = 0; k < 3 && tie.centre > 0; ++k) add(3 + k, tie.centre, apart[k]);
-    if (block_ < 7 || tie.focal <= 0) continue;
-    const double difference = std::log(bundle_.focal_px[tie.a] / bundle_.focal_px[tie.b]);
-    add(6, tie.focal * leapWeight(difference, tie.focal_leap), difference);
-  }
-  const FocalBelief& belief = options_.zoom_belief;
-  for (int c = 0; c < static_cast<int>(bundle_.focal_px.size()) && belief.weight > 0 && options_.free_focal; ++c) {
-    if (bundle_.isHeld(c)) continue;
-    if (with_matrix) matrix_.block(order_.place[c], order_.place[c])(6, 6) += belief.weight;
-    gradient_[rowOf(c) + 6] -= belief.weight * std::log(bundle_.focal_px[c] / belief.mean_px);
-  }
-  for (const CameraPlane& plane : bundle_.planes) {
-    if (bundle_.isHeld(plane.camera)) continue;
-    const int place = order_.place[plane.camera];
-    const double off = plane.normal.dot(bundle_.cameras[plane.camera].centre) - plane.offset;
-    if (with_matrix) matrix_.block(place, place).block<3, 3>(3, 3) += plane.weight * plane.normal * plane.normal.transpose();
-    gradient_.segment<3>(rowOf(plane.camera) + 3) -= plane.weight * off * plane.normal;
+  };
+  for (int i = 0; i < row.count; ++i) {
+    const Slope& a = row.slopes[i];
+    if (!moves(a)) continue;
+    (a.of == UnknownOf::Camera ? gradient_[rowOf(a.index) + a.at] : shared_gradient_[sharedOf(a)]) -= a.slope * row.residual;
+    for (int k = 0; k < row.count && with_matrix; ++k) {
+      if (moves(row.slopes[k])) add(a, row.slopes[k]);
+    }
   }
 }
 
@@ -304,8 +313,10 @@ void ReducedSystem::build(double damping) {
   corner_.setZero(shared_, shared_);
   gradient_.setZero(rows), diagonal_.setZero(rows), shared_gradient_.setZero(shared_);
   addCameras(damping);
-  addBeliefs(true);
+  for (const FactorRow& row : factors_) addFactor(row, true);
   shared_diagonal_ = corner_.diagonal();
+  // See eliminatePoint().
+  if (!plane_at_.empty()) shared_diagonal_.segment(plane_at_.front(), commonAt() - plane_at_.front()).setZero();
   corner_.diagonal() += damping * shared_diagonal_;
   right_ = gradient_, shared_right_ = shared_gradient_;
   takeOutGroups();
@@ -313,7 +324,7 @@ void ReducedSystem::build(double damping) {
 
 bool ReducedSystem::worldIsFree() const {
   const auto held = [&](std::uint8_t h) { return h != 0; };
-  return bundle_.planes.empty() && std::none_of(bundle_.held.begin(), bundle_.held.end(), held);
+  return bundle_.planes.empty() && bundle_.set_planes.empty() && std::none_of(bundle_.held.begin(), bundle_.held.end(), held);
 }
 
 void ReducedSystem::holdWorld() {
@@ -426,13 +437,14 @@ void ReducedSystem::gradientsAlone() {
     shared_gradient_.segment(sharedAt(lens), free) += shared[c].head(free);
     shared_gradient_.segment(commonAt(), common) += shared[c].tail(common);
   }
-  addBeliefs(false);
+  for (const FactorRow& row : factors_) addFactor(row, false);
   parallelFor(static_cast<int>(groups_.size()), [&](int g) {
     Group& group = groups_[g];
     for (int k = 0; k < group.count; ++k) {
       const int j = point_order_[group.first + k];
       Vec3 gradient = Vec3::Zero();
       for (int i = point_begin_[j]; i < point_begin_[j + 1]; ++i) gradient -= rows_[i].by_point.transpose() * rows_[i].residual;
+      for (const FactorRow& row : factorsOf(j)) gradient -= row.residual * row.byPoint();
       point_gradient_[j] = gradient;
       group.right.segment<3>(3 * k) = point_factor_[j].triangularView<Eigen::Lower>().solve(gradient);
     }
@@ -478,6 +490,11 @@ Eigen::Matrix<double, Eigen::Dynamic, 3> ReducedSystem::sharedCross(int point) c
     const int lens = bundle_.lensOf(bundle_.observations[i].camera), free = model_.freeCount(lens);
     cross.middleRows(sharedAt(lens), free) += shared.leftCols(free).transpose() * rows_[i].by_point;
     cross.middleRows(commonAt(), common) += shared.rightCols(common).transpose() * rows_[i].by_point;
+  }
+  for (const FactorRow& row : factorsOf(point)) {
+    for (int k = 0; k < row.count; ++k) {
+      if (row.slopes[k].of != UnknownOf::Point) cross.row(sharedOf(row.slopes[k])) += row.slopes[k].slope * row.byPoint().transpose();
+    }
   }
   return cross;
 }

@@ -2,10 +2,12 @@
 #include <Eigen/Cholesky>
 #include <Eigen/Core>
 #include <array>
+#include <span>
 #include <vector>
 
 #include "core/adjust/camera_order.h"
 #include "core/adjust/envelope_matrix.h"
+#include "core/adjust/factors.h"
 #include "core/adjust/observation_model.h"
 
 namespace dusky {
@@ -45,6 +47,7 @@ class ReducedSystem {
   int block() const { return block_; }
   int rowOf(int camera) const { return block_ * order_.place[static_cast<std::size_t>(camera)]; }
   int shared() const { return shared_; }
+  int planeAt(int plane) const { return plane_at_[static_cast<std::size_t>(plane)]; }  ///< First unknown of a plane of the set.
   int sharedAt(int lens) const { return shared_at_[static_cast<std::size_t>(lens)]; }  ///< First unknown of a lens.
   int commonAt() const { return shared_ - model_.commonColumns(); }                    ///< First of those that no lens has: the arm's three, the readout.
   int readoutAt() const { return shared_ - 1; }                                        ///< Where the readout is free.
@@ -96,7 +99,7 @@ class ReducedSystem {
   void gradientsAlone();
   bool solveReduced();
   void keepWorld();
-  bool refitPoint(int point, Vec3& place) const;
+  bool refitPoint(int point, Vec3& place, std::span<const FactorRow> believed) const;
   /// All of a camera's own products: its unknowns, what is shared, and the residual as the last column; the upper triangle, row by row.
   struct OwnProducts {
     static constexpr int kMostFours = 7;  // 7 of a camera, 19 shared, 1 residual
@@ -107,7 +110,13 @@ class ReducedSystem {
     Eigen::Map<const Rows> all() const { return {sum.data(), 4 * fours, 4 * fours}; }
   };
   OwnProducts ownProducts(int camera) const;
-  void addBeliefs(bool with_matrix);
+  /// What is believed of points, as the bundle stands; empty: nothing of any.
+  std::vector<std::vector<FactorRow>> pointFactors() const;
+  std::span<const FactorRow> factorsOf(int point) const {
+    return point_factors_.empty() ? std::span<const FactorRow>() : point_factors_[static_cast<std::size_t>(point)];
+  }
+  int sharedOf(const FactorRow::Slope& slope) const;
+  void addFactor(const FactorRow& row, bool with_matrix);
   void takeOutGroups();
   void takeRightOut();
   void takeOutOfRow(int row);
@@ -122,10 +131,12 @@ class ReducedSystem {
   const CameraOrder order_;
   const int block_;
   double damping_ = 0;  ///< Of the last solve().
-  std::vector<int> shared_at_;
+  std::vector<int> shared_at_, plane_at_;
   int shared_ = 0;
   std::vector<std::vector<int>> of_camera_;  ///< Observation indices by camera.
   std::vector<int> point_begin_, point_order_;
+  std::vector<FactorRow> factors_;
+  std::vector<std::vector<FactorRow>> point_factors_;  ///< By point; empty: no point has any.
   std::vector<Linearised> rows_;
   std::vector<double> shared_rows_;
   std::vector<Group> groups_;

@@ -18,7 +18,8 @@ double noiseVariance(const ReducedSystem& system, const Bundle& bundle, double u
   for (const Linearised& row : system.rows()) squares += row.residual.squaredNorm();
   double points = 0;
   for (std::size_t j = 0; j < bundle.points.size(); ++j) points += bundle.isAtInfinity(static_cast<int>(j)) ? 2 : 3;
-  const double freedom = 2.0 * static_cast<double>(bundle.observations.size()) - points - unknowns + 7;
+  const double freedom =
+      2.0 * static_cast<double>(bundle.observations.size()) - points - unknowns + 7 + static_cast<double>(bundle.members.size() + bundle.angles.size());
   return freedom > 1 ? squares / freedom : kUnknown;
 }
 
