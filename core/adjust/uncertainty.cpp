@@ -88,6 +88,7 @@ class Covariance {
           if (!progress_.stopRequested()) out.points[j] = pointCovariance(j);
         },
         8);
+    for (int k = 0; k < static_cast<int>(bundle_.set_planes.size()); ++k) out.planes.push_back(planeCovariance(k));
     return out;
   }
 
@@ -204,6 +205,23 @@ class Covariance {
     const Mat3 mixed = -inverse * with_gauge.transpose() * carried.transpose();
     const Mat3 all = own - mixed - mixed.transpose() + carried * gauge_covariance_ * carried.transpose();
     return variance_ * all;
+  }
+
+  /// What moves, turns and scales the world as a whole, which a plane goes along with, is taken out as it is of points.
+  Mat3 planeCovariance(int k) const {
+    const SetPlane& plane = bundle_.set_planes[k];
+    const int at = system_.planeAt(k), count = plane.unknowns();
+    Mat3 all = Mat3::Constant(kUnknown);
+    if (!plane.free_normal) return all;
+    Eigen::MatrixXd moves = Eigen::MatrixXd::Zero(count, gauge_.cols());
+    const auto tilts = tiltsOf(plane.normal);
+    for (int i = 0; i < 2; ++i) moves.block<1, 3>(i, 0) = plane.normal.cross(Vec3(tilts.col(i))).transpose();
+    if (count == 3 && gauge_.cols() == 7) moves.block<1, 3>(2, 3) = plane.normal.transpose(), moves(2, 6) = plane.offset;
+    const Eigen::MatrixXd carried = moves * triangle_inverse_;
+    const Eigen::MatrixXd mixed = shared_gauge_.middleRows(at, count) * carried.transpose();
+    all.topLeftCorner(count, count) =
+        variance_ * (corner_.block(at, at, count, count) - mixed - mixed.transpose() + carried * gauge_covariance_ * carried.transpose());
+    return all;
   }
 
   void fillLenses(CameraUncertainty& out) const {

@@ -111,6 +111,44 @@ Json pointsOf(const DeliveryInput& input) {
   return points;
 }
 
+/// Planes in scene coordinates, then angles; their up plane is no statement.
+Json knowledgeOf(const DeliveryInput& input) {
+  Json list = Json::array();
+  const Similarity& scene = input.scene.scene_from_solve;
+  const SolvedKnowledge& known = input.solution.knowledge;
+  for (const SolvedPlane& plane : known.planes) {
+    if (plane.name.empty()) continue;
+    const Vec3 normal = scene.rotation * plane.normal, foot = scene * Vec3(plane.offset * plane.normal);
+    Json disagree = Json::array();
+    for (const auto& d : plane.disagree) disagree.push_back({{"track", d.track}, {"sigmas", d.sigmas}});
+    list.push_back({{"name", plane.name},
+                    {"kind", "plane"},
+                    {"orientation", describe(plane.facing)},
+                    {"normal", {normal.x(), normal.y(), normal.z()}},
+                    {"offset", normal.dot(foot)},
+                    {"sigma_normal_deg", numberOrNull(degrees(plane.sigma_normal_rad))},
+                    {"sigma_offset", numberOrNull(scene.scale * plane.sigma_offset)},
+                    {"members", plane.tracks},
+                    {"rms", numberOrNull(scene.scale * plane.rms)},
+                    {"rms_px_with", numberOrNull(plane.rms_px_with)},
+                    {"rms_px_without", numberOrNull(plane.rms_px_without)},
+                    {"disagree", disagree},
+                    {"undetermined", plane.undetermined.empty() ? Json() : Json(plane.undetermined)}});
+  }
+  for (const SolvedAngle& angle : known.angles) {
+    if (!angle.asked) continue;
+    const std::string &a = known.planes[static_cast<std::size_t>(angle.a)].name, &b = known.planes[static_cast<std::size_t>(angle.b)].name;
+    list.push_back({{"name", a + " – " + b},
+                    {"kind", "angle"},
+                    {"a", a},
+                    {"b", b},
+                    {"degrees", numberOrNull(degrees(angle.found_rad))},
+                    {"degrees_without", numberOrNull(degrees(angle.without_rad))},
+                    {"cost_sigmas", numberOrNull(angle.cost_sigmas)}});
+  }
+  return list;
+}
+
 Json stretchesOf(const Solution& solution) {
   Json stretches = Json::array();
   for (const Stretch& stretch : solution.stretches)
@@ -207,6 +245,7 @@ std::string reportJson(const DeliveryInput& input) {
                  {"verdict", verdictOf(s)},
                  {"advice", adviceOf(input.advice)},
                  {"movers", moversOf(s)},
+                 {"knowledge", knowledgeOf(input)},
                  {"staircase", staircaseOf(s)},
                  {"timings_s",
                   {{"decode", numberOrNull(input.timings.decode_s)},

@@ -22,7 +22,10 @@ NLOHMANN_JSON_SERIALIZE_ENUM(LensChoice, {{LensChoice::Auto, "auto"},
                                           {LensChoice::Fisheye, "fisheye"},
                                           {LensChoice::Anamorphic, "anamorphic"}})
 NLOHMANN_JSON_SERIALIZE_ENUM(Release, {{Release::Auto, "auto"}, {Release::On, "on"}, {Release::Off, "off"}})
-NLOHMANN_JSON_SERIALIZE_ENUM(ObjectShape, {{ObjectShape::Cone, "cone"}, {ObjectShape::Cube, "cube"}})
+NLOHMANN_JSON_SERIALIZE_ENUM(
+    ObjectShape,
+    {{ObjectShape::Cone, "cone"}, {ObjectShape::Cube, "cube"}, {ObjectShape::Card, "card"}, {ObjectShape::Floor, "floor"}, {ObjectShape::Figure, "figure"}})
+NLOHMANN_JSON_SERIALIZE_ENUM(PlaneFacing, {{PlaneFacing::Free, "free"}, {PlaneFacing::Level, "level"}, {PlaneFacing::Upright, "upright"}})
 NLOHMANN_JSON_SERIALIZE_ENUM(ToneCurve, {{ToneCurve::Display, "display"}, {ToneCurve::Log, "log"}, {ToneCurve::Linear, "linear"}})
 NLOHMANN_JSON_SERIALIZE_ENUM(Channel,
                              {{Channel::Luma, "luma"}, {Channel::Red, "red"}, {Channel::Green, "green"}, {Channel::Blue, "blue"}, {Channel::Best, "best"}})
@@ -158,7 +161,10 @@ static void from_json(const Json& json, PruneRegion& region) { region = {json.at
 
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(PruneRules, min_life, max_typical_px, max_worst_px, min_parallax_deg, max_depth_sigma_pc, max_distance, behind,
                                                 max_creep_px, max_shared_px, regions, max_sighting_px, edge_px, frame_floor, cell_floor)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Picks, key, frame_offset, set_aside, pinned, dropped, scene, objects)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(KnownPlane, name, tracks, facing, sigma, on)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(KnownAngle, a, b, degrees, sigma_deg, on)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Knowledge, planes, angles)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Picks, key, frame_offset, set_aside, pinned, dropped, scene, objects, knowledge)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(LedgerMarks, shown, names, kept, dropped)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Document, footage_path, footage, masks, tracking, extra_runs, work, lens, seed, picks, delivery, ledger, prune)
 
@@ -188,6 +194,13 @@ Result<PruneRules> rulesFromJson(const std::string& text) {
 std::string documentToJson(const Document& document) { return Json(document).dump(); }
 
 std::string trackWorkToJson(const TrackWork& work) { return Json(work).dump(); }
+
+std::string knowledgeToJson(const Picks& picks) {
+  const auto& planes = picks.knowledge.planes;
+  const bool loose = std::any_of(planes.begin(), planes.end(), [](const KnownPlane& plane) { return plane.on && plane.sigma > 0; });
+  // How large a deviation is depends on the scene's scale.
+  return (loose ? Json{picks.knowledge, picks.scene} : Json(picks.knowledge)).dump();
+}
 
 namespace {
 /// What of a document can be read, part by part.

@@ -113,7 +113,17 @@ void changesOfTracking(const Document& a, const Document& b, Words& words) {
   if (a.work.imported.size() != b.work.imported.size()) words.push_back(count(b.work.imported.size(), "group of imported tracks", "groups of imported tracks"));
 }
 
+void changesOfKnowledge(const Knowledge& a, const Knowledge& b, Words& words) {
+  if (a == b) return;
+  const auto on = [](const auto& statements) {
+    return static_cast<std::size_t>(std::count_if(statements.begin(), statements.end(), [](const auto& s) { return s.on; }));
+  };
+  if (!b.says()) return words.push_back("nothing known of the set");
+  words.push_back(fmt::format("known of the set: {}, {}", count(on(b.planes), "plane", "planes"), count(on(b.angles), "angle", "angles")));
+}
+
 void changesOfPicks(const Picks& a, const Picks& b, Words& words) {
+  changesOfKnowledge(a.knowledge, b.knowledge, words);
   if (a.key != b.key) {
     if (a.set_aside.size() != b.set_aside.size()) words.push_back(count(b.set_aside.size(), "track set aside", "tracks set aside"));
     return;

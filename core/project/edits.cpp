@@ -118,6 +118,20 @@ std::unique_ptr<Edit> removeObject(const Document& document, int id) {
   return changePicks("Remove test object", document, [id](Picks& picks) { std::erase_if(picks.objects, [id](const TestObject& o) { return o.id == id; }); });
 }
 
+std::unique_ptr<Edit> changeKnowledge(std::string name, const Document& document, Knowledge knowledge) {
+  return changePicks(std::move(name), document, [&knowledge](Picks& picks) { picks.knowledge = std::move(knowledge); });
+}
+
+std::unique_ptr<Edit> useKnowledge(const Document& document, const FoundKnowledge& found) {
+  return changePicks("Use knowledge of the set", document, [&found](Picks& picks) {
+    picks.knowledge = found.knowledge;
+    if (!found.scene.ground.empty()) picks.scene.ground = found.scene.ground;
+    if (found.scene.origin) picks.scene.origin = found.scene.origin;
+    if (found.scene.direction) picks.scene.direction = found.scene.direction;
+    if (found.scene.length) picks.scene.length = found.scene.length;
+  });
+}
+
 std::unique_ptr<Edit> removeObjects(const Document& document) {
   return changePicks("Remove test objects", document, [](Picks& picks) { picks.objects.clear(); });
 }

@@ -5,6 +5,7 @@
 
 #include "core/image/frame_source.h"
 #include "core/project/undo_stack.h"
+#include "core/scene/knowledge_members.h"
 
 namespace dusky {
 
@@ -34,6 +35,10 @@ std::unique_ptr<Edit> placeOnPlane(const Document& document, ObjectShape shape, 
 /// Puts an object in the place of the one with its id.
 std::unique_ptr<Edit> changeObject(const Document& document, const TestObject& object);
 std::unique_ptr<Edit> removeObject(const Document& document, int id);
+/// Other knowledge of the set.
+std::unique_ptr<Edit> changeKnowledge(std::string name, const Document& document, Knowledge knowledge);
+/// Takes what is known of the set over; of the scene's picks those that it speaks of.
+std::unique_ptr<Edit> useKnowledge(const Document& document, const FoundKnowledge& found);
 std::unique_ptr<Edit> removeObjects(const Document& document);
 
 // The ledger. An empty name: its own again.

@@ -31,6 +31,19 @@ std::optional<Pair> renumbered(std::optional<Pair> pair, const Renumber& number)
   return pair;
 }
 
+/// A plane that has too few left goes, and the angles that speak of it.
+Knowledge renumbered(const Knowledge& knowledge, const Renumber& number) {
+  Knowledge out;
+  for (KnownPlane plane : knowledge.planes) {
+    plane.tracks = renumbered(plane.tracks, number);
+    if (plane.tracks.size() >= 3) out.planes.push_back(std::move(plane));
+  }
+  for (const KnownAngle& angle : knowledge.angles) {
+    if (out.find(angle.a) && out.find(angle.b)) out.angles.push_back(angle);
+  }
+  return out;
+}
+
 }  // namespace
 
 std::vector<int> Picks::tracks() const {
@@ -44,7 +57,8 @@ std::vector<int> Picks::tracks() const {
 }
 
 Picks renumbered(const Picks& picks, const Renumber& number) {
-  Picks out{picks.key, picks.frame_offset, renumbered(picks.set_aside, number), renumbered(picks.pinned, number), {}, {}, {}};
+  Picks out{
+      picks.key, picks.frame_offset, renumbered(picks.set_aside, number), renumbered(picks.pinned, number), {}, {}, {}, renumbered(picks.knowledge, number)};
   const SceneSettings& scene = picks.scene;
   out.scene = {renumbered(scene.ground, number), std::nullopt, renumbered(scene.direction, number), renumbered(scene.length, number)};
   if (scene.origin) out.scene.origin = number(*scene.origin);

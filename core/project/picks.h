@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "core/knowledge/knowledge.h"
 #include "core/scene/scene.h"
 #include "core/scene/test_object.h"
 #include "core/solve/solve_options.h"
@@ -20,6 +21,7 @@ struct Picks {
   std::vector<TrackFrame> dropped;  ///< Single sightings taken out of tracks that stay, ascending.
   SceneSettings scene;
   std::vector<TestObject> objects;
+  Knowledge knowledge;  ///< What is known of the set; the solve takes it in.
   bool operator==(const Picks&) const = default;
 
   /// Every track that is spoken of, ascending.

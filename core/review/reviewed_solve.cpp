@@ -11,12 +11,16 @@ Result<SolutionPtr> reviewedSolve(const TrackSet& tracks, const SolveOptions& op
                                   const std::function<void(SolutionPtr)>& on_partial, const SolutionPtr& from) {
   auto solved = solveShot(tracks, options, progress, on_partial, from);
   if (!solved.ok()) return solved;
-  auto reviewed = std::make_shared<Solution>(**solved);
-  const SolveState state = finalState(*reviewed, tracks, options);
-  reviewed->movers = findMovers(tracks, options, *reviewed, state.work, progress);
-  reviewed->evidence = gatherEvidence(tracks, options, *reviewed, state, progress);
-  addWarnings(tracks, options, *reviewed);
-  return SolutionPtr(std::move(reviewed));
+  return reviewed(tracks, options, *solved, progress);
+}
+
+SolutionPtr reviewed(const TrackSet& tracks, const SolveOptions& options, const SolutionPtr& solution, const Progress& progress) {
+  auto result = std::make_shared<Solution>(*solution);
+  const SolveState state = finalState(*result, tracks, options);
+  result->movers = findMovers(tracks, options, *result, state.work, progress);
+  result->evidence = gatherEvidence(tracks, options, *result, state, progress);
+  addWarnings(tracks, options, *result);
+  return result;
 }
 
 }  // namespace dusky

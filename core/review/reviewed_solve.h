@@ -8,4 +8,7 @@ namespace dusky {
 Result<SolutionPtr> reviewedSolve(const TrackSet& tracks, const SolveOptions& options, const Progress& progress,
                                   const std::function<void(SolutionPtr)>& on_partial = {}, const SolutionPtr& from = nullptr);
 
+/// The same of a solve that was made otherwise.
+SolutionPtr reviewed(const TrackSet& tracks, const SolveOptions& options, const SolutionPtr& solution, const Progress& progress);
+
 }  // namespace dusky

@@ -7,7 +7,9 @@
 namespace dusky {
 namespace {
 
-constexpr double kRing = 0.8;         // its radius, of the object's size
+// The ring's radius, of the object's size: just round what stands in it.
+double ringOf(ObjectShape shape) { return shape == ObjectShape::Figure ? 0.3 : 0.8; }
+
 constexpr double kEdgeOn = 0.03;      // sine of the least angle between a line of sight and the plane that says where they meet
 constexpr double kLeastScale = 0.05;  // of what it was, in one drag
 
@@ -52,7 +54,7 @@ std::optional<double> distanceTo(const SolidFace& face, const SceneRay& ray) {
 std::optional<ObjectHandles> handlesOf(const TestObject& object, const Solution& solution, const SceneFrame& scene) {
   const auto stand = standOf(object, solution, scene);
   if (!stand) return std::nullopt;
-  const double reach = kRing * object.size;
+  const double reach = ringOf(object.shape) * object.size;
   ObjectHandles handles{stand->foot, stand->foot + reach * stand->turn.col(0), stand->foot - reach * stand->turn.col(0), {}};
   constexpr int kPieces = 48;
   for (int i = 0; i <= kPieces; ++i) {

@@ -150,6 +150,33 @@ std::optional<Placed> placeTrack(const Reconstruction& work, const Views& views,
   return Placed{found->point, found->parallax_rad};
 }
 
+/// Holds the length of the path by its ends, where nothing else does: in a world that shrinks every plane would be flat.
+static void holdScale(Bundle& bundle) {
+  constexpr double kFirmly = 1e10;  // px^2 for the length of the path
+  const Vec3& from = bundle.cameras.front().centre;
+  const auto nearer = [&from](const Pose& a, const Pose& b) { return (a.centre - from).squaredNorm() < (b.centre - from).squaredNorm(); };
+  const int far = static_cast<int>(std::max_element(bundle.cameras.begin(), bundle.cameras.end(), nearer) - bundle.cameras.begin());
+  const double length = (bundle.cameras[far].centre - from).norm();
+  if (!(length > 0)) return;
+  const Vec3 along = (bundle.cameras[far].centre - from) / length;
+  for (const int camera : {0, far})
+    bundle.planes.push_back({.camera = camera, .normal = along, .offset = along.dot(bundle.cameras[camera].centre), .weight = kFirmly / (length * length)});
+}
+
+/// Members that are no points of the bundle wait.
+static void addSetPlanes(const Reconstruction& work, MappedBundle& mapped) {
+  mapped.bundle.set_planes = work.set_planes, mapped.bundle.angles = work.angles;
+  if (work.members.empty()) return;
+  std::vector<int> point_of_track(work.tracks.size(), -1);
+  for (std::size_t p = 0; p < mapped.point_track.size(); ++p) point_of_track[mapped.point_track[p]] = static_cast<int>(p);
+  for (PointOnPlane member : work.members) {
+    const bool far = work.tracks[member.point].at_infinity;
+    member.point = point_of_track[member.point];
+    if (member.point >= 0 && !far) mapped.bundle.members.push_back(member);
+  }
+  if (!mapped.bundle.cameras.empty() && mapped.bundle.planes.empty()) holdScale(mapped.bundle);
+}
+
 MappedBundle makeBundle(const Reconstruction& work, const FramePart& part) {
   MappedBundle mapped;
   Bundle& bundle = mapped.bundle;
@@ -189,6 +216,7 @@ MappedBundle makeBundle(const Reconstruction& work, const FramePart& part) {
     plane.camera = camera_of_frame[plane.camera];
     if (plane.camera >= 0) bundle.planes.push_back(plane);
   }
+  addSetPlanes(work, mapped);
   return mapped;
 }
 
@@ -208,6 +236,7 @@ BundleSummary adjustReconstruction(Reconstruction& work, const BundleOptions& op
   for (std::size_t p = 0; p < mapped.point_track.size(); ++p) work.tracks[mapped.point_track[p]].point = mapped.bundle.points[p];
   work.lenses = mapped.bundle.lenses;
   work.readout = mapped.bundle.readout;
+  work.set_planes = mapped.bundle.set_planes;
   work.arm = mapped.bundle.arm;
   if (work.arm) keepArmInBounds(work);
   return summary;

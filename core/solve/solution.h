@@ -8,6 +8,7 @@
 #include "core/base/progress.h"
 #include "core/geometry/pose.h"
 #include "core/image/plane.h"
+#include "core/knowledge/knowledge.h"
 #include "core/lens/lens.h"
 #include "core/lens/lens_curve.h"
 
@@ -140,6 +141,48 @@ struct Evidence {
 /// What an insert may slip before it counts as wrong: a pixel, or what the noise of the sightings hides.
 inline double slipTolerance(double noise_px) { return std::isnan(noise_px) ? 1.0 : std::max(1.0, 4 * noise_px); }
 
+/// A plane of the set that shaped the solve, as it came out; in the solve's own world.
+struct SolvedPlane {
+  std::string name;  ///< Empty: no plane, but what is up, which level and upright ones share.
+  PlaneFacing facing = PlaneFacing::Free;
+  bool exact = true;
+  Vec3 normal = Vec3::UnitY();  ///< Of length 1; normal . p = offset.
+  double offset = 0;
+  double weight = 0;        ///< Of its members, px^2 per unit^2.
+  std::vector<int> tracks;  ///< That were asked to lie in it, and took part.
+  double sigma_normal_rad = kUnknown;
+  double sigma_offset = kUnknown;                            ///< In the middle of its points.
+  double rms = kUnknown;                                     ///< Of how far its points stand off it.
+  double rms_px_with = kUnknown, rms_px_without = kUnknown;  ///< Errors of its tracks, with all that is known and without any of it.
+  struct Disagreement {
+    int track = 0;
+    double sigmas = 0;  ///< How far its point, without what is known, stood off this plane, in its own standard deviations.
+  };
+  std::vector<Disagreement> disagree;  ///< The farthest first.
+  std::string undetermined;            ///< Why the footage does not tell how it lies; empty: it does.
+};
+
+/// An angle between two of them.
+struct SolvedAngle {
+  int a = 0, b = 0;  ///< Indices of planes.
+  double cosine = 0;
+  double weight = 0;  ///< px^2 per rad^2.
+  bool exact = true;
+  bool asked = true;              ///< False: it follows from a level or upright plane.
+  double found_rad = kUnknown;    ///< As the planes stand.
+  double without_rad = kUnknown;  ///< Between planes through the same points, without what is known.
+  double cost_sigmas = kUnknown;  ///< How much worse the sightings agree with it than without it, everything else being known: standard deviations.
+};
+
+/// What was known of the set and shaped the solve.
+struct SolvedKnowledge {
+  std::vector<SolvedPlane> planes;
+  std::vector<SolvedAngle> angles;
+  double cost_sigmas = kUnknown;  ///< How much more the sightings pay for all of it than for as many statements that are true, standard deviations of chance.
+  double rms_px_without = kUnknown, holdout_px_without = kUnknown;
+  bool empty() const { return planes.empty(); }
+};
+
 struct SolveSummary {
   Termination termination = Termination::NotRun;
   int rounds = -1;                             ///< Bundle adjustments of all placed frames, the last one ended by `termination`.
@@ -167,6 +210,7 @@ struct Solution {
   std::vector<Stretch> stretches;
   std::vector<Mover> movers;  ///< Most tracks first; their tracks are set aside.
   std::vector<StaircaseStep> staircase;
+  SolvedKnowledge knowledge;
   Evidence evidence;  ///< Completed by the review.
   SolveSummary summary;
 

@@ -1,5 +1,7 @@
 #include "core/solve/warm_start.h"
 
+#include "core/solve/knowledge_stage.h"
+
 #include <cmath>
 
 #include "core/solve/sort_out.h"
@@ -114,6 +116,7 @@ SolveState finalState(const Solution& earlier, const TrackSet& tracks, const Sol
   state.spread_px = errorSpread(state.work);
   tieZoom(state);
   shapePath(state.work, state.path, state.spread_px);
+  takeKnowledge(earlier.knowledge, state.work);
   return state;
 }
 

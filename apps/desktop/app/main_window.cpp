@@ -26,7 +26,11 @@
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/steps/step_settings.h"
 #include "apps/desktop/steps/steps_panel.h"
+#include "core/base/atomic_file.h"
 #include "core/base/log.h"
+#include "core/knowledge/knowledge_file.h"
+#include "core/project/edits.h"
+#include "core/scene/knowledge_members.h"
 #include "core/track/track_files.h"
 
 namespace dusky::desktop {
@@ -197,6 +201,25 @@ void MainWindow::chooseFootagePlace() {
 void MainWindow::chooseImport() {
   const QString path = QFileDialog::getOpenFileName(this, tr("Import tracks"), {}, tr("2D tracks (*.json *.csv)"));
   if (!path.isEmpty()) session_.jobs.importTracks(path);
+}
+
+void MainWindow::chooseKnowledge() {
+  const QString path = QFileDialog::getOpenFileName(this, tr("Use knowledge of the set"), {}, tr("Knowledge (*.json)"));
+  if (!path.isEmpty()) useKnowledgeFile(path);
+}
+
+void MainWindow::useKnowledgeFile(const QString& path) {
+  const DocumentModel& model = session_.model;
+  if (!model.solution() || model.partial()) return showNotice(tr("Solve the shot first: knowledge speaks of tracks that have a place."));
+  const auto refuse = [&](const Error& error) { showNotice(tr("%1: %2").arg(path, QString::fromStdString(error.message))); };
+  const auto text = readFile(path.toStdString());
+  if (!text.ok()) return refuse(text.error());
+  const auto file = knowledgeFromJson(*text);
+  if (!file.ok()) return refuse(file.error());
+  const auto found = findMembers(*file, *model.tracks(), *model.solution(), [&model](int id) { return model.workspace().nameOf(id); });
+  if (!found.ok()) return refuse(found.error());
+  session_.model.run(useKnowledge(model.document(), *found));
+  steps_->openStep(Step::Scene);
 }
 
 void MainWindow::chooseExport() {

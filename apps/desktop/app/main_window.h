@@ -62,6 +62,8 @@ class MainWindow : public QMainWindow {
 
   /// Opens footage or a project in the background; asks first when unsaved work would be lost.
   void open(const QString& path);
+  /// Takes a knowledge file over; what is wrong with it stands in the notice.
+  void useKnowledgeFile(const QString& path);
   /// Where the shipped demo shot is.
   static QString demoPath();
   bool saveTo(const QString& path);
@@ -112,6 +114,7 @@ class MainWindow : public QMainWindow {
   void chooseFootage();
   void chooseFootagePlace();
   void chooseImport();
+  void chooseKnowledge();
   void chooseExport();
   void chooseProject();
   bool save();
@@ -158,7 +161,8 @@ class MainWindow : public QMainWindow {
   QLabel* notice_text_ = nullptr;
   QMenu *recent_menu_ = nullptr, *unsaved_menu_ = nullptr;
   QActionGroup *space_modes_, *tools_;
-  QAction *open_footage_, *open_project_, *open_demo_, *save_, *save_as_, *relink_, *import_tracks_, *export_tracks_, *quit_, *undo_, *redo_, *preferences_;
+  QAction *open_footage_, *open_project_, *open_demo_, *save_, *save_as_, *relink_, *import_tracks_, *export_tracks_, *use_knowledge_, *quit_, *undo_, *redo_,
+      *preferences_;
   QAction *track_, *solve_, *deliver_, *cancel_;
   QAction *box_, *lasso_, *fit_, *actual_, *tracks_, *aside_, *masks_, *grid_, *objects_, *paths_, *field_, *next_colors_, *orbit_, *top_, *front_, *side_,
       *ellipsoids_, *difference_, *through_, *frame_all_, *whole_map_;

@@ -58,6 +58,8 @@ void MainWindow::makeActions() {
   relink_ = action(tr("Relink footage…"), tr("Says where the footage lies now, when it was moved: tracks and solve stay."), {});
   import_tracks_ = action(tr("Import tracks…"),
                           tr("2D tracks from a .json or .csv file, added as a group of their own. They lie in the footage's px and frame numbers."), {});
+  use_knowledge_ =
+      action(tr("Use knowledge of the set…"), tr("Planes and angles, ground, axes and a distance from a .json file; the next solve takes them in."), {});
   export_tracks_ = action(tr("Export tracks…"), tr("Writes the 2D tracks that are shown: .json holds all, .csv the places alone."), {});
   save_as_ = action(tr("Save project as…"), tr("Goes on in another file."), QKeySequence::SaveAs);
   quit_ = action(tr("Quit"), tr("Closes the window."), QKeySequence::Quit);
@@ -123,6 +125,7 @@ void MainWindow::makeActions() {
   connect(save_as_, &QAction::triggered, this, &MainWindow::saveAs);
   connect(relink_, &QAction::triggered, this, &MainWindow::chooseFootagePlace);
   connect(import_tracks_, &QAction::triggered, this, &MainWindow::chooseImport);
+  connect(use_knowledge_, &QAction::triggered, this, &MainWindow::chooseKnowledge);
   connect(export_tracks_, &QAction::triggered, this, &MainWindow::chooseExport);
   connect(quit_, &QAction::triggered, this, &QWidget::close);
   connect(undo_, &QAction::triggered, &session_.model, &DocumentModel::undo);
@@ -148,7 +151,7 @@ void MainWindow::makeMenus() {
   file->addSeparator();
   file->addActions({save_, save_as_, relink_});
   file->addSeparator();
-  file->addActions({import_tracks_, export_tracks_});
+  file->addActions({import_tracks_, export_tracks_, use_knowledge_});
   file->addSeparator();
   file->addAction(quit_);
   QMenu* edit = menuBar()->addMenu(tr("Edit"));
@@ -227,6 +230,7 @@ void MainWindow::refreshActions() {
   save_as_->setEnabled(footage);
   relink_->setEnabled(footage);
   import_tracks_->setEnabled(footage);
+  use_knowledge_->setEnabled(session_.model.solution() != nullptr);
   export_tracks_->setEnabled(session_.model.workspace().tracks() != nullptr);
 }
 

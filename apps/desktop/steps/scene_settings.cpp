@@ -135,6 +135,7 @@ QWidget* sceneSettings(Session& session, TrackActions& actions) {
   column->addWidget(new PickRow(session, QObject::tr("Known distance"), buttonFor(actions.length, QObject::tr("Use selection")),
                                 QObject::tr("guessed: camera 1.6 above it"), knownLengthText, [](SceneSettings& s) { s.length.reset(); }));
   column->addWidget(lengthField(session, actions));
+  column->addWidget(knowledgeRows(session));
   auto* objects = new QLabel(QObject::tr("Test objects on the selected tracks"));
   objects->setProperty("role", "quiet");
   column->addWidget(objects);

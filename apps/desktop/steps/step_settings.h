@@ -27,6 +27,7 @@ QWidget* pruneSettings(Session& session);
 QWidget* sceneSettings(Session& session, TrackActions& actions);
 /// Test objects with size and turn; part of sceneSettings.
 QWidget* objectRows(Session& session);
+QWidget* knowledgeRows(Session& session);
 QWidget* deliverSettings(Session& session);
 
 /// A label and its field, side by side, with the same tooltip.

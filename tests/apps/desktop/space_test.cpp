@@ -3,6 +3,7 @@
 
 #include <QAction>
 #include <QApplication>
+#include <QCheckBox>
 #include <QPushButton>
 #include <QWheelEvent>
 #include <cmath>
@@ -11,11 +12,13 @@
 #include "apps/desktop/space/axis_rulers.h"
 #include "apps/desktop/space/space_view.h"
 #include "apps/desktop/steps/steps_panel.h"
+#include "core/base/atomic_file.h"
 #include "core/geometry/ellipsoid.h"
 #include "core/project/edits.h"
 #include "core/scene/object_handles.h"
 #include "tests/apps/desktop/quay_window.h"
 #include "tests/apps/desktop/run_tests.h"
+#include "tests/support/temporary_folder.h"
 
 namespace dusky::testing {
 using desktop::Eye;
@@ -223,6 +226,40 @@ TEST_F(SpaceTest, AnObjectIsChosenByAClickAndLetGoByEscapeOrElsewhere) {
   EXPECT_TRUE(document().picks.objects.empty());
   EXPECT_FALSE(session().objects.chosen()) << "it is gone";
   key(Qt::Key_T);
+}
+
+TEST_F(SpaceTest, KnowledgeOfTheSetIsTakenFromAFileShownAndSwitchedOff) {
+  const TemporaryFolder folder;
+  const auto path = folder / "set.json";
+  ASSERT_TRUE(writeFileAtomically(path, R"({"format":"dusky-moth-knowledge","version":1,"sets":[{"name":"quay","members":[{"id":99999}]}]})").ok());
+  const SolutionPtr before = session().model.solution();
+  window->useKnowledgeFile(QString::fromStdString(path.string()));
+  EXPECT_TRUE(document().picks.knowledge.planes.empty()) << "refused, and said so in the notice";
+  ASSERT_TRUE(writeFileAtomically(path, R"({"format":"dusky-moth-knowledge","version":1,"sets":[{"name":"quay","sigma":3,
+    "members":{"regions":[{"frame":8,"polygon":[[0,0],[4000,0],[4000,4000],[0,4000]]}]}}]})")
+                  .ok());
+  window->useKnowledgeFile(QString::fromStdString(path.string()));
+  ASSERT_EQ(document().picks.knowledge.planes.size(), 1u);
+  EXPECT_EQ(session().model.workspace().status(Step::Solve).state, StepState::Stale) << "it was not made with it";
+  solve();
+  ASSERT_EQ(session().model.solution()->knowledge.planes.size(), 1u);
+  EXPECT_NE(session().model.solution(), before);
+  QTest::qWait(30);
+  auto* row = window->findChild<QCheckBox*>("known quay: a plane");
+  ASSERT_TRUE(row && row->isChecked());
+  window->steps().ensureWidgetVisible(row);
+  QTest::qWait(30);
+  QTest::mouseClick(row, Qt::LeftButton, {}, QPoint(8, row->height() / 2));
+  EXPECT_FALSE(document().picks.knowledge.planes[0].on);
+  QTest::qWait(30);
+  ASSERT_TRUE(session().model.solution());
+  EXPECT_TRUE(session().model.solution()->knowledge.empty()) << "off, the solve from before is there at once";
+  EXPECT_EQ(session().model.solution()->rms_px, before->rms_px);
+  EXPECT_EQ(session().model.solution()->frames.back().pose.centre, before->frames.back().pose.centre) << "to the last digit";
+  ASSERT_TRUE(click(*window, "forget quay: a plane"));
+  EXPECT_TRUE(document().picks.knowledge.planes.empty());
+  session().model.undo();
+  EXPECT_EQ(document().picks.knowledge.planes.size(), 1u);
 }
 
 }  // namespace dusky::testing

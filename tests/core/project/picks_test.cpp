@@ -38,6 +38,13 @@ TEST(Picks, WhatHasNoCounterpartGoesWithEverythingThatNeedsIt) {
   ASSERT_EQ(left.objects.size(), 1u);
   EXPECT_EQ(left.objects[0].track, 9);
   EXPECT_THAT(renumbered(somePicks(), [](int) { return std::nullopt; }).tracks(), IsEmpty());
+  Picks known;
+  known.knowledge.planes = {{.name = "wall", .tracks = {1, 2, 3, 8}}, {.name = "floor", .tracks = {2, 4, 8}}};
+  known.knowledge.angles = {{"wall", "floor"}};
+  const Picks fewer = renumbered(known, [](int id) { return id == 2 ? std::nullopt : std::optional(10 - id); });
+  ASSERT_EQ(fewer.knowledge.planes.size(), 1u) << "a plane needs three";
+  EXPECT_THAT(fewer.knowledge.planes[0].tracks, ElementsAre(2, 7, 9));
+  EXPECT_THAT(fewer.knowledge.angles, IsEmpty());
 }
 
 }  // namespace dusky::testing

@@ -65,6 +65,9 @@ Document fullDocument() {
   d.picks.pinned = {5};
   d.picks.scene = {{1, 2, 7}, 7, KnownDirection{1, 2}, KnownLength{2, 7, 1.85}};
   d.picks.objects = {{1, ObjectShape::Cube, 7, 0.5}};
+  d.picks.knowledge.planes = {{.name = "wall", .tracks = {1, 2, 3}, .facing = PlaneFacing::Upright, .sigma = 0.02},
+                              {.name = "floor", .tracks = {4, 5, 6}, .facing = PlaneFacing::Level, .on = false}};
+  d.picks.knowledge.angles = {{"wall", "floor", 88.5, 0.3, false}};
   d.delivery = {"/out", true, false, true, false};
   return d;
 }
@@ -73,6 +76,11 @@ TEST(Document, SurvivesItsText) {
   const auto read = documentFromJson(documentToJson(fullDocument()));
   ASSERT_TRUE(read.ok());
   EXPECT_EQ(*read, fullDocument());
+  // Every shape of test object comes back as what it was.
+  Document shapes;
+  for (const ObjectShape shape : {ObjectShape::Cone, ObjectShape::Cube, ObjectShape::Card, ObjectShape::Floor, ObjectShape::Figure})
+    shapes.picks.objects.push_back({.id = static_cast<int>(shape) + 1, .shape = shape, .track = 3, .plane = {3, 4, 5}, .along = 0.5, .across = -2});
+  EXPECT_EQ(documentFromJson(documentToJson(shapes))->picks, shapes.picks);
   EXPECT_EQ(*documentFromJson(documentToJson(Document())), Document());
   EXPECT_THAT(documentFromJson("{\"seed\":\"many\"}").error().message, HasSubstr("damaged"));
 }

@@ -1,0 +1,131 @@
+#include "core/scene/knowledge_members.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <set>
+
+namespace dusky {
+namespace {
+
+/// Whether a place lies within an outline; even and odd crossings.
+bool inside(const std::vector<Vec2>& polygon, const Vec2& p) {
+  bool in = false;
+  for (std::size_t i = 0, k = polygon.size() - 1; i < polygon.size(); k = i++) {
+    const Vec2 &a = polygon[i], &b = polygon[k];
+    if ((a.y() > p.y()) != (b.y() > p.y()) && p.x() < a.x() + (b.x() - a.x()) * (p.y() - a.y()) / (b.y() - a.y())) in = !in;
+  }
+  return in;
+}
+
+class Finder {
+ public:
+  Finder(const TrackSet& tracks, const Solution& solution, const std::function<std::string(int)>& name_of)
+      : tracks_(tracks), solution_(solution), name_of_(name_of) {}
+
+  Result<int> one(const MemberRef& ref, const std::string& statement) const {
+    if (ref.id) {
+      if (hasPlace(*ref.id)) return *ref.id;
+      return invalidInput(fmt::format("{}: track {} {}.", statement, *ref.id, tracks_.find(*ref.id) ? "has no place in the solve" : "is not there"));
+    }
+    return ref.name.empty() ? nearest(ref, statement) : named(ref.name, statement);
+  }
+
+  Result<std::vector<int>> all(const MembersRef& ref, const std::string& statement) const {
+    std::set<int> ids;
+    for (const MemberRef& member : ref.members) {
+      const auto id = one(member, statement);
+      if (!id.ok()) return id.error();
+      ids.insert(*id);
+    }
+    for (const MembersRef::Region& region : ref.regions) {
+      for (const Track& track : tracks_.tracks) {
+        const Observation* seen = track.at(region.frame);
+        if (seen && hasPlace(track.id) && inside(region.polygon, seen->position)) ids.insert(track.id);
+      }
+    }
+    for (const MemberRef& member : ref.minus) {
+      const auto id = one(member, statement);
+      if (!id.ok()) return id.error();
+      ids.erase(*id);
+    }
+    return std::vector<int>(ids.begin(), ids.end());
+  }
+
+ private:
+  bool hasPlace(int id) const {
+    const SolvedTrack* track = solution_.find(id);
+    return track && track->hasPlace();
+  }
+
+  Result<int> named(const std::string& name, const std::string& statement) const {
+    for (const Track& track : tracks_.tracks) {
+      if (name_of_(track.id) == name) return one({.id = track.id}, statement);
+    }
+    return invalidInput(fmt::format("{}: there is no track \"{}\".", statement, name));
+  }
+
+  Result<int> nearest(const MemberRef& ref, const std::string& statement) const {
+    double reach = ref.within_px;
+    int found = 0;
+    for (const Track& track : tracks_.tracks) {
+      const Observation* seen = hasPlace(track.id) ? track.at(ref.frame) : nullptr;
+      const double away = seen ? (seen->position - ref.at).norm() : reach;
+      if (away < reach) reach = away, found = track.id;
+    }
+    if (found != 0) return found;
+    return invalidInput(fmt::format("{}: no track with a place lies within {:g} px of {:.0f}, {:.0f} in frame {}.", statement, ref.within_px, ref.at.x(),
+                                    ref.at.y(), ref.frame));
+  }
+
+  const TrackSet& tracks_;
+  const Solution& solution_;
+  const std::function<std::string(int)>& name_of_;
+};
+
+Status findScene(const KnowledgeFile& file, const Finder& finder, SceneSettings& scene) {
+  if (file.ground) {
+    auto ground = finder.all(*file.ground, "The ground");
+    if (!ground.ok()) return ground.error();
+    if (ground->size() < 3) return invalidInput(fmt::format("The ground has {} tracks with a place; it needs three or more.", ground->size()));
+    scene.ground = std::move(*ground);
+  }
+  if (file.origin) {
+    const auto origin = finder.one(*file.origin, "The origin");
+    if (!origin.ok()) return origin.error();
+    scene.origin = *origin;
+  }
+  if (file.x_axis) {
+    const auto from = finder.one(file.x_axis->first, "The X axis"), to = finder.one(file.x_axis->second, "The X axis");
+    if (!from.ok() || !to.ok()) return from.ok() ? to.error() : from.error();
+    scene.direction = KnownDirection{*from, *to};
+  }
+  if (file.length) {
+    const auto from = finder.one(file.length->from, "The known distance"), to = finder.one(file.length->to, "The known distance");
+    if (!from.ok() || !to.ok()) return from.ok() ? to.error() : from.error();
+    scene.length = KnownLength{*from, *to, file.length->metres};
+  }
+  return Done{};
+}
+
+}  // namespace
+
+Result<FoundKnowledge> findMembers(const KnowledgeFile& file, const TrackSet& tracks, const Solution& solution, const std::function<std::string(int)>& nameOf) {
+  const Finder finder(tracks, solution, nameOf);
+  FoundKnowledge found;
+  for (const KnowledgeFile::Plane& asked : file.planes) {
+    KnownPlane plane = asked.plane;
+    auto members = finder.all(asked.members, fmt::format("Plane \"{}\"", plane.name));
+    if (!members.ok()) return members.error();
+    plane.tracks = std::move(*members);
+    if (plane.tracks.size() < 3)
+      return invalidInput(fmt::format("Plane \"{}\" has {} tracks with a place; it needs three or more.", plane.name, plane.tracks.size()));
+    found.knowledge.planes.push_back(std::move(plane));
+  }
+  found.knowledge.angles = file.angles;
+  if (const Status fine = found.knowledge.check(); !fine.ok()) return fine.error();
+  if (const Status scene = findScene(file, finder, found.scene); !scene.ok()) return scene.error();
+  return found;
+}
+
+}  // namespace dusky
