@@ -181,7 +181,10 @@ void printKnowledge(const SolvedKnowledge& known) {
     fmt::print("plane    {}: {} tracks, {:.3f} px with what is known, {:.3f} without; ± {:.2g}°\n", plane.name, plane.tracks.size(), plane.rms_px_with,
                plane.rms_px_without, plane.sigma_normal_rad * 180 / M_PI);
     if (!plane.undetermined.empty()) fmt::print("         undetermined: {}\n", plane.undetermined);
-    for (const auto& d : plane.disagree) fmt::print("         track {} disagrees: {:.1f} standard deviations off\n", d.track, d.sigmas);
+    constexpr std::size_t kNamed = 5;
+    for (std::size_t i = 0; i < std::min(kNamed, plane.disagree.size()); ++i)
+      fmt::print("         track {} disagrees: {:.1f} standard deviations off\n", plane.disagree[i].track, plane.disagree[i].sigmas);
+    if (plane.disagree.size() > kNamed) fmt::print("         and {} more: see \"disagree\" in the report\n", plane.disagree.size() - kNamed);
   }
   for (const SolvedAngle& angle : known.angles) {
     if (!angle.asked) continue;

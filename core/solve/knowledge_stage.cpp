@@ -160,8 +160,8 @@ std::optional<Similarity> worldBefore(const Solution& with, const Solution& with
   return fit.ok() ? std::optional(*fit) : std::nullopt;
 }
 
-/// Points that stood farther off the plane, without it, than chance says.
-std::vector<SolvedPlane::Disagreement> disagreeing(const SolvedPlane& plane, const Solution& without, const Similarity& before_from_now) {
+/// Points that stood farther off the plane, without it, than chance and its own deviation (solve's units) say.
+std::vector<SolvedPlane::Disagreement> disagreeing(const SolvedPlane& plane, double sigma_plane, const Solution& without, const Similarity& before_from_now) {
   constexpr double kChance = 4;
   const Vec3 normal = before_from_now.rotation * plane.normal;
   const double offset = normal.dot(before_from_now * Vec3(plane.offset * plane.normal));
@@ -169,7 +169,7 @@ std::vector<SolvedPlane::Disagreement> disagreeing(const SolvedPlane& plane, con
   for (const int id : plane.tracks) {
     const SolvedTrack* track = without.find(id);
     if (!track || !track->covariance.allFinite()) continue;
-    const double sigma = std::sqrt(std::max(0.0, normal.dot(track->covariance * normal)));
+    const double sigma = std::sqrt(std::max(0.0, normal.dot(track->covariance * normal)) + sigma_plane * sigma_plane);
     const double sigmas = std::abs(normal.dot(track->point) - offset) / std::max(sigma, 1e-12);
     if (sigmas > kChance) all.push_back({id, sigmas});
   }
@@ -177,7 +177,7 @@ std::vector<SolvedPlane::Disagreement> disagreeing(const SolvedPlane& plane, con
   return all;
 }
 
-void tellPlane(SolvedPlane& plane, const Solution& with, const Solution& without, const std::optional<Similarity>& before_from_now) {
+void tellPlane(SolvedPlane& plane, double sigma_plane, const Solution& with, const Solution& without, const std::optional<Similarity>& before_from_now) {
   constexpr double kHardly = 15 * kDegree;
   double sum = 0;
   int count = 0;
@@ -187,7 +187,7 @@ void tellPlane(SolvedPlane& plane, const Solution& with, const Solution& without
   }
   plane.rms = count > 0 ? std::sqrt(sum / count) : kUnknown;
   plane.rms_px_with = errorsOf(plane, with), plane.rms_px_without = errorsOf(plane, without);
-  if (before_from_now) plane.disagree = disagreeing(plane, without, *before_from_now);
+  if (before_from_now) plane.disagree = disagreeing(plane, sigma_plane, without, *before_from_now);
   if (!(plane.sigma_normal_rad < kHardly)) plane.undetermined = "its tracks hardly tell how it tilts: they lie near a line, or too far away for their parallax";
 }
 
@@ -263,7 +263,7 @@ Result<SolutionPtr> solveWithKnowledge(const TrackSet& tracks, const SolveOption
     SolvedPlane& plane = known.planes[k];
     const SolvedPlane& found = solution->knowledge.planes[k];
     plane.normal = found.normal, plane.offset = found.offset, plane.sigma_normal_rad = found.sigma_normal_rad, plane.sigma_offset = found.sigma_offset;
-    if (!plane.name.empty()) tellPlane(plane, *solution, *plain, before);
+    if (!plane.name.empty()) tellPlane(plane, knowledge.find(plane.name)->sigma / scene_scale, *solution, *plain, before);
   }
   for (SolvedAngle& angle : known.angles) {
     const Vec3 &a = known.planes[static_cast<std::size_t>(angle.a)].normal, &b = known.planes[static_cast<std::size_t>(angle.b)].normal;
