@@ -11,6 +11,7 @@
 namespace dusky {
 namespace {
 
+constexpr double kWrongKnowledge_sigmas = 6;
 constexpr double kStandsOut = 1.6;  // times the median frame's error
 constexpr std::size_t kMostTracks = 12;
 
@@ -173,6 +174,30 @@ void findPatterns(const Evidence& evidence, Verdict& verdict) {
   }
 }
 
+/// What is said of the set and costs the sightings more than what is true would.
+void findWrongKnowledge(const SolvedKnowledge& known, Verdict& verdict) {
+  static constexpr double kMost = 50;
+  const auto add = [&verdict](double sigmas, std::string sentence) {
+    verdict.causes.push_back({"knowledge", std::nullopt, std::move(sentence), std::min(kMost, sigmas / kWrongKnowledge_sigmas)});
+  };
+  for (const SolvedAngle& angle : known.angles) {
+    if (!(angle.asked && angle.cost_sigmas > kWrongKnowledge_sigmas)) continue;
+    add(angle.cost_sigmas,
+        fmt::format(
+            "Planes \"{}\" and \"{}\" do not stand as is said: the footage speaks against their angle by {:.0f} standard deviations. Without it they stand "
+            "at {:.1f}°.",
+            known.planes[static_cast<std::size_t>(angle.a)].name, known.planes[static_cast<std::size_t>(angle.b)].name, angle.cost_sigmas,
+            angle.without_rad * 180 / M_PI));
+  }
+  if (!(known.cost_sigmas > kWrongKnowledge_sigmas)) return;
+  const auto worst =
+      std::max_element(known.planes.begin(), known.planes.end(), [](const auto& a, const auto& b) { return a.disagree.size() < b.disagree.size(); });
+  add(known.cost_sigmas,
+      fmt::format("What is said of the set does not agree with the footage, by {:.0f} standard deviations{}. Let go of those, loosen it, or switch it off.",
+                  known.cost_sigmas,
+                  worst->disagree.empty() ? "" : fmt::format(": {} tracks do not lie in plane \"{}\"", worst->disagree.size(), worst->name)));
+}
+
 void findCauses(const Solution& solution, Verdict& verdict) {
   const Evidence& evidence = solution.evidence;
   const auto add = [&](std::string_view what, double significance, std::string sentence, std::optional<FrameRange> frames = {}) {
@@ -207,6 +232,7 @@ void findCauses(const Solution& solution, Verdict& verdict) {
             "lens.",
             100 * share));
   findPatterns(evidence, verdict);
+  findWrongKnowledge(solution.knowledge, verdict);
   if (evidence.scale_sigma_share > kCheckLink)
     add("scale break", std::min(evidence.scale_sigma_share / kCheckLink, 10.0),
         fmt::format("About frame {} hardly any track says how large what comes before is beside what comes after: the camera stands, or too little parallax is "

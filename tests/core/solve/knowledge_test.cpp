@@ -6,6 +6,7 @@
 
 #include "core/geometry/align.h"
 #include "core/project/result_codec.h"
+#include "core/review/verdict.h"
 #include "core/solve/knowledge_stage.h"
 #include "tests/support/judge_by_truth.h"
 
@@ -130,6 +131,12 @@ TEST(KnowledgeInTheSolve, WhatIsWrongCostsAndWhatIsTrueDoesNot) {
   EXPECT_GT((*bent)->knowledge.angles[0].cost_sigmas, 8) << "it is six degrees off";
   EXPECT_GT((*bent)->knowledge.cost_sigmas, 4);
   EXPECT_GT(wrong.slip(**bent), wrong.slip(**flat));
+  const auto told = [](const Solution& solution) {
+    const auto causes = judgeSolution(solution).causes;
+    return std::any_of(causes.begin(), causes.end(), [](const Cause& cause) { return cause.what == "knowledge"; });
+  };
+  EXPECT_TRUE(told(**bent)) << "the verdict says so";
+  EXPECT_FALSE(told(**fine));
 }
 
 TEST(KnowledgeInTheSolve, AMemberThatIsNotOnTheWallIsNamedFirst) {
