@@ -24,14 +24,14 @@ QString foundText(const SolutionPtr& solution, const KnownPlane& plane) {
   const auto& planes = solution->knowledge.planes;
   const auto found = std::find_if(planes.begin(), planes.end(), [&plane](const SolvedPlane& p) { return p.name == plane.name; });
   if (found == planes.end()) return {};
-  QString line = QObject::tr("%1 px, without %2 · ± %3°")
+  QString line = QObject::tr("%1 px (%2 without), ± %3°")
                      .arg(found->rms_px_with, 0, 'f', 2)
                      .arg(found->rms_px_without, 0, 'f', 2)
                      .arg(found->sigma_normal_rad * 180 / std::numbers::pi, 0, 'g', 2);
   if (!found->undetermined.empty()) line += QObject::tr("\nundetermined: %1").arg(text(found->undetermined));
   if (!found->disagree.empty()) {
     const auto& worst = found->disagree.front();
-    line += QObject::tr("\n%1 disagree, track %2 by %3 deviations").arg(found->disagree.size()).arg(worst.track).arg(worst.sigmas, 0, 'f', 0);
+    line += QObject::tr("\n%1 tracks disagree, %2 by %3 σ").arg(found->disagree.size()).arg(worst.track).arg(worst.sigmas, 0, 'f', 0);
   }
   return line;
 }
@@ -41,7 +41,7 @@ QString foundText(const SolutionPtr& solution, const KnownAngle& angle) {
   const SolvedKnowledge& known = solution->knowledge;
   for (const SolvedAngle& a : known.angles) {
     if (!a.asked || known.planes[static_cast<std::size_t>(a.a)].name != angle.a || known.planes[static_cast<std::size_t>(a.b)].name != angle.b) continue;
-    return QObject::tr("%1°, without %2° · costs %3 deviations")
+    return QObject::tr("%1° (%2° without), %3 σ")
         .arg(a.found_rad * 180 / std::numbers::pi, 0, 'f', 2)
         .arg(a.without_rad * 180 / std::numbers::pi, 0, 'f', 2)
         .arg(a.cost_sigmas, 0, 'f', 1);
@@ -82,13 +82,14 @@ class KnowledgeRows : public QWidget {
 
   void addPlane(std::size_t k, const QString& found) {
     const KnownPlane& plane = shown_.planes[k];
-    const QString facing = plane.facing == PlaneFacing::Free ? QString() : tr(", %1").arg(words(describe(plane.facing)));
-    auto* members = new QPushButton(tr("%1 tracks").arg(plane.tracks.size()));
+    const QString facing = plane.facing == PlaneFacing::Free ? tr("flat") : words(describe(plane.facing));
+    auto* members = new QPushButton(QString::number(plane.tracks.size()));
+    members->setFixedWidth(44);
     members->setProperty("role", "small");
-    members->setToolTip(tr("Selects them."));
+    members->setToolTip(tr("Its %1 tracks: click to select them.").arg(plane.tracks.size()));
     connect(members, &QPushButton::clicked, this, [this, ids = plane.tracks] { session_.selection.pick(ids, Selection::Mode::Replace); });
     addRow(
-        tr("%1: a plane%2").arg(text(plane.name), facing), plane.on, members, found,
+        tr("%1: %2").arg(text(plane.name), facing), plane.on, members, found,
         [this, k](bool on) {
           Knowledge changed = known();
           changed.planes[k].on = on;
@@ -128,7 +129,8 @@ class KnowledgeRows : public QWidget {
     const int row = grid_->rowCount();
     auto* box = new QCheckBox(says);
     box->setChecked(on);
-    box->setToolTip(tr("Whether the next solve takes it in."));
+    box->setToolTip(tr("%1. Whether the next solve takes it in.").arg(says));
+    box->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);  // a long name does not widen the steps
     box->setObjectName("known " + says);
     connect(box, &QCheckBox::toggled, this, switched);
     auto* cross = new QToolButton;
@@ -144,6 +146,7 @@ class KnowledgeRows : public QWidget {
     auto* line = new QLabel(found);
     line->setProperty("role", "quiet");
     line->setWordWrap(true);
+    line->setMinimumWidth(1);
     line->setContentsMargins(22, 0, 0, 2);
     grid_->addWidget(line, row + 1, 0, 1, 3);
   }

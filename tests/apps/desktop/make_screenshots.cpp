@@ -384,6 +384,14 @@ int main(int argc, char** argv) {
     if (QString(argv[2]) == "scene") {
       s.jobs.runSolve();
       waitForJobs(window);
+      if (argc > 3) {
+        window.useKnowledgeFile(argv[3]);
+        s.jobs.runSolve();
+        waitForJobs(window);
+        window.steps().openStep(Step::Scene);
+        shoot(window, "known");
+        return 0;
+      }
       shootScene(window);
       return 0;
     }

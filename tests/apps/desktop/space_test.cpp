@@ -245,7 +245,7 @@ TEST_F(SpaceTest, KnowledgeOfTheSetIsTakenFromAFileShownAndSwitchedOff) {
   ASSERT_EQ(session().model.solution()->knowledge.planes.size(), 1u);
   EXPECT_NE(session().model.solution(), before);
   QTest::qWait(30);
-  auto* row = window->findChild<QCheckBox*>("known quay: a plane");
+  auto* row = window->findChild<QCheckBox*>("known quay: flat");
   ASSERT_TRUE(row && row->isChecked());
   window->steps().ensureWidgetVisible(row);
   QTest::qWait(30);
@@ -256,7 +256,7 @@ TEST_F(SpaceTest, KnowledgeOfTheSetIsTakenFromAFileShownAndSwitchedOff) {
   EXPECT_TRUE(session().model.solution()->knowledge.empty()) << "off, the solve from before is there at once";
   EXPECT_EQ(session().model.solution()->rms_px, before->rms_px);
   EXPECT_EQ(session().model.solution()->frames.back().pose.centre, before->frames.back().pose.centre) << "to the last digit";
-  ASSERT_TRUE(click(*window, "forget quay: a plane"));
+  ASSERT_TRUE(click(*window, "forget quay: flat"));
   EXPECT_TRUE(document().picks.knowledge.planes.empty());
   session().model.undo();
   EXPECT_EQ(document().picks.knowledge.planes.size(), 1u);
