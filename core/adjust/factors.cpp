@@ -71,7 +71,6 @@ void pointOnPlane(const Bundle& bundle, const PointOnPlane& member, const Visit&
   const double root = std::sqrt(member.weight);
   FactorRow row(root * (plane.normal.dot(p) - plane.offset));
   for (int k = 0; k < 3; ++k) row.add(UnknownOf::Point, member.point, k, root * plane.normal[k]);
-  // The normal tilts about the foot of the world's origin on the plane: offset and tilt then hardly pull at each other.
   addTilt(row, bundle, member.plane, p, root);
   if (plane.free_offset) row.add(UnknownOf::Plane, member.plane, plane.unknowns() - 1, -root);
   visit(row);

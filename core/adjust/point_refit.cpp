@@ -59,7 +59,8 @@ bool ReducedSystem::refitPoint(int point, Vec3& place, std::span<const FactorRow
 void ReducedSystem::refitPoints(std::vector<Vec3>& points) {
   constexpr int kRounds = 2;
   model_.refresh();
-  const auto beliefs = pointFactors();  // of the cameras and planes as they stand now
+  // With the cameras and planes as they stand now.
+  const auto beliefs = bundle_.members.empty() ? std::vector<std::vector<FactorRow>>() : byPoint(factorsNow());
   parallelFor(
       static_cast<int>(points.size()),
       [&](int j) {

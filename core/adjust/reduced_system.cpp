@@ -101,9 +101,8 @@ ReducedSystem::Mat27 ReducedSystem::byCamera(int observation) const {
 
 void ReducedSystem::linearise() {
   model_.refresh();
-  factors_.clear();
-  forEachFactor(bundle_, options_, model_, [this](const FactorRow& row) { factors_.push_back(row); });
-  point_factors_ = pointFactors();
+  factors_ = factorsNow();
+  point_factors_ = byPoint(factors_);
   const int columns = model_.sharedColumns();
   parallelFor(
       static_cast<int>(rows_.size()),
@@ -115,13 +114,19 @@ void ReducedSystem::linearise() {
       256);
 }
 
-std::vector<std::vector<FactorRow>> ReducedSystem::pointFactors() const {
+std::vector<FactorRow> ReducedSystem::factorsNow() const {
+  std::vector<FactorRow> factors;
+  forEachFactor(bundle_, options_, model_, [&factors](const FactorRow& row) { factors.push_back(row); });
+  return factors;
+}
+
+std::vector<std::vector<FactorRow>> ReducedSystem::byPoint(const std::vector<FactorRow>& factors) const {
   if (bundle_.members.empty()) return {};
-  std::vector<std::vector<FactorRow>> by_point(bundle_.points.size());
-  forEachFactor(bundle_, options_, model_, [&by_point](const FactorRow& row) {
-    if (const auto point = row.point()) by_point[static_cast<std::size_t>(*point)].push_back(row);
-  });
-  return by_point;
+  std::vector<std::vector<FactorRow>> rows(bundle_.points.size());
+  for (const FactorRow& row : factors) {
+    if (const auto point = row.point()) rows[static_cast<std::size_t>(*point)].push_back(row);
+  }
+  return rows;
 }
 
 void ReducedSystem::eliminatePoint(Group& group, int index, double damping) {

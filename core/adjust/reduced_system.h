@@ -110,8 +110,10 @@ class ReducedSystem {
     Eigen::Map<const Rows> all() const { return {sum.data(), 4 * fours, 4 * fours}; }
   };
   OwnProducts ownProducts(int camera) const;
-  /// What is believed of points, as the bundle stands; empty: nothing of any.
-  std::vector<std::vector<FactorRow>> pointFactors() const;
+  /// All that is believed, as the bundle stands.
+  std::vector<FactorRow> factorsNow() const;
+  /// What of it is said of points, by point; empty: nothing of any.
+  std::vector<std::vector<FactorRow>> byPoint(const std::vector<FactorRow>& factors) const;
   std::span<const FactorRow> factorsOf(int point) const {
     return point_factors_.empty() ? std::span<const FactorRow>() : point_factors_[static_cast<std::size_t>(point)];
   }

@@ -21,10 +21,10 @@ constexpr double kDegree = std::numbers::pi / 180;
 
 std::string quoted(const std::string& name) { return fmt::format("\"{}\"", name); }
 
-/// The planes of a knowledge as unknowns of a reconstruction, as the points lie now.
+/// The planes and angles of a knowledge as the points of a reconstruction lie now.
 class Setup {
  public:
-  Setup(SolveState& state, const Knowledge& knowledge, double scene_scale) : work_(state.work), knowledge_(knowledge), scene_scale_(scene_scale) {
+  Setup(const SolveState& state, const Knowledge& knowledge, double scene_scale) : work_(state.work), knowledge_(knowledge), scene_scale_(scene_scale) {
     noise_px2_ = std::pow(std::isnan(state.spread_px) ? 0.3 : std::max(state.spread_px, 1e-3), 2);
     for (std::size_t t = 0; t < work_.tracks.size(); ++t) index_of_[work_.tracks[t].id] = static_cast<int>(t);
   }
@@ -61,9 +61,6 @@ class Setup {
     if (!fit) return invalidInput(fmt::format("Plane {}: its tracks lie on one line. Add one beside it.", quoted(plane.name)));
     solved.normal = fit->normal, solved.offset = fit->offset;
     solved.weight = weightOf(plane.sigma / scene_scale_, kExact * reachOf(points));
-    const int index = static_cast<int>(work_.set_planes.size());
-    work_.set_planes.push_back({solved.normal, solved.offset});
-    for (const int id : solved.tracks) work_.members.push_back({index_of_.at(id), index, solved.weight});
     out.planes.push_back(std::move(solved));
     return Done{};
   }
@@ -84,9 +81,8 @@ class Setup {
       if (out.planes[k].facing == PlaneFacing::Upright) upright.push_back(static_cast<int>(k));
     }
     if (level.size() + upright.size() < 2) return;  // one alone says nothing of the shape
-    Vec3 up = level.empty() ? crossOf(out.planes, upright) : out.planes[static_cast<std::size_t>(level[0])].normal;
+    const Vec3 up = level.empty() ? crossOf(out.planes, upright) : out.planes[static_cast<std::size_t>(level[0])].normal;
     const int index = static_cast<int>(out.planes.size());
-    work_.set_planes.push_back({.normal = up, .offset = 0, .free_normal = true, .free_offset = false});
     out.planes.push_back({.name = "", .normal = up});
     for (const int k : level) addAngle(k, index, 0, 0, false, out);
     for (const int k : upright) addAngle(k, index, 90 * kDegree, 0, false, out);
@@ -108,7 +104,6 @@ class Setup {
     const double now = out.planes[static_cast<std::size_t>(a)].normal.dot(out.planes[static_cast<std::size_t>(b)].normal);
     SolvedAngle angle{.a = a, .b = b, .cosine = std::copysign(std::cos(radians), now), .weight = weightOf(sigma, kExact), .exact = sigma == 0, .asked = asked};
     angle.without_rad = std::acos(std::min(1.0, std::abs(now)));
-    work_.angles.push_back({a, b, angle.cosine, angle.weight});
     out.angles.push_back(angle);
   }
 
@@ -117,7 +112,7 @@ class Setup {
     return static_cast<int>(found - out.planes.begin());
   }
 
-  Reconstruction& work_;
+  const Reconstruction& work_;
   const Knowledge& knowledge_;
   const double scene_scale_;
   double noise_px2_ = 0;
@@ -191,21 +186,30 @@ void tellPlane(SolvedPlane& plane, double sigma_plane, const Solution& with, con
   if (!(plane.sigma_normal_rad < kHardly)) plane.undetermined = "its tracks hardly tell how it tilts: they lie near a line, or too far away for their parallax";
 }
 
-/// Against the same sightings without any of it; and of each angle, against all the rest.
-void tellCosts(const SolveState& state, const SolveTask& task, const Solution& plain, SolvedKnowledge& known) {
-  const SolveState before = finalState(plain, task.tracks, task.options);
+/// What the sightings cost without any of it, and the variance that they show.
+struct Without {
+  double cost_px2, variance_px2;
+};
+Without costWithout(const SolveState& state, const SolveTask& task) {
+  const Bundle bundle = makeBundle(state.work).bundle;
   const BundleOptions options = finalOptions(state, task.options);
-  const Bundle without = makeBundle(before.work).bundle, with = makeBundle(state.work).bundle;
-  const double variance = correlatedVariance(without, finalOptions(before, task.options)), cost = bundleCost(with, options);
+  return {bundleCost(bundle, options), correlatedVariance(bundle, options)};
+}
+
+/// Against the same sightings without any of it; and of each angle, against all the rest.
+void tellCosts(const SolveState& state, const SolveTask& task, const Without& without, SolvedKnowledge& known) {
+  const BundleOptions options = finalOptions(state, task.options);
+  const Bundle with = makeBundle(state.work).bundle;
+  const double cost = bundleCost(with, options);
   double statements = static_cast<double>(with.members.size() + with.angles.size());
   for (const SetPlane& plane : with.set_planes) statements -= plane.unknowns();
-  if (statements > 0) known.cost_sigmas = ((cost - bundleCost(without, options)) / variance - statements) / std::sqrt(2 * statements);
+  if (statements > 0) known.cost_sigmas = ((cost - without.cost_px2) / without.variance_px2 - statements) / std::sqrt(2 * statements);
   for (std::size_t k = 0; k < known.angles.size(); ++k) {
     if (!known.angles[k].asked) continue;
     Bundle rest = with;
     rest.angles.erase(rest.angles.begin() + static_cast<std::ptrdiff_t>(k));
     const double alone = adjust(rest, options, task.progress).cost_after;
-    known.angles[k].cost_sigmas = std::sqrt(std::max(0.0, cost - alone) / variance);
+    known.angles[k].cost_sigmas = std::sqrt(std::max(0.0, cost - alone) / without.variance_px2);
   }
 }
 
@@ -251,8 +255,10 @@ Result<SolutionPtr> solveWithKnowledge(const TrackSet& tracks, const SolveOption
   const Stopwatch watch;
   const SolveTask task{tracks, options, progress};
   SolveState state = finalState(*plain, tracks, options);
+  const Without without = costWithout(state, task);
   SolvedKnowledge known;
   if (const Status made = Setup(state, knowledge, scene_scale).make(known); !made.ok()) return made.error();
+  takeKnowledge(known, state.work);
   adjustLooselyThenFirmly(state, task);
   if (progress.stopRequested()) return cancelled();
   auto result = concluded(std::move(state), task);
@@ -270,7 +276,7 @@ Result<SolutionPtr> solveWithKnowledge(const TrackSet& tracks, const SolveOption
     angle.found_rad = std::acos(std::min(1.0, std::abs(a.dot(b))));
   }
   if (const Status hold = refuseClashes(known); !hold.ok()) return hold.error();
-  tellCosts(result->state, task, *plain, known);
+  tellCosts(result->state, task, without, known);
   known.rms_px_without = plain->rms_px, known.holdout_px_without = plain->holdout_rms_px;
   solution->knowledge = std::move(known);
   solution->stretches = plain->stretches;

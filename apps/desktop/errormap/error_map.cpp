@@ -105,12 +105,13 @@ SolutionPtr ErrorMap::otherSolve() const {
 QString ErrorMap::headingNote() const {
   if (rows_.tracks.empty()) return {};
   if (!other_) return tr("%1 tracks").arg(rows_.tracks.size());
+  return tr("%1 less %2 · warm: larger errors, cool: smaller").arg(nameOfCompared(false), nameOfCompared(true));
+}
+
+QString ErrorMap::nameOfCompared(bool other) const {
   const Jobs::Comparison& compared = session_.jobs.compared();
-  const bool first = other_ == compared.first->solution;
-  const LedgerMarks& marks = session_.model.document().ledger;
-  const auto named = [&marks](const RunResult& run) { return QString::fromStdString(marks.nameOf(run.run.id)); };
-  return tr("%1 less %2 · warm: larger errors, cool: smaller")
-      .arg(named(first ? *compared.second : *compared.first), named(first ? *compared.first : *compared.second));
+  const bool first = (other_ == compared.first->solution) == other;
+  return QString::fromStdString(session_.model.document().ledger.nameOf((first ? *compared.first : *compared.second).run.id));
 }
 
 void ErrorMap::fillGrid() {

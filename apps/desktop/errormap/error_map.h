@@ -72,6 +72,8 @@ class ErrorMap : public QWidget {
   // What there is to see.
   void refresh();
   SolutionPtr otherSolve() const;
+  /// Of the two that are compared: the one whose errors are taken off, or the one that is shown.
+  QString nameOfCompared(bool other) const;
   void fillGrid();
   void fillRow(int row);
   QRgb colorOf(ErrorGrid::Level level) const;

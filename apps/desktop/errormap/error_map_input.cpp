@@ -135,9 +135,7 @@ QString ErrorMap::differenceText(int row, int frame) const {
   const SolvedTrack* other = other_ ? other_->find(trackAt(row)) : nullptr;
   const TrackError* before = other ? errorAt(*other, frame) : nullptr;
   if (!before) return {};
-  const auto& first = *session_.jobs.compared().first;
-  const int run = other_ == first.solution ? first.run.id : session_.jobs.compared().second->run.id;
-  const QString name = QString::fromStdString(session_.model.document().ledger.nameOf(run));
+  const QString name = nameOfCompared(true);
   if (!before->used) return tr(", left out in %1").arg(name);
   const double more = *errorIn(row, frame) - before->error_px;
   return (more > 0 ? tr(", %1 px more than in %2") : tr(", %1 px less than in %2")).arg(pxText(std::abs(more)), name);

@@ -169,10 +169,14 @@ std::optional<QPointF> SpaceView::onScreen(const QVector4D& clip) const {
   return QPointF((clip.x() / clip.w() + 1) / 2 * static_cast<float>(width()), (1 - clip.y() / clip.w()) / 2 * static_cast<float>(height()));
 }
 
-std::optional<QPointF> SpaceView::placeOf(int track) const {
+const SpacePoint* SpaceView::pointOf(int track) const {
   const auto found = std::find(contents_.point_ids.begin(), contents_.point_ids.end(), track);
-  if (found == contents_.point_ids.end()) return std::nullopt;
-  return onScreen(matrix() * homogeneous(contents_.points[static_cast<std::size_t>(found - contents_.point_ids.begin())]));
+  return found != contents_.point_ids.end() ? &contents_.points[static_cast<std::size_t>(found - contents_.point_ids.begin())] : nullptr;
+}
+
+std::optional<QPointF> SpaceView::placeOf(int track) const {
+  const SpacePoint* point = pointOf(track);
+  return point ? onScreen(matrix() * homogeneous(*point)) : std::nullopt;
 }
 
 SceneSight SpaceView::sight() const {
@@ -216,11 +220,8 @@ SpaceView::RegionPick SpaceView::pickIn(const QPolygonF& region) const {
 /// The point under the pointer, or not far from it; else what is looked at.
 QVector3D SpaceView::pivotAt(const QPointF& place) const {
   constexpr double kNear_px = 40;
-  const int track = nearest(place, kNear_px);
-  const auto found = std::find(contents_.point_ids.begin(), contents_.point_ids.end(), track);
-  if (track == 0 || found == contents_.point_ids.end()) return eye_.target;
-  const SpacePoint& point = contents_.points[static_cast<std::size_t>(found - contents_.point_ids.begin())];
-  return {point.x, point.y, point.z};
+  const SpacePoint* point = pointOf(nearest(place, kNear_px));
+  return point ? QVector3D(point->x, point->y, point->z) : eye_.target;
 }
 
 int SpaceView::nearest(const QPointF& place, double reach) const {

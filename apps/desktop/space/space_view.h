@@ -93,6 +93,8 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   QMatrix4x4 matrix() const;
   std::optional<QPointF> onScreen(const QVector4D& clip) const;
   SceneSight sight() const;
+  /// Of a track, where it is shown; nullptr else.
+  const SpacePoint* pointOf(int track) const;
   RegionPick pickIn(const QPolygonF& region) const;
   /// Track of the point nearest to a place, within so many px; 0: none.
   int nearest(const QPointF& place, double reach = 8) const;

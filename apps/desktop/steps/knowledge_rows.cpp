@@ -72,9 +72,7 @@ class KnowledgeRows : public QWidget {
     clearLayout(*grid_);
     setVisible(!shown_.planes.empty());
     if (shown_.planes.empty()) return;
-    auto* head = new QLabel(tr("Known of the set, taken in by the solve"));
-    head->setProperty("role", "quiet");
-    grid_->addWidget(head, 0, 0, 1, 3);
+    grid_->addWidget(quietLabel(tr("Known of the set, taken in by the solve")), 0, 0, 1, 3);
     const SolutionPtr solution = session_.model.partial() ? nullptr : session_.model.solution();
     for (std::size_t k = 0; k < shown_.planes.size(); ++k) addPlane(k, foundText(solution, shown_.planes[k]));
     for (std::size_t k = 0; k < shown_.angles.size(); ++k) addAngle(k, foundText(solution, shown_.angles[k]));
@@ -133,19 +131,14 @@ class KnowledgeRows : public QWidget {
     box->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);  // a long name does not widen the steps
     box->setObjectName("known " + says);
     connect(box, &QCheckBox::toggled, this, switched);
-    auto* cross = new QToolButton;
-    cross->setIcon(icon("close"));
-    cross->setIconSize({12, 12});
+    auto* cross = crossButton(tr("Takes this statement away."));
     cross->setObjectName("forget " + says);
-    cross->setToolTip(tr("Takes this statement away."));
     connect(cross, &QToolButton::clicked, this, removed);
     grid_->addWidget(box, row, 0, 1, more ? 1 : 2);
     if (more) grid_->addWidget(more, row, 1);
     grid_->addWidget(cross, row, 2);
     if (found.isEmpty()) return;
-    auto* line = new QLabel(found);
-    line->setProperty("role", "quiet");
-    line->setWordWrap(true);
+    auto* line = quietLabel(found);
     line->setMinimumWidth(1);
     line->setContentsMargins(22, 0, 0, 2);
     grid_->addWidget(line, row + 1, 0, 1, 3);

@@ -79,11 +79,8 @@ class ObjectRows : public QWidget {
     auto* turn = numberOfObject(session_, object.id, &TestObject::turn_deg, tr("Turned about its upright axis, degrees."))->range(-360, 360, 0, 5, "°");
     turn->setFixedWidth(66);
     turn->setObjectName(QString("turn of object %1").arg(object.id));
-    auto* cross = new QToolButton;
-    cross->setIcon(icon("close"));
-    cross->setIconSize({12, 12});
+    auto* cross = crossButton(tr("Takes this one away."));
     cross->setObjectName(QString("remove object %1").arg(object.id));
-    cross->setToolTip(tr("Takes this one away."));
     connect(cross, &QToolButton::clicked, this, [this, id = object.id] { session_.model.run(removeObject(session_.model.document(), id)); });
     grid_->addWidget(name, row, 0);
     grid_->addWidget(size, row, 1);

@@ -25,10 +25,7 @@ class PickRow : public QWidget {
     auto* text = new QLabel;
     text->setProperty("role", "quiet");
     text->setWordWrap(true);
-    auto* cross = new QToolButton;
-    cross->setIcon(icon("close"));
-    cross->setIconSize({12, 12});
-    cross->setToolTip(QObject::tr("Takes this pick back; it is guessed again."));
+    auto* cross = crossButton(QObject::tr("Takes this pick back; it is guessed again."));
     auto* grid = new QGridLayout(this);
     grid->setContentsMargins(0, 0, 0, 0);
     grid->setVerticalSpacing(2);

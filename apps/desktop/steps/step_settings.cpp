@@ -8,10 +8,12 @@
 #include <QPushButton>
 #include <QSignalBlocker>
 #include <QSpinBox>
+#include <QToolButton>
 #include <QVBoxLayout>
 #include <filesystem>
 #include <map>
 
+#include "apps/desktop/paint/theme.h"
 #include "apps/desktop/steps/fields.h"
 #include "apps/desktop/steps/settings_body.h"
 #include "core/project/edits.h"
@@ -63,6 +65,14 @@ QString stopReasons(const TrackSet& tracks) {
   return lines.join("\n");
 }
 }  // namespace
+
+QToolButton* crossButton(const QString& tip) {
+  auto* cross = new QToolButton;
+  cross->setIcon(icon("close"));
+  cross->setIconSize({12, 12});
+  cross->setToolTip(tip);
+  return cross;
+}
 
 QLabel* quietLabel(const QString& text) {
   auto* label = new QLabel(text);

@@ -6,6 +6,7 @@
 
 class QGridLayout;
 class QLabel;
+class QToolButton;
 
 namespace dusky::desktop {
 
@@ -34,6 +35,8 @@ QWidget* deliverSettings(Session& session);
 void addField(QGridLayout& grid, const QString& label, QWidget* field, const QString& tip);
 /// A wrapped text that stands back.
 QLabel* quietLabel(const QString& text);
+/// A small cross that takes something away.
+QToolButton* crossButton(const QString& tip);
 /// Leaves out what the mattes in this folder show; an empty folder: none.
 void useMattes(Session& session, const QString& folder);
 }  // namespace dusky::desktop
