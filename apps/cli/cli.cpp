@@ -46,6 +46,7 @@ int run(int argc, const char* const* argv, std::stop_token stop) {
       "  moth solve FOOTAGE -o DIR         footage in, camera and points out\n"
       "  moth sweep PROJECT --parameter P  what the footage tells about a scalar\n"
       "  moth prune PROJECT --auto         bad tracks out of a solve, by rules or by itself\n"
+      "  moth scene PROJECT                how the world is placed, and what known distances and a survey say of it\n"
       "  moth review PROJECT -o FILE.mp4   a movie of the plate with what the camera says of it\n"
       "  moth runs PROJECT                 every solve of a project, and what it came to\n"
       "  moth compare REPORT TRUTH         how far a solve is from a known truth\n\n"
@@ -75,6 +76,7 @@ int run(int argc, const char* const* argv, std::stop_token stop) {
   addRuns(app, code);
   addPrune(app, stop, code);
   addReview(app, stop, code);
+  addScene(app, code);
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& problem) {

@@ -31,5 +31,6 @@ void addFrames(CLI::App& app, std::stop_token stop, int& code);
 void addCompare(CLI::App& app, int& code);
 void addInfo(CLI::App& app, int& code);
 void addRuns(CLI::App& app, int& code);
+void addScene(CLI::App& app, int& code);
 
 }  // namespace dusky::cli

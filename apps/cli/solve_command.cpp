@@ -7,12 +7,11 @@
 #include "apps/cli/footage_arguments.h"
 #include "apps/cli/project_output.h"
 #include "core/base/atomic_file.h"
-#include "core/knowledge/knowledge_file.h"
 #include "core/lens/lens_file.h"
-#include "core/project/edits.h"
-#include "core/scene/knowledge_members.h"
 #include "core/pipeline/advice_step.h"
+#include "core/pipeline/knowledge_step.h"
 #include "core/pipeline/workspace.h"
+#include "core/review/knowledge_words.h"
 #include "core/review/verdict.h"
 
 namespace dusky::cli {
@@ -157,44 +156,23 @@ void printFocal(const Solution& s) {
   fmt::print("focal    zoom, {:.1f} to {:.1f} px\n", least, most);
 }
 
-/// Before anything is tracked, so that a wrong file is told at once.
-Result<std::optional<KnowledgeFile>> readKnowledge(const Arguments& a) {
-  if (a.knowledge_file.empty()) return std::optional<KnowledgeFile>();
-  const auto text = readFile(a.knowledge_file);
-  if (!text.ok()) return text.error();
-  auto read = knowledgeFromJson(*text);
-  if (!read.ok()) return Error{read.error().kind, fmt::format("--knowledge {}: {}", a.knowledge_file, read.error().message)};
-  return std::optional(std::move(*read));
-}
-
 /// Finds what the file speaks of in the solve that is there, and solves again with it where it shapes the solve.
 Status knowNow(Workspace& workspace, const KnowledgeFile& file, const Progress& progress) {
-  const auto found = findMembers(file, *workspace.tracks(), *workspace.solution(), [&workspace](int id) { return workspace.nameOf(id); });
-  if (!found.ok()) return Error{found.error().kind, fmt::format("--knowledge: {}", found.error().message)};
-  if (const Status taken = workspace.run(useKnowledge(workspace.document(), *found)); !taken.ok()) return taken;
-  return found->knowledge.says() ? solveNow(workspace, progress) : Status(Done{});
+  auto edit = editFor(workspace, file);
+  if (!edit.ok()) return Error{edit.error().kind, fmt::format("--knowledge: {}", edit.error().message)};
+  if (const Status taken = workspace.run(std::move(*edit)); !taken.ok()) return taken;
+  return workspace.document().picks.knowledge.says() ? solveNow(workspace, progress) : Status(Done{});
 }
 
-void printKnowledge(const SolvedKnowledge& known) {
-  for (const SolvedPlane& plane : known.planes) {
-    if (plane.name.empty()) continue;
-    fmt::print("plane    {}: {} tracks, {:.3f} px with what is known, {:.3f} without; ± {:.2g}°\n", plane.name, plane.tracks.size(), plane.rms_px_with,
-               plane.rms_px_without, plane.sigma_normal_rad * 180 / M_PI);
-    if (!plane.undetermined.empty()) fmt::print("         undetermined: {}\n", plane.undetermined);
-    constexpr std::size_t kNamed = 5;
-    for (std::size_t i = 0; i < std::min(kNamed, plane.disagree.size()); ++i)
-      fmt::print("         track {} disagrees: {:.1f} standard deviations off\n", plane.disagree[i].track, plane.disagree[i].sigmas);
-    if (plane.disagree.size() > kNamed) fmt::print("         and {} more: see \"disagree\" in the report\n", plane.disagree.size() - kNamed);
+void printKnowledge(const SolvedKnowledge& solved, const Knowledge& knowledge, std::string_view unit) {
+  for (const StatementRef& ref : statementsOf(knowledge)) {
+    std::string found = foundInWords(solved, knowledge, ref, unit);
+    for (std::size_t at = 0; (at = found.find('\n', at)) != std::string::npos; at += 10) found.replace(at, 1, "\n         ");
+    if (isOn(knowledge, ref)) fmt::print("known    {}\n         {}\n", inWords(knowledge, ref, unit), found);
   }
-  for (const SolvedAngle& angle : known.angles) {
-    if (!angle.asked) continue;
-    fmt::print("angle    {} – {}: {:.2f}°, without what is known {:.2f}°; costs {:.1f} standard deviations\n",
-               known.planes[static_cast<std::size_t>(angle.a)].name, known.planes[static_cast<std::size_t>(angle.b)].name, angle.found_rad * 180 / M_PI,
-               angle.without_rad * 180 / M_PI, angle.cost_sigmas);
-  }
-  if (!known.empty())
-    fmt::print("known    RMS {:.3f} px without it, holdout {:.3f} px; it costs {:.1f} standard deviations more than true statements would\n",
-               known.rms_px_without, known.holdout_px_without, known.cost_sigmas);
+  if (!solved.empty())
+    fmt::print("known    RMS {:.3f} px without all of it, holdout {:.3f} px; it costs {:.1f} standard deviations more than true statements would\n",
+               solved.rms_px_without, solved.holdout_px_without, solved.cost_sigmas);
 }
 
 /// Rounds of pruning for as long as they help; what came of it is taken over. In words.
@@ -217,7 +195,7 @@ void printResult(const Workspace& workspace, const std::vector<Advice>& advice, 
   printFocal(s);
   fmt::print("lens     {}, ± {:.2f} px over the picture\n", describe(s.lens().model), s.cameras.front().lens_sigma_px);
   fmt::print("motion   {}: {}\n", describe(s.motion), s.whyMotion());
-  printKnowledge(s.knowledge);
+  printKnowledge(s.knowledge, workspace.document().picks.knowledge, workspace.scene().ok() ? workspace.scene()->unit() : "units");
   const Verdict& verdict = *workspace.verdict();
   fmt::print("verdict  {}: {}\n", describe(verdict.level), verdict.sentence);
   for (const Cause& cause : verdict.causes) {
@@ -255,15 +233,19 @@ int solve(const Arguments& a, std::stop_token stop) {
   Workspace workspace;
   if (const Status fine = checkOutputs(a); !fine.ok()) return failWith(fine.error());
   if (const Status ready = prepare(a, workspace); !ready.ok()) return failWith(ready.error());
-  const auto knowledge = readKnowledge(a);
-  if (!knowledge.ok()) return failWith(knowledge.error());
+  std::optional<KnowledgeFile> knowledge;
+  if (!a.knowledge_file.empty()) {  // before anything is tracked, so that a wrong file is told at once
+    auto read = readKnowledge(a.knowledge_file);
+    if (!read.ok()) return failWith(Error{read.error().kind, "--knowledge " + read.error().message});
+    knowledge = std::move(*read);
+  }
   const auto project = a.project.plan(workspace.document(), a.opened(), folder / (shotName(a.opened()) + ".moth"));
   if (!project.ok()) return failWith(project.error());
   if (const Status tracked = trackNow(workspace, progress.part(0, 0.6)); !tracked.ok()) return failWith(tracked.error());
-  const double solved_at = knowledge->has_value() ? 0.7 : a.prune ? 0.8 : 0.97, known_at = a.prune ? 0.8 : 0.97;
+  const double solved_at = knowledge ? 0.7 : a.prune ? 0.8 : 0.97, known_at = a.prune ? 0.8 : 0.97;
   if (const Status solved = solveNow(workspace, progress.part(0.6, solved_at)); !solved.ok()) return failWith(solved.error());
-  if (knowledge->has_value()) {
-    if (const Status known = knowNow(workspace, **knowledge, progress.part(solved_at, known_at)); !known.ok()) return failWith(known.error());
+  if (knowledge) {
+    if (const Status known = knowNow(workspace, *knowledge, progress.part(solved_at, known_at)); !known.ok()) return failWith(known.error());
   }
   std::string pruned;
   if (a.prune) {
@@ -326,7 +308,8 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
       ->check(CLI::IsMember(std::vector<std::string>(kMotions.begin(), kMotions.end())));
   command->add_option("--lens", a->lens, "auto: the simplest that the tracks bear out; none: no distortion; or a model")
       ->check(CLI::IsMember(std::vector<std::string>(kLenses.begin(), kLenses.end())));
-  command->add_option("--knowledge", a->knowledge_file, "What is known of the set (planes, angles, ground, a distance): a JSON file");
+  command->add_option("--knowledge", a->knowledge_file,
+                      "What is known of the set and the camera (planes, lines, angles, distances, ground): a JSON file; or a survey as CSV");
   command->add_option("--lens-file", a->lens_file, "A lens from a chart or an earlier shot (lens.json or report.json): locked");
   command->add_option("--value", a->values, "A lens parameter that is known: k1=-0.08 stands, k1=-0.08,0.01 is believed to ± 0.01; may be repeated");
   command->add_option("--release", a->releases, "Force a group of lens parameters: k2=off, \"principal point=on\"; may be repeated");

@@ -3,6 +3,7 @@
 #include <optional>
 #include <vector>
 
+#include "core/adjust/set_beliefs.h"
 #include "core/base/progress.h"
 #include "core/geometry/pose.h"
 #include "core/lens/lens.h"
@@ -39,31 +40,6 @@ struct CameraPlane {
   double weight = 0;            ///< px^2 per unit^2.
 };
 
-/// Points that lie in one plane, normal . p = offset, which is looked for together with the cameras.
-struct SetPlane {
-  Vec3 normal = Vec3::UnitY();  ///< Of length 1.
-  double offset = 0;
-  bool free_normal = true, free_offset = true;
-
-  /// Two tilts of the normal (tiltsOf), then the offset, as far as they are free.
-  int unknowns() const { return (free_normal ? 2 : 0) + (free_offset ? 1 : 0); }
-};
-/// The two ways a normal can tilt, of length 1 and square to it and each other.
-Eigen::Matrix<double, 3, 2> tiltsOf(const Vec3& normal);
-
-/// A belief that a point lies in such a plane: weight times the squared distance.
-struct PointOnPlane {
-  int point = 0, plane = 0;
-  double weight = 0;  ///< px^2 per unit^2.
-};
-
-/// A belief about the angle between the normals of two such planes: weight times its squared deviation; near 0 and 180 degrees they are parallel.
-struct PlaneAngle {
-  int a = 0, b = 0;
-  double cosine = 0;
-  double weight = 0;  ///< px^2 per rad^2.
-};
-
 /// Cameras, points and lenses, and what was seen.
 struct Bundle {
   std::vector<Pose> cameras;
@@ -80,9 +56,7 @@ struct Bundle {
   std::vector<BundleObservation> observations;  ///< Sorted by point.
   std::vector<CameraTie> ties;
   std::vector<CameraPlane> planes;
-  std::vector<SetPlane> set_planes;
-  std::vector<PointOnPlane> members;  ///< Of points with sightings, none of them a direction.
-  std::vector<PlaneAngle> angles;
+  SetBeliefs set;                  ///< Of points with sightings, none of them a direction; of cameras that have places of their own.
   std::vector<std::uint8_t> held;  ///< Of each camera: it stays as it is; empty: all may move.
 
   int lensOf(int camera) const { return lens_of.empty() ? 0 : lens_of[static_cast<std::size_t>(camera)]; }

@@ -6,16 +6,7 @@ namespace dusky {
 
 void BundleState::swapWith(Bundle& b) {
   cameras.swap(b.cameras), points.swap(b.points), lenses.swap(b.lenses), focal_px.swap(b.focal_px);
-  std::swap(readout, b.readout), std::swap(arm, b.arm), set_planes.swap(b.set_planes);
-}
-
-/// The plane of the step as it was linearised, (n + tilt) . p = offset + step, its normal brought to length 1 again.
-static void movePlane(SetPlane& plane, const Eigen::VectorXd& step) {
-  Vec3 normal = plane.normal;
-  if (plane.free_normal) normal += tiltsOf(plane.normal) * step.head<2>();
-  const double offset = plane.offset + (plane.free_offset ? step[plane.unknowns() - 1] : 0);
-  const double length = normal.norm();
-  plane.normal = normal / length, plane.offset = plane.free_offset ? offset / length : offset;
+  std::swap(readout, b.readout), std::swap(arm, b.arm), shapes.swap(b.set.shapes);
 }
 
 void BundleState::moveCameras(const ReducedSystem& system, const BundleOptions& options, const Eigen::VectorXd& step, const Eigen::VectorXd& shared,
@@ -38,7 +29,7 @@ void BundleState::moveCameras(const ReducedSystem& system, const BundleOptions& 
     for (std::size_t k = 0; k < index.size(); ++k) values[index[k]] += shared[system.sharedAt(static_cast<int>(l)) + static_cast<int>(k)];
     lenses[l].setParameters(values);
   }
-  for (std::size_t f = 0; f < set_planes.size(); ++f) movePlane(set_planes[f], shared.segment(system.planeAt(static_cast<int>(f)), set_planes[f].unknowns()));
+  for (std::size_t k = 0; k < shapes.size(); ++k) shapes[k] = movedBy(shapes[k], shared.segment(system.shapeAt(static_cast<int>(k)), unknownsOf(shapes[k])));
   if (options.free_readout) readout = std::clamp(readout + shared[system.readoutAt()], -1.0, 1.0);
 }
 

@@ -11,10 +11,10 @@ struct BundleState {
   std::vector<double> focal_px;
   double readout;
   std::optional<Vec3> arm;
-  std::vector<SetPlane> set_planes;
+  std::vector<SetShape> shapes;
 
   explicit BundleState(const Bundle& b)
-      : cameras(b.cameras), points(b.points), lenses(b.lenses), focal_px(b.focal_px), readout(b.readout), arm(b.arm), set_planes(b.set_planes) {}
+      : cameras(b.cameras), points(b.points), lenses(b.lenses), focal_px(b.focal_px), readout(b.readout), arm(b.arm), shapes(b.set.shapes) {}
   void swapWith(Bundle& b);
   /// All but the points by a step in the system's unknowns: the cameras' and the shared ones. A zoom's focal length changes by no more than `most_zoom`, of its
   /// logarithm.

@@ -2,6 +2,8 @@
 
 #include <cmath>
 
+#include "core/adjust/set_factors.h"
+
 namespace dusky {
 namespace {
 
@@ -58,46 +60,6 @@ void cameraOnPlane(const Bundle& bundle, const CameraPlane& plane, const Visit& 
   visit(row);
 }
 
-/// Slopes of something by a plane's normal, along the two ways it can tilt.
-void addTilt(FactorRow& row, const Bundle& bundle, int plane, const Vec3& by_normal, double root) {
-  if (!bundle.set_planes[plane].free_normal) return;
-  const auto tilts = tiltsOf(bundle.set_planes[plane].normal);
-  for (int k = 0; k < 2; ++k) row.add(UnknownOf::Plane, plane, k, root * tilts.col(k).dot(by_normal));
-}
-
-void pointOnPlane(const Bundle& bundle, const PointOnPlane& member, const Visit& visit) {
-  const SetPlane& plane = bundle.set_planes[member.plane];
-  const Vec3& p = bundle.points[member.point];
-  const double root = std::sqrt(member.weight);
-  FactorRow row(root * (plane.normal.dot(p) - plane.offset));
-  for (int k = 0; k < 3; ++k) row.add(UnknownOf::Point, member.point, k, root * plane.normal[k]);
-  addTilt(row, bundle, member.plane, p, root);
-  if (plane.free_offset) row.add(UnknownOf::Plane, member.plane, plane.unknowns() - 1, -root);
-  visit(row);
-}
-
-/// Between parallel ones the cosine has no slope: what of the one lies across the other is none, both ways.
-void angleBetween(const Bundle& bundle, const PlaneAngle& angle, const Visit& visit) {
-  constexpr double kAlong = 0.999;
-  const Vec3 &a = bundle.set_planes[angle.a].normal, &b = bundle.set_planes[angle.b].normal;
-  const double root = std::sqrt(angle.weight);
-  if (std::abs(angle.cosine) < kAlong) {
-    const double sine = std::sqrt(1 - angle.cosine * angle.cosine);
-    FactorRow row(root * (a.dot(b) - angle.cosine) / sine);
-    addTilt(row, bundle, angle.a, b, root / sine);
-    addTilt(row, bundle, angle.b, a, root / sine);
-    return visit(row);
-  }
-  const auto tilts = tiltsOf(a);
-  for (int k = 0; k < 2; ++k) {
-    const Vec3 across = tilts.col(k);
-    FactorRow row(root * across.dot(b));
-    addTilt(row, bundle, angle.b, across, root);
-    if (bundle.set_planes[angle.a].free_normal) row.add(UnknownOf::Plane, angle.a, k, -root * a.dot(b));
-    visit(row);
-  }
-}
-
 }  // namespace
 
 std::optional<int> FactorRow::point() const {
@@ -116,21 +78,12 @@ Vec3 FactorRow::byPoint() const {
   return by;
 }
 
-Eigen::Matrix<double, 3, 2> tiltsOf(const Vec3& normal) {
-  const Vec3 aside = std::abs(normal.x()) < 0.6 ? Vec3::UnitX() : std::abs(normal.y()) < 0.6 ? Vec3::UnitY() : Vec3::UnitZ();
-  Eigen::Matrix<double, 3, 2> tilts;
-  tilts.col(0) = normal.cross(aside).normalized();
-  tilts.col(1) = normal.cross(tilts.col(0));
-  return tilts;
-}
-
 void forEachFactor(const Bundle& bundle, const BundleOptions& options, const ObservationModel& model, const std::function<void(const FactorRow&)>& visit) {
   priors(bundle, options, model, visit);
   for (const CameraTie& one : bundle.ties) tie(bundle, one, visit);
   zoom(bundle, options, visit);
   for (const CameraPlane& one : bundle.planes) cameraOnPlane(bundle, one, visit);
-  for (const PointOnPlane& one : bundle.members) pointOnPlane(bundle, one, visit);
-  for (const PlaneAngle& one : bundle.angles) angleBetween(bundle, one, visit);
+  forEachSetFactor(bundle, visit);
 }
 
 double leapLoss(double deviation, double leap) { return deviation * deviation / (1 + deviation * deviation / (leap * leap)); }

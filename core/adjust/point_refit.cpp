@@ -14,7 +14,7 @@ constexpr double kFloor = 1e-12;  // what nothing holds stays where it is
 Vec3 ReducedSystem::movedPoint(int point, const Vec3& place, const Vec3& step) const {
   if (bundle_.isAtInfinity(point)) return (place + step).normalized();
   if (point_begin_[point] == point_begin_[point + 1]) return place;
-  if (!factorsOf(point).empty()) return place + step;  // along its plane
+  if (!factorsOf(point).empty()) return place + step;  // along its shape
   const Vec3& from = bundle_.cameras[bundle_.observations[point_begin_[point]].camera].centre;
   const Vec3 away = place - from;
   const double squared = away.squaredNorm();
@@ -59,13 +59,13 @@ bool ReducedSystem::refitPoint(int point, Vec3& place, std::span<const FactorRow
 void ReducedSystem::refitPoints(std::vector<Vec3>& points) {
   constexpr int kRounds = 2;
   model_.refresh();
-  // With the cameras and planes as they stand now.
-  const auto beliefs = bundle_.members.empty() ? std::vector<std::vector<FactorRow>>() : byPoint(factorsNow());
+  // With the cameras and shapes as they stand now.
+  const auto beliefs = bundle_.set.empty() ? std::vector<std::vector<FactorRow>>() : byPoint(factorsNow());
   parallelFor(
       static_cast<int>(points.size()),
       [&](int j) {
         const auto i = static_cast<std::size_t>(j);
-        if (!beliefs.empty() && !beliefs[i].empty()) {  // with its planes the place is as good as linear
+        if (!beliefs.empty() && !beliefs[i].empty()) {  // with its shapes the place is as good as linear
           (void)refitPoint(j, points[i], beliefs[i]);
           return;
         }

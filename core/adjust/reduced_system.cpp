@@ -25,7 +25,7 @@ ReducedSystem::ReducedSystem(const Bundle& bundle, const BundleOptions& options)
     : bundle_(bundle), options_(options), model_(bundle, options), order_(orderCameras(bundle)), block_(bundle.zooms() ? 7 : 6), matrix_(order_.first, block_) {
   assert(sortedByPoint(bundle));
   for (int l = 0; l < static_cast<int>(bundle.lenses.size()); ++l) shared_at_.push_back(shared_), shared_ += model_.freeCount(l);
-  for (const SetPlane& plane : bundle.set_planes) plane_at_.push_back(shared_), shared_ += plane.unknowns();
+  for (const SetShape& shape : bundle.set.shapes) shape_at_.push_back(shared_), shared_ += unknownsOf(shape);
   shared_ += model_.commonColumns();
   const int count = static_cast<int>(bundle.observations.size());
   of_camera_.resize(bundle.cameras.size());
@@ -121,7 +121,7 @@ std::vector<FactorRow> ReducedSystem::factorsNow() const {
 }
 
 std::vector<std::vector<FactorRow>> ReducedSystem::byPoint(const std::vector<FactorRow>& factors) const {
-  if (bundle_.members.empty()) return {};
+  if (bundle_.set.empty()) return {};
   std::vector<std::vector<FactorRow>> rows(bundle_.points.size());
   for (const FactorRow& row : factors) {
     if (const auto point = row.point()) rows[static_cast<std::size_t>(*point)].push_back(row);
@@ -243,7 +243,7 @@ void ReducedSystem::addCameras(double damping) {
 }
 
 int ReducedSystem::sharedOf(const FactorRow::Slope& slope) const {
-  return (slope.of == UnknownOf::Lens ? sharedAt(slope.index) : planeAt(slope.index)) + slope.at;
+  return (slope.of == UnknownOf::Lens ? sharedAt(slope.index) : shapeAt(slope.index)) + slope.at;
 }
 
 /// Without the matrix: the gradient alone. What a point has of it is taken when it is eliminated.
@@ -321,7 +321,11 @@ void ReducedSystem::build(double damping) {
   for (const FactorRow& row : factors_) addFactor(row, true);
   shared_diagonal_ = corner_.diagonal();
   // See eliminatePoint().
-  if (!plane_at_.empty()) shared_diagonal_.segment(plane_at_.front(), commonAt() - plane_at_.front()).setZero();
+  if (!shape_at_.empty()) {
+    const int first = shape_at_.front(), count = commonAt() - first;
+    shared_diagonal_.segment(first, count).setZero();
+    corner_.diagonal().segment(first, count).array() += kFloor;  // a shape of which nothing is believed any more stays
+  }
   corner_.diagonal() += damping * shared_diagonal_;
   right_ = gradient_, shared_right_ = shared_gradient_;
   takeOutGroups();
@@ -329,7 +333,7 @@ void ReducedSystem::build(double damping) {
 
 bool ReducedSystem::worldIsFree() const {
   const auto held = [&](std::uint8_t h) { return h != 0; };
-  return bundle_.planes.empty() && bundle_.set_planes.empty() && std::none_of(bundle_.held.begin(), bundle_.held.end(), held);
+  return bundle_.planes.empty() && bundle_.set.empty() && std::none_of(bundle_.held.begin(), bundle_.held.end(), held);
 }
 
 void ReducedSystem::holdWorld() {

@@ -47,7 +47,7 @@ class ReducedSystem {
   int block() const { return block_; }
   int rowOf(int camera) const { return block_ * order_.place[static_cast<std::size_t>(camera)]; }
   int shared() const { return shared_; }
-  int planeAt(int plane) const { return plane_at_[static_cast<std::size_t>(plane)]; }  ///< First unknown of a plane of the set.
+  int shapeAt(int shape) const { return shape_at_[static_cast<std::size_t>(shape)]; }  ///< First unknown of a shape of the set.
   int sharedAt(int lens) const { return shared_at_[static_cast<std::size_t>(lens)]; }  ///< First unknown of a lens.
   int commonAt() const { return shared_ - model_.commonColumns(); }                    ///< First of those that no lens has: the arm's three, the readout.
   int readoutAt() const { return shared_ - 1; }                                        ///< Where the readout is free.
@@ -133,7 +133,7 @@ class ReducedSystem {
   const CameraOrder order_;
   const int block_;
   double damping_ = 0;  ///< Of the last solve().
-  std::vector<int> shared_at_, plane_at_;
+  std::vector<int> shared_at_, shape_at_;
   int shared_ = 0;
   std::vector<std::vector<int>> of_camera_;  ///< Observation indices by camera.
   std::vector<int> point_begin_, point_order_;

@@ -18,8 +18,7 @@ double noiseVariance(const ReducedSystem& system, const Bundle& bundle, double u
   for (const Linearised& row : system.rows()) squares += row.residual.squaredNorm();
   double points = 0;
   for (std::size_t j = 0; j < bundle.points.size(); ++j) points += bundle.isAtInfinity(static_cast<int>(j)) ? 2 : 3;
-  const double freedom =
-      2.0 * static_cast<double>(bundle.observations.size()) - points - unknowns + 7 + static_cast<double>(bundle.members.size() + bundle.angles.size());
+  const double freedom = 2.0 * static_cast<double>(bundle.observations.size()) - points - unknowns + 7 + residualsOf(bundle.set);
   return freedom > 1 ? squares / freedom : kUnknown;
 }
 
@@ -88,7 +87,7 @@ class Covariance {
           if (!progress_.stopRequested()) out.points[j] = pointCovariance(j);
         },
         8);
-    for (int k = 0; k < static_cast<int>(bundle_.set_planes.size()); ++k) out.planes.push_back(planeCovariance(k));
+    for (int k = 0; k < static_cast<int>(bundle_.set.shapes.size()); ++k) out.shapes.push_back(shapeCovariance(k));
     return out;
   }
 
@@ -207,21 +206,13 @@ class Covariance {
     return variance_ * all;
   }
 
-  /// What moves, turns and scales the world as a whole, which a plane goes along with, is taken out as it is of points.
-  Mat3 planeCovariance(int k) const {
-    const SetPlane& plane = bundle_.set_planes[k];
-    const int at = system_.planeAt(k), count = plane.unknowns();
-    Mat3 all = Mat3::Constant(kUnknown);
-    if (!plane.free_normal) return all;
-    Eigen::MatrixXd moves = Eigen::MatrixXd::Zero(count, gauge_.cols());
-    const auto tilts = tiltsOf(plane.normal);
-    for (int i = 0; i < 2; ++i) moves.block<1, 3>(i, 0) = plane.normal.cross(Vec3(tilts.col(i))).transpose();
-    if (count == 3 && gauge_.cols() == 7) moves.block<1, 3>(2, 3) = plane.normal.transpose(), moves(2, 6) = plane.offset;
-    const Eigen::MatrixXd carried = moves * triangle_inverse_;
+  /// What moves, turns and scales the world as a whole, which a shape goes along with, is taken out as it is of points.
+  Eigen::MatrixXd shapeCovariance(int k) const {
+    const SetShape& shape = bundle_.set.shapes[k];
+    const int at = system_.shapeAt(k), count = unknownsOf(shape);
+    const Eigen::MatrixXd carried = motionsOf(shape).leftCols(gauge_.cols()) * triangle_inverse_;
     const Eigen::MatrixXd mixed = shared_gauge_.middleRows(at, count) * carried.transpose();
-    all.topLeftCorner(count, count) =
-        variance_ * (corner_.block(at, at, count, count) - mixed - mixed.transpose() + carried * gauge_covariance_ * carried.transpose());
-    return all;
+    return variance_ * (corner_.block(at, at, count, count) - mixed - mixed.transpose() + carried * gauge_covariance_ * carried.transpose());
   }
 
   void fillLenses(CameraUncertainty& out) const {

@@ -8,13 +8,13 @@ namespace dusky {
 
 /// One standard deviation of everything that a bundle found.
 struct CameraUncertainty {
-  std::vector<double> centre;        ///< Root of the mean variance along the three axes, the bundle's units.
-  std::vector<double> rotation_rad;  ///< The same about the three axes.
-  std::vector<double> focal_px;      ///< Of a zoom's cameras; empty else.
-  std::vector<Mat3> points;          ///< Covariance of each, the bundle's units squared; unknown for directions.
-  std::vector<Mat3> planes;          ///< Covariance of each plane of the set: its two tilts (tiltsOf), its offset; unknown where not all are free.
-  std::vector<LensParameters> lens;  ///< Of every lens; unknown for fixed parameters.
-  std::vector<double> lens_px;       ///< Of where each lens puts a fixed ray, RMS over the picture; unknown where nothing was free.
+  std::vector<double> centre;                           ///< Root of the mean variance along the three axes, the bundle's units.
+  std::vector<double> rotation_rad;                     ///< The same about the three axes.
+  std::vector<double> focal_px;                         ///< Of a zoom's cameras; empty else.
+  std::vector<Mat3> points;                             ///< Covariance of each, the bundle's units squared; unknown for directions.
+  std::vector<Eigen::MatrixXd> shapes;                  ///< Covariance of the unknowns of each shape of the set (set_beliefs.h).
+  std::vector<LensParameters> lens;                     ///< Of every lens; unknown for fixed parameters.
+  std::vector<double> lens_px;                          ///< Of where each lens puts a fixed ray, RMS over the picture; unknown where nothing was free.
   std::vector<std::vector<LensCurvePoint>> lens_curve;  ///< Of every lens.
   double readout = kUnknown;
   double slip_px = kUnknown;  ///< Of where points of the set land in the pictures, RMS (insert_slip.h): from the covariance of all that was found.

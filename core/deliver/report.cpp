@@ -111,41 +111,53 @@ Json pointsOf(const DeliveryInput& input) {
   return points;
 }
 
-/// Planes in scene coordinates, then angles; their up plane is no statement.
+/// In scene coordinates. A line's direction stands where a plane's normal does; `offset` is a plane's.
+Json setOf(const SolvedSet& set, const Similarity& scene) {
+  const Vec3 axis = scene.rotation * set.axis, foot = scene * Vec3(set.offset * set.axis), through = scene * set.through;
+  const bool plane = set.kind == SetKind::Plane;
+  Json disagree = Json::array();
+  for (const auto& d : set.disagree) disagree.push_back({{"track", d.track}, {"sigmas", d.sigmas}});
+  return {{"name", set.name},
+          {"kind", describe(set.kind)},
+          {"orientation", describe(set.facing)},
+          {"normal", {axis.x(), axis.y(), axis.z()}},
+          {"offset", plane ? Json(axis.dot(foot)) : Json()},
+          {"through", {through.x(), through.y(), through.z()}},
+          {"sigma_normal_deg", numberOrNull(degrees(set.sigma_axis_rad))},
+          {"sigma_offset", numberOrNull(scene.scale * set.sigma_offset)},
+          {"members", set.tracks},
+          {"rms", numberOrNull(scene.scale * set.rms)},
+          {"rms_px_with", numberOrNull(set.rms_px_with)},
+          {"rms_px_without", numberOrNull(set.rms_px_without)},
+          {"disagree", disagree},
+          {"undetermined", set.undetermined.empty() ? Json() : Json(set.undetermined)}};
+}
+
+/// Angles in degrees, all else in scene units.
+Json statementOf(const SolvedStatement& s) {
+  const bool rotation = s.kind == StatementKind::Camera && s.name.starts_with("camera rotation");
+  const bool turns = s.kind == StatementKind::Angle || s.kind == StatementKind::Orientation || rotation;
+  const auto figure = [turns](double v) { return numberOrNull(turns ? degrees(v) : v); };
+  Json json{{"name", s.name},
+            {"kind", describe(s.kind)},
+            {"members", s.tracks},
+            {"asked", figure(s.asked)},
+            {"found", figure(s.found)},
+            {"without", figure(s.without)},
+            {"unit", turns ? "deg" : "scene"},
+            {"cost_sigmas", numberOrNull(s.cost_sigmas)},
+            {"undetermined", s.undetermined.empty() ? Json() : Json(s.undetermined)}};
+  if (!s.a.empty()) json["a"] = s.a;
+  if (!s.b.empty()) json["b"] = s.b;
+  if (s.kind == StatementKind::Angle) json["degrees"] = figure(s.found), json["degrees_without"] = figure(s.without);
+  if (s.kind == StatementKind::Survey) json["rms_px"] = numberOrNull(s.rms_px);
+  return json;
+}
+
 Json knowledgeOf(const DeliveryInput& input) {
   Json list = Json::array();
-  const Similarity& scene = input.scene.scene_from_solve;
-  const SolvedKnowledge& known = input.solution.knowledge;
-  for (const SolvedPlane& plane : known.planes) {
-    if (plane.name.empty()) continue;
-    const Vec3 normal = scene.rotation * plane.normal, foot = scene * Vec3(plane.offset * plane.normal);
-    Json disagree = Json::array();
-    for (const auto& d : plane.disagree) disagree.push_back({{"track", d.track}, {"sigmas", d.sigmas}});
-    list.push_back({{"name", plane.name},
-                    {"kind", "plane"},
-                    {"orientation", describe(plane.facing)},
-                    {"normal", {normal.x(), normal.y(), normal.z()}},
-                    {"offset", normal.dot(foot)},
-                    {"sigma_normal_deg", numberOrNull(degrees(plane.sigma_normal_rad))},
-                    {"sigma_offset", numberOrNull(scene.scale * plane.sigma_offset)},
-                    {"members", plane.tracks},
-                    {"rms", numberOrNull(scene.scale * plane.rms)},
-                    {"rms_px_with", numberOrNull(plane.rms_px_with)},
-                    {"rms_px_without", numberOrNull(plane.rms_px_without)},
-                    {"disagree", disagree},
-                    {"undetermined", plane.undetermined.empty() ? Json() : Json(plane.undetermined)}});
-  }
-  for (const SolvedAngle& angle : known.angles) {
-    if (!angle.asked) continue;
-    const std::string &a = known.planes[static_cast<std::size_t>(angle.a)].name, &b = known.planes[static_cast<std::size_t>(angle.b)].name;
-    list.push_back({{"name", a + " – " + b},
-                    {"kind", "angle"},
-                    {"a", a},
-                    {"b", b},
-                    {"degrees", numberOrNull(degrees(angle.found_rad))},
-                    {"degrees_without", numberOrNull(degrees(angle.without_rad))},
-                    {"cost_sigmas", numberOrNull(angle.cost_sigmas)}});
-  }
+  for (const SolvedSet& set : input.solution.knowledge.sets) list.push_back(setOf(set, input.scene.scene_from_solve));
+  for (const SolvedStatement& statement : input.solution.knowledge.statements) list.push_back(statementOf(statement));
   return list;
 }
 
@@ -228,6 +240,7 @@ std::string reportJson(const DeliveryInput& input) {
                    {"first", input.footage.first},
                    {"last", input.footage.last}}},
                  {"units", input.scene.metric ? "metres" : "units"},
+                 {"up_sigma_deg", numberOrNull(degrees(input.scene.sigma_up_rad))},
                  {"frames", std::move(frames)},
                  {"missing_frames", std::move(missing)},
                  {"cameras", camerasOf(s)},

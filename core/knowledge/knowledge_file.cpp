@@ -9,7 +9,7 @@ namespace {
 
 using Json = nlohmann::json;
 
-/// A statement that is wrong, or not taken yet: it goes out as it is.
+/// A statement that is wrong: it goes out as it is.
 struct Refused {
   std::string why;
 };
@@ -61,50 +61,105 @@ MembersRef membersFrom(const Json& json) {
   return members;
 }
 
-PlaneFacing facingFrom(const std::string& name, const std::string& plane) {
-  if (name == "free") return PlaneFacing::Free;
-  if (name == "level") return PlaneFacing::Level;
-  if (name == "upright") return PlaneFacing::Upright;
-  if (name == "given") refuse(fmt::format("Plane \"{}\": a given orientation is not taken yet. Use \"level\", \"upright\" or \"free\".", plane));
-  refuse(fmt::format("Plane \"{}\": there is no orientation \"{}\".", plane, name));
+SetFacing facingFrom(const std::string& name, const std::string& set) {
+  for (const SetFacing facing : {SetFacing::Free, SetFacing::Level, SetFacing::Upright, SetFacing::Given}) {
+    if (name == describe(facing)) return facing;
+  }
+  refuse(fmt::format("\"{}\": there is no orientation \"{}\".", set, name));
 }
 
-KnowledgeFile::Plane planeFrom(const Json& json) {
-  KnowledgeFile::Plane plane;
-  plane.plane.name = json.at("name").get<std::string>();
+Vec3 tripleFrom(const Json& json, std::string_view what) {
+  if (!json.is_array() || json.size() != 3) refuse(fmt::format("{} is three numbers: [x, y, z].", what));
+  return {json.at(0).get<double>(), json.at(1).get<double>(), json.at(2).get<double>()};
+}
+
+KnowledgeFile::Set setFrom(const Json& json) {
+  KnowledgeFile::Set all;
+  KnownSet& set = all.set;
+  set.name = json.at("name").get<std::string>();
   const auto kind = json.value("kind", std::string("plane"));
-  if (kind == "line") refuse(fmt::format("\"{}\": lines are not taken yet, planes are.", plane.plane.name));
-  if (kind != "plane") refuse(fmt::format("\"{}\": there is no set of the kind \"{}\".", plane.plane.name, kind));
-  if (json.contains("offset") && !json.at("offset").is_null())
-    refuse(fmt::format("Plane \"{}\": a given offset is not taken yet. Leave \"offset\" null.", plane.plane.name));
-  plane.plane.facing = facingFrom(json.value("orientation", std::string("free")), plane.plane.name);
-  plane.plane.sigma = json.value("sigma", 0.0);
-  plane.plane.on = json.value("on", true);
-  plane.members = membersFrom(json.at("members"));
-  return plane;
+  if (kind != "plane" && kind != "line") refuse(fmt::format("\"{}\": there is no set of the kind \"{}\".", set.name, kind));
+  set.kind = kind == "line" ? SetKind::Line : SetKind::Plane;
+  set.facing = facingFrom(json.value("orientation", std::string("free")), set.name);
+  if (set.facing == SetFacing::Given) {
+    if (!json.contains("normal") || json.at("normal").is_null()) refuse(fmt::format("\"{}\": a given orientation needs \"normal\":[x,y,z].", set.name));
+    set.axis = tripleFrom(json.at("normal"), fmt::format("\"{}\": \"normal\"", set.name));
+  }
+  if (json.contains("offset") && !json.at("offset").is_null()) set.offset = json.at("offset").get<double>();
+  set.sigma = json.value("sigma", 0.0);
+  set.on = json.value("on", true);
+  all.members = membersFrom(json.at("members"));
+  return all;
 }
 
-KnownAngle angleFrom(const Json& json) {
+KnownRelation relationFrom(const Json& json) {
   const auto kind = json.at("kind").get<std::string>();
-  KnownAngle angle{json.at("a").get<std::string>(), json.at("b").get<std::string>(), 90, json.value("sigma", 0.0), json.value("on", true)};
-  if (kind == "angle")
-    angle.degrees = json.at("value").get<double>();
-  else if (kind == "parallel")
-    angle.degrees = 0;
-  else if (kind == "same" || kind == "apart")
-    refuse(fmt::format("\"{}\" and \"{}\": the relation \"{}\" is not taken yet. Square, parallel and angle are.", angle.a, angle.b, kind));
-  else if (kind != "square")
-    refuse(fmt::format("\"{}\" and \"{}\": there is no relation \"{}\".", angle.a, angle.b, kind));
-  if (angle.degrees > 90 && angle.degrees <= 180) angle.degrees = 180 - angle.degrees;  // planes have no sides
-  return angle;
+  KnownRelation relation{
+      .a = json.at("a").get<std::string>(), .b = json.at("b").get<std::string>(), .sigma = json.value("sigma", 0.0), .on = json.value("on", true)};
+  if (kind == "angle") {
+    relation.value = json.at("value").get<double>();
+  } else if (kind == "parallel") {
+    relation.value = 0;
+  } else if (kind == "same") {
+    relation.kind = RelationKind::Same, relation.value = 0;
+  } else if (kind == "apart") {
+    relation.kind = RelationKind::Apart, relation.value = json.at("value").get<double>();
+  } else if (kind != "square") {
+    refuse(fmt::format("\"{}\" and \"{}\": there is no relation \"{}\".", relation.a, relation.b, kind));
+  }
+  // Planes and lines have no sides.
+  if (relation.kind == RelationKind::Angle && relation.value > 90 && relation.value <= 180) relation.value = 180 - relation.value;
+  return relation;
+}
+
+/// One number for all axes, or one for each.
+Vec3 sigmasFrom(const Json& json, const std::string& name) {
+  if (!json.contains("sigma")) return Vec3::Zero();
+  const Json& sigma = json.at("sigma");
+  return sigma.is_number() ? Vec3(Vec3::Constant(sigma.get<double>())) : tripleFrom(sigma, fmt::format("Survey point \"{}\": \"sigma\"", name));
+}
+
+KnowledgeFile::Survey surveyFrom(const Json& json) {
+  KnowledgeFile::Survey survey;
+  survey.point.name = json.at("name").get<std::string>();
+  survey.point.at = tripleFrom(json.at("xyz"), fmt::format("Survey point \"{}\": \"xyz\"", survey.point.name));
+  survey.point.sigma = sigmasFrom(json, survey.point.name);
+  survey.point.on = json.value("on", true);
+  survey.member = memberFrom(json.at("member"));
+  return survey;
+}
+
+/// Rows of a matrix, world from camera.
+Eigen::Quaterniond rotationFrom(const Json& json) {
+  constexpr double kTurns = 1e-3;
+  if (!json.is_array() || json.size() != 3) refuse("A camera's \"rotation\" is three rows of three numbers, world from camera.");
+  Mat3 rows;
+  for (int k = 0; k < 3; ++k) rows.row(k) = tripleFrom(json.at(static_cast<std::size_t>(k)), "A row of a camera's \"rotation\"").transpose();
+  if (!((rows * rows.transpose() - Mat3::Identity()).norm() < kTurns) || rows.determinant() < 0) refuse("A camera's \"rotation\" is no rotation.");
+  return Eigen::Quaterniond(rows).normalized();
+}
+
+KnownCamera cameraFrom(const Json& json) {
+  KnownCamera camera;
+  const auto kind = json.at("kind").get<std::string>();
+  bool found = false;
+  for (const CameraFact fact : {CameraFact::Straight, CameraFact::Level, CameraFact::Position, CameraFact::Rotation, CameraFact::Still, CameraFact::Smooth}) {
+    if (kind == describe(fact)) camera.fact = fact, found = true;
+  }
+  if (!found) refuse(fmt::format("There is no statement \"{}\" about the camera.", kind));
+  camera.first = json.at("first").get<int>(), camera.last = json.value("last", camera.first);
+  if (camera.fact == CameraFact::Position) camera.at = tripleFrom(json.at("xyz"), "A camera's \"xyz\"");
+  if (camera.fact == CameraFact::Rotation) camera.rotation = rotationFrom(json.at("rotation"));
+  camera.sigma = json.value("sigma", 0.0), camera.on = json.value("on", true);
+  return camera;
 }
 
 void readScene(const Json& json, KnowledgeFile& file) {
-  const Json lengths = json.value("lengths", Json::array());
-  if (lengths.size() > 1) refuse("Several known distances are not taken yet: give one.");
-  for (const Json& one : lengths) {
-    file.length = {memberFrom(one.at("from")), memberFrom(one.at("to")), one.at("metres").get<double>()};
-    if (!(file.length->metres > 0) || !std::isfinite(file.length->metres)) refuse("A known distance must be more than 0 m.");
+  for (const Json& one : json.value("lengths", Json::array())) {
+    KnowledgeFile::Length length{memberFrom(one.at("from")), memberFrom(one.at("to")), {}};
+    length.distance.metres = one.at("metres").get<double>(), length.distance.sigma = one.value("sigma", 0.0), length.distance.on = one.value("on", true);
+    if (!(length.distance.metres > 0) || !std::isfinite(length.distance.metres)) refuse("A known distance must be more than 0 m.");
+    file.lengths.push_back(std::move(length));
   }
   if (json.contains("ground")) file.ground = membersFrom(json.at("ground"));
   if (json.contains("origin")) file.origin = memberFrom(json.at("origin"));
@@ -121,12 +176,11 @@ Result<KnowledgeFile> knowledgeFromJson(const std::string& text) {
     const Json json = parsedJson<Json>(text);
     if (!json.is_object() || json.value("format", "") != "dusky-moth-knowledge") return unreadable("It is not a knowledge file.");
     if (json.at("version") != 1) return unreadable("It was written by a newer Dusky Moth.");
-    for (const char* part : {"survey", "camera"}) {
-      if (!json.value(part, Json::array()).empty()) refuse(fmt::format("\"{}\" is not taken yet. Leave it out.", part));
-    }
     KnowledgeFile file;
-    for (const Json& set : json.value("sets", Json::array())) file.planes.push_back(planeFrom(set));
-    for (const Json& relation : json.value("relations", Json::array())) file.angles.push_back(angleFrom(relation));
+    for (const Json& set : json.value("sets", Json::array())) file.sets.push_back(setFrom(set));
+    for (const Json& relation : json.value("relations", Json::array())) file.relations.push_back(relationFrom(relation));
+    for (const Json& point : json.value("survey", Json::array())) file.survey.push_back(surveyFrom(point));
+    for (const Json& one : json.value("camera", Json::array())) file.camera.push_back(cameraFrom(one));
     readScene(json, file);
     return file;
   } catch (const Refused& refused) {

@@ -28,24 +28,40 @@ struct MembersRef {
 
 /// What a knowledge file says, its tracks still to be looked up (core/scene/knowledge_members.h).
 struct KnowledgeFile {
-  struct Plane {
-    KnownPlane plane;  ///< Without tracks.
+  struct Set {
+    KnownSet set;  ///< Without tracks.
     MembersRef members;
   };
   struct Length {
     MemberRef from, to;
-    double metres = 1;
+    KnownDistance distance;  ///< Without tracks.
   };
-  std::vector<Plane> planes;
-  std::vector<KnownAngle> angles;
-  std::optional<Length> length;
+  struct Survey {
+    SurveyPoint point;  ///< Without its track.
+    MemberRef member;
+  };
+  std::vector<Set> sets;
+  std::vector<KnownRelation> relations;
+  std::vector<Length> lengths;
+  std::vector<Survey> survey;
+  std::vector<KnownCamera> camera;
   std::optional<MembersRef> ground;
   std::optional<MemberRef> origin;
   std::optional<std::pair<MemberRef, MemberRef>> x_axis;
 };
 
-/// Reads a file of the format "dusky-moth-knowledge", version 1. Errors: Unreadable where it is none; InvalidInput naming a statement that is wrong, or that
-/// this version does not take.
+/// Reads a file of the format "dusky-moth-knowledge", version 1. Errors: Unreadable where it is none; InvalidInput naming a statement that is wrong.
 Result<KnowledgeFile> knowledgeFromJson(const std::string& text);
+
+/// Reads a survey as CSV: name,x,y,z and, where it is known, one sigma or three; a first line of names may stand above, and a line "# unit: mm" (or cm, m, ft,
+/// in) says what the numbers are, metres else. Each point is the track of its name. Errors: Unreadable naming the line; InvalidInput: no points.
+Result<KnowledgeFile> surveyFromCsv(const std::string& text);
+
+/// Writes such a file.
+std::string knowledgeToJson(const KnowledgeFile& file);
+
+/// A file that names tracks by their ids alone, and the knowledge of such a file. Errors: InvalidInput where a member is named in another way.
+KnowledgeFile fileById(const Knowledge& knowledge);
+Result<Knowledge> knowledgeById(const KnowledgeFile& file);
 
 }  // namespace dusky

@@ -4,7 +4,7 @@
 
 #include <algorithm>
 
-#include "core/review/reviewed_solve.h"
+#include "core/pipeline/knowledge_step.h"
 
 namespace dusky {
 
@@ -28,7 +28,9 @@ Result<Pruned> pruneByRules(const PruneTask& task, const PruneRules& rules, cons
   const auto predicted = predictPruning(*from, *task.tracks, fewer, progress.part(0, 0.1));
   if (!predicted.ok()) return predicted.error();
   pruned.predicted = *predicted;
-  const auto solved = reviewedSolve(*task.tracks, fewer, progress.part(0.1, 1), {}, from);
+  const auto plain = solveShot(*task.tracks, fewer, progress.part(0.1, 0.7), {}, from);
+  if (!plain.ok()) return plain.error();
+  const auto solved = solvedWithKnowledge(task.document, fewer, *task.tracks, *plain, progress.part(0.7, 1));
   if (!solved.ok()) return solved.error();
   pruned.after = *solved;
   return pruned;
@@ -58,6 +60,11 @@ Result<Pruned> pruneAutomatically(const PruneTask& task, const Progress& progres
     pruned.choice.fewest_tracks = round.choice.fewest_tracks;
   }
   std::sort(pruned.choice.tracks.begin(), pruned.choice.tracks.end());
+  if (rounds > 0 && task.document.picks.knowledge.says()) {  // the rounds are judged by the footage alone
+    const auto known = solvedWithKnowledge(task.document, without(*options, pruned.choice), *task.tracks, pruned.after, progress.part(1, 1));
+    if (!known.ok()) return known.error();
+    pruned.after = *known;
+  }
   pruned.note = noteOf(*run, rounds);
   return pruned;
 }

@@ -157,7 +157,7 @@ std::string solveKey(const Document& document, const FootageInfo& footage, const
   for (int id : document.picks.set_aside) key.add(id);
   for (const TrackFrame& sighting : document.picks.dropped) key.add("dropped").add(sighting.track).add(sighting.frame);
   addWork(key, document.work, followed);
-  if (document.picks.knowledge.says()) key.add("knowledge").add(knowledgeToJson(document.picks));
+  if (document.picks.knowledge.says()) key.add("knowledge").add(knowledgeOfSolve(document.picks));
   return key.key();
 }
 

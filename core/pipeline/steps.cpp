@@ -1,11 +1,12 @@
 #include "core/pipeline/steps.h"
 
+#include "core/pipeline/knowledge_step.h"
+
 #include "core/base/paths.h"
 #include "core/lens/lens_file.h"
 #include "core/media/footage.h"
 #include "core/pipeline/advice_step.h"
 #include "core/review/reviewed_solve.h"
-#include "core/solve/knowledge_stage.h"
 #include "core/track/track_files.h"
 
 namespace dusky {
@@ -60,15 +61,10 @@ Result<SolutionPtr> runSolve(const Document& document, const FootageInfo& footag
                              const std::function<void(SolutionPtr)>& on_partial, const SolutionPtr& from) {
   const auto options = solveOptionsOf(document, footage);
   if (!options.ok()) return options.error();
-  const Knowledge& knowledge = document.picks.knowledge;
-  if (!knowledge.says()) return reviewedSolve(tracks, *options, progress, on_partial, from);
+  if (!document.picks.knowledge.says()) return reviewedSolve(tracks, *options, progress, on_partial, from);
   const auto plain = solveShot(tracks, *options, progress.part(0, 0.75), on_partial, from);
   if (!plain.ok()) return plain;
-  const auto scene = orientScene(**plain, document.picks.scene);
-  if (!scene.ok()) return scene.error();
-  const auto known = solveWithKnowledge(tracks, *options, *plain, knowledge, scene->scene_from_solve.scale, progress.part(0.75, 0.95));
-  if (!known.ok()) return known;
-  return reviewed(tracks, *options, *known, progress.part(0.95, 1));
+  return solvedWithKnowledge(document, *options, tracks, *plain, progress.part(0.75, 1));
 }
 
 Result<SweepResult> runSweep(const Document& document, const FootageInfo& footage, const TrackSet& tracks, const Solution& from, const SweepOptions& asked,

@@ -227,6 +227,7 @@ class Workspace {
   struct MadeScene {
     SolutionPtr solution;
     SceneSettings settings;
+    Knowledge knowledge;
     Result<SceneFrame> frame;
   };
   mutable std::optional<MadeScene> scene_;

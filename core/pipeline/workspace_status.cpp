@@ -10,7 +10,9 @@ const Result<SceneFrame>& Workspace::scene() const {
   static const Result<SceneFrame> none = invalidInput("There is no solved camera yet.");
   if (!solution_) return none;
   const SceneSettings& settings = seen_.picks.scene;
-  if (!scene_ || scene_->solution != solution_ || scene_->settings != settings) scene_ = {solution_, settings, orientScene(*solution_, settings)};
+  const Knowledge& knowledge = seen_.picks.knowledge;
+  if (!scene_ || scene_->solution != solution_ || scene_->settings != settings || !(scene_->knowledge == knowledge))
+    scene_ = {solution_, settings, knowledge, orientScene(*solution_, settings, knowledge)};
   return scene_->frame;
 }
 
@@ -71,7 +73,12 @@ StepStatus Workspace::status(Step step) const {
       const auto& frame = scene();
       if (!frame.ok()) return {StepState::Stale, frame.error().message};
       const std::string ground = !seen_.picks.scene.ground.empty() ? "ground set" : frame->ground_found ? "ground guessed" : "no ground found";
-      return {solve_current ? StepState::Current : StepState::Stale, ground + (frame->metric ? " · 1 length" : " · no length yet")};
+      const std::size_t lengths = seen_.picks.knowledge.distances.size() + (seen_.picks.scene.length ? 1 : 0);
+      const std::string placed = frame->surveyed ? "placed by survey"
+                                                 : ground + (lengths > 1     ? fmt::format(" · {} lengths", lengths)
+                                                             : frame->metric ? " · 1 length"
+                                                                             : " · no length yet");
+      return {solve_current ? StepState::Current : StepState::Stale, placed};
     }
     case Step::Deliver: return {StepState::NotRun, solution_ ? "ready" : "not run"};
   }

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "core/base/json_text.h"
+#include "core/knowledge/knowledge_file.h"
 
 namespace dusky {
 
@@ -25,7 +26,6 @@ NLOHMANN_JSON_SERIALIZE_ENUM(Release, {{Release::Auto, "auto"}, {Release::On, "o
 NLOHMANN_JSON_SERIALIZE_ENUM(
     ObjectShape,
     {{ObjectShape::Cone, "cone"}, {ObjectShape::Cube, "cube"}, {ObjectShape::Card, "card"}, {ObjectShape::Floor, "floor"}, {ObjectShape::Figure, "figure"}})
-NLOHMANN_JSON_SERIALIZE_ENUM(PlaneFacing, {{PlaneFacing::Free, "free"}, {PlaneFacing::Level, "level"}, {PlaneFacing::Upright, "upright"}})
 NLOHMANN_JSON_SERIALIZE_ENUM(ToneCurve, {{ToneCurve::Display, "display"}, {ToneCurve::Log, "log"}, {ToneCurve::Linear, "linear"}})
 NLOHMANN_JSON_SERIALIZE_ENUM(Channel,
                              {{Channel::Luma, "luma"}, {Channel::Red, "red"}, {Channel::Green, "green"}, {Channel::Blue, "blue"}, {Channel::Best, "best"}})
@@ -161,9 +161,29 @@ static void from_json(const Json& json, PruneRegion& region) { region = {json.at
 
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(PruneRules, min_life, max_typical_px, max_worst_px, min_parallax_deg, max_depth_sigma_pc, max_distance, behind,
                                                 max_creep_px, max_shared_px, regions, max_sighting_px, edge_px, frame_floor, cell_floor)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(KnownPlane, name, tracks, facing, sigma, on)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(KnownAngle, a, b, degrees, sigma_deg, on)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Knowledge, planes, angles)
+
+/// As it was stored at first.
+static void readFirstKnowledge(const Json& json, Knowledge& knowledge) {
+  for (const Json& plane : json.value("planes", Json::array())) {
+    KnownSet set{.name = plane.at("name"), .tracks = plane.at("tracks"), .sigma = plane.at("sigma"), .on = plane.at("on")};
+    if (plane.at("facing") != "free") set.facing = plane.at("facing") == "level" ? SetFacing::Level : SetFacing::Upright;
+    knowledge.sets.push_back(std::move(set));
+  }
+  for (const Json& angle : json.value("angles", Json::array()))
+    knowledge.relations.push_back({RelationKind::Angle, angle.at("a"), angle.at("b"), angle.at("degrees"), angle.at("sigma_deg"), angle.at("on")});
+}
+
+/// As in a knowledge file, its tracks by their ids.
+static void to_json(Json& json, const Knowledge& knowledge) { json = Json::parse(knowledgeToJson(fileById(knowledge))); }
+
+static void from_json(const Json& json, Knowledge& knowledge) {
+  if (!json.contains("format")) return readFirstKnowledge(json, knowledge);
+  const auto file = knowledgeFromJson(json.dump());
+  const auto known = file.ok() ? knowledgeById(*file) : Result<Knowledge>(file.error());
+  if (!known.ok()) throw std::runtime_error(known.error().message);
+  knowledge = *known;
+}
+
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Picks, key, frame_offset, set_aside, pinned, dropped, scene, objects, knowledge)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(LedgerMarks, shown, names, kept, dropped)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Document, footage_path, footage, masks, tracking, extra_runs, work, lens, seed, picks, delivery, ledger, prune)
@@ -195,11 +215,14 @@ std::string documentToJson(const Document& document) { return Json(document).dum
 
 std::string trackWorkToJson(const TrackWork& work) { return Json(work).dump(); }
 
-std::string knowledgeToJson(const Picks& picks) {
-  const auto& planes = picks.knowledge.planes;
-  const bool loose = std::any_of(planes.begin(), planes.end(), [](const KnownPlane& plane) { return plane.on && plane.sigma > 0; });
-  // How large a deviation is depends on the scene's scale.
-  return (loose ? Json{picks.knowledge, picks.scene} : Json(picks.knowledge)).dump();
+std::string knowledgeOfSolve(const Picks& picks) {
+  const Knowledge& k = picks.knowledge;
+  // How large a deviation is, and which way what is given lies, depend on how the scene is placed.
+  const bool placed =
+      k.saysLengths() || !k.camera.empty() ||
+      std::any_of(k.sets.begin(), k.sets.end(), [](const KnownSet& set) { return set.on && (set.sigma > 0 || set.facing == SetFacing::Given); }) ||
+      std::any_of(k.relations.begin(), k.relations.end(), [](const KnownRelation& r) { return r.on && r.sigma > 0; });
+  return (placed ? Json{k, picks.scene} : Json(k)).dump();
 }
 
 namespace {

@@ -88,7 +88,7 @@ Result<PruneRules> rulesFromJson(const std::string& text);
 std::string documentToJson(const Document& document);
 std::string trackWorkToJson(const TrackWork& work);
 /// What is known of the set, as text: all that a solve is asked for by it.
-std::string knowledgeToJson(const Picks& picks);
+std::string knowledgeOfSolve(const Picks& picks);
 /// Errors: Unreadable when the text is not a document of this version. With `lost`, parts that cannot be read are left as they are by default and named there;
 /// an error then only when nothing can be had.
 Result<Document> documentFromJson(const std::string& text, std::vector<std::string>* lost = nullptr);

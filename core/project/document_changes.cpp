@@ -119,7 +119,17 @@ void changesOfKnowledge(const Knowledge& a, const Knowledge& b, Words& words) {
     return static_cast<std::size_t>(std::count_if(statements.begin(), statements.end(), [](const auto& s) { return s.on; }));
   };
   if (!b.says()) return words.push_back("nothing known of the set");
-  words.push_back(fmt::format("known of the set: {}, {}", count(on(b.planes), "plane", "planes"), count(on(b.angles), "angle", "angles")));
+  const std::array<std::pair<std::size_t, std::pair<const char*, const char*>>, 5> parts = {
+      {{on(b.sets), {"plane or line", "planes and lines"}},
+       {on(b.relations), {"relation", "relations"}},
+       {on(b.distances), {"distance", "distances"}},
+       {on(b.survey), {"survey point", "survey points"}},
+       {on(b.camera), {"statement about the camera", "statements about the camera"}}}};
+  std::vector<std::string> said;
+  for (const auto& [number, names] : parts) {
+    if (number > 0) said.push_back(count(number, names.first, names.second));
+  }
+  words.push_back(fmt::format("known of the set: {}", fmt::join(said, ", ")));
 }
 
 void changesOfPicks(const Picks& a, const Picks& b, Words& words) {

@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <functional>
 
+#include "core/knowledge/statements.h"
+
 namespace dusky {
 namespace {
 
@@ -120,6 +122,21 @@ std::unique_ptr<Edit> removeObject(const Document& document, int id) {
 
 std::unique_ptr<Edit> changeKnowledge(std::string name, const Document& document, Knowledge knowledge) {
   return changePicks(std::move(name), document, [&knowledge](Picks& picks) { picks.knowledge = std::move(knowledge); });
+}
+
+std::unique_ptr<Edit> addKnownSet(const Document& document, SetKind kind, SetFacing facing, std::vector<int> tracks) {
+  Knowledge knowledge = document.picks.knowledge;
+  std::sort(tracks.begin(), tracks.end());
+  KnownSet set{.name = freeName(knowledge, kind), .kind = kind, .tracks = std::move(tracks), .facing = facing};
+  knowledge.sets.push_back(std::move(set));
+  return changeKnowledge(kind == SetKind::Line ? "Make straight" : "Make flat", document, std::move(knowledge));
+}
+
+std::unique_ptr<Edit> addKnownDistance(const Document& document, int from, int to, double metres) {
+  Knowledge knowledge = document.picks.knowledge;
+  std::erase_if(knowledge.distances, [&](const KnownDistance& d) { return std::minmax(d.from, d.to) == std::minmax(from, to); });
+  knowledge.distances.push_back({.from = from, .to = to, .metres = metres});
+  return changeKnowledge("Add known distance", document, std::move(knowledge));
 }
 
 std::unique_ptr<Edit> useKnowledge(const Document& document, const FoundKnowledge& found) {

@@ -37,6 +37,10 @@ std::unique_ptr<Edit> changeObject(const Document& document, const TestObject& o
 std::unique_ptr<Edit> removeObject(const Document& document, int id);
 /// Other knowledge of the set.
 std::unique_ptr<Edit> changeKnowledge(std::string name, const Document& document, Knowledge knowledge);
+/// Says that tracks lie in one plane or on one line; the set gets the next free name.
+std::unique_ptr<Edit> addKnownSet(const Document& document, SetKind kind, SetFacing facing, std::vector<int> tracks);
+/// Says how far two tracks are apart, beside what sets the scene's scale; a distance between the same two gives way.
+std::unique_ptr<Edit> addKnownDistance(const Document& document, int from, int to, double metres);
 /// Takes what is known of the set over; of the scene's picks those that it speaks of.
 std::unique_ptr<Edit> useKnowledge(const Document& document, const FoundKnowledge& found);
 std::unique_ptr<Edit> removeObjects(const Document& document);

@@ -31,15 +31,25 @@ std::optional<Pair> renumbered(std::optional<Pair> pair, const Renumber& number)
   return pair;
 }
 
-/// A plane that has too few left goes, and the angles that speak of it.
+/// A set that has too few left goes, and what speaks of it.
 Knowledge renumbered(const Knowledge& knowledge, const Renumber& number) {
   Knowledge out;
-  for (KnownPlane plane : knowledge.planes) {
-    plane.tracks = renumbered(plane.tracks, number);
-    if (plane.tracks.size() >= 3) out.planes.push_back(std::move(plane));
+  out.camera = knowledge.camera;
+  for (KnownSet set : knowledge.sets) {
+    set.tracks = renumbered(set.tracks, number);
+    if (set.tracks.size() >= set.leastTracks()) out.sets.push_back(std::move(set));
   }
-  for (const KnownAngle& angle : knowledge.angles) {
-    if (out.find(angle.a) && out.find(angle.b)) out.angles.push_back(angle);
+  for (const KnownRelation& relation : knowledge.relations) {
+    if (out.find(relation.a) && out.find(relation.b)) out.relations.push_back(relation);
+  }
+  for (const KnownDistance& distance : knowledge.distances) {
+    if (const auto now = renumbered(std::optional(distance), number)) out.distances.push_back(*now);
+  }
+  for (SurveyPoint point : knowledge.survey) {
+    const auto track = number(point.track);
+    if (!track) continue;
+    point.track = *track;
+    out.survey.push_back(std::move(point));
   }
   return out;
 }

@@ -3,6 +3,7 @@
 #include <cstring>
 
 #include "core/base/json_text.h"
+#include "core/project/knowledge_codec.h"
 
 namespace dusky {
 namespace {
@@ -336,63 +337,6 @@ Json stepJson(const StaircaseStep& s) {
 StaircaseStep stepOf(const Json& j) { return {j.at(0), numberOf(j.at(1)), numberOf(j.at(2)), j.at(3), numberOf(j.at(4)), numberOf(j.at(5)), j.at(6)}; }
 }  // namespace
 
-namespace {
-
-Json vectorJson(const Vec3& v) { return {v.x(), v.y(), v.z()}; }
-Vec3 vectorOf(const Json& j) { return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()}; }
-
-Json planeJson(const SolvedPlane& p) {
-  Json disagree = Json::array();
-  for (const auto& d : p.disagree) disagree.push_back({d.track, d.sigmas});
-  return {p.name,
-          p.facing,
-          p.exact,
-          vectorJson(p.normal),
-          p.offset,
-          p.weight,
-          p.tracks,
-          number(p.sigma_normal_rad),
-          number(p.sigma_offset),
-          number(p.rms),
-          number(p.rms_px_with),
-          number(p.rms_px_without),
-          disagree,
-          p.undetermined};
-}
-
-SolvedPlane planeOf(const Json& j) {
-  SolvedPlane p{j.at(0), named(j.at(1).get<int>(), PlaneFacing::Upright), j.at(2), vectorOf(j.at(3)), j.at(4), j.at(5), j.at(6).get<std::vector<int>>()};
-  p.sigma_normal_rad = numberOf(j.at(7)), p.sigma_offset = numberOf(j.at(8)), p.rms = numberOf(j.at(9));
-  p.rms_px_with = numberOf(j.at(10)), p.rms_px_without = numberOf(j.at(11));
-  for (const Json& d : j.at(12)) p.disagree.push_back({d.at(0), d.at(1)});
-  p.undetermined = j.at(13);
-  return p;
-}
-
-Json knowledgeJson(const SolvedKnowledge& k) {
-  Json planes = Json::array(), angles = Json::array();
-  for (const SolvedPlane& plane : k.planes) planes.push_back(planeJson(plane));
-  for (const SolvedAngle& a : k.angles)
-    angles.push_back({a.a, a.b, a.cosine, a.weight, a.exact, a.asked, number(a.found_rad), number(a.without_rad), number(a.cost_sigmas)});
-  return {{"planes", planes}, {"angles", angles}, {"cost", {number(k.cost_sigmas), number(k.rms_px_without), number(k.holdout_px_without)}}};
-}
-
-SolvedKnowledge knowledgeOf(const Json& j) {
-  SolvedKnowledge k;
-  for (const Json& plane : j.at("planes")) k.planes.push_back(planeOf(plane));
-  for (const Json& a : j.at("angles")) {
-    SolvedAngle angle{a.at(0), a.at(1), a.at(2), a.at(3), a.at(4), a.at(5), numberOf(a.at(6)), numberOf(a.at(7)), numberOf(a.at(8))};
-    const auto known = [&k](int plane) { return plane >= 0 && plane < static_cast<int>(k.planes.size()); };
-    if (!known(angle.a) || !known(angle.b)) throw std::runtime_error("an angle names no plane");
-    k.angles.push_back(angle);
-  }
-  const Json& cost = j.at("cost");
-  k.cost_sigmas = numberOf(cost.at(0)), k.rms_px_without = numberOf(cost.at(1)), k.holdout_px_without = numberOf(cost.at(2));
-  return k;
-}
-
-}  // namespace
-
 std::string encode(const Solution& s) {
   Json frames = Json::array(), steps = Json::array(), cameras = Json::array(), stretches = Json::array();
   for (const SolvedFrame& f : s.frames) frames.push_back(frameJson(f));
@@ -412,7 +356,7 @@ std::string encode(const Solution& s) {
                {"motion", {s.motion, s.motion_why, s.path_why}},
                {"evidence", evidenceJson(s.evidence)},
                {"summary", summaryJson(s.summary)}};
-  if (!s.knowledge.empty()) json["knowledge"] = knowledgeJson(s.knowledge);
+  if (!s.knowledge.empty()) json["knowledge"] = encodeKnowledge(s.knowledge);
   addTracks(s.tracks, json);
   return toBytes(json);
 }
@@ -439,7 +383,7 @@ Result<std::shared_ptr<Solution>> decodeSolution(const std::string& bytes) {
     s.motion = named(motion.at(0).get<int>(), MotionKind::Arc), s.motion_why = motion.at(1), s.path_why = motion.at(2);
     readEvidence(j.at("evidence"), s.evidence);
     readSummary(j.at("summary"), s.summary);
-    if (j.contains("knowledge")) s.knowledge = knowledgeOf(j.at("knowledge"));
+    if (j.contains("knowledge")) s.knowledge = decodeKnowledge(j.at("knowledge"));
   });
 }
 }  // namespace dusky

@@ -180,22 +180,31 @@ void findWrongKnowledge(const SolvedKnowledge& known, Verdict& verdict) {
   const auto add = [&verdict](double sigmas, std::string sentence) {
     verdict.causes.push_back({"knowledge", std::nullopt, std::move(sentence), std::min(kMost, sigmas / kWrongKnowledge_sigmas)});
   };
-  for (const SolvedAngle& angle : known.angles) {
-    if (!(angle.asked && angle.cost_sigmas > kWrongKnowledge_sigmas)) continue;
-    add(angle.cost_sigmas,
-        fmt::format(
-            "Planes \"{}\" and \"{}\" do not stand as is said: the footage speaks against their angle by {:.0f} standard deviations. Without it they stand "
-            "at {:.1f}°.",
-            known.planes[static_cast<std::size_t>(angle.a)].name, known.planes[static_cast<std::size_t>(angle.b)].name, angle.cost_sigmas,
-            angle.without_rad * 180 / M_PI));
+  for (const SolvedStatement& s : known.statements) {
+    if (!(s.cost_sigmas > kWrongKnowledge_sigmas)) continue;
+    if (s.kind == StatementKind::Angle) {
+      add(s.cost_sigmas,
+          fmt::format("\"{}\" and \"{}\" do not stand as is said: the footage speaks against their angle by {:.0f} standard deviations. Without it they stand "
+                      "at {:.1f}°.",
+                      s.a, s.b, s.cost_sigmas, s.without * 180 / M_PI));
+    } else if (s.kind == StatementKind::Survey) {
+      add(s.cost_sigmas,
+          fmt::format("Survey point \"{}\" stands {:.3g} off where it was measured, {:.0f} standard deviations.", s.name, s.found, s.cost_sigmas));
+    } else {
+      add(s.cost_sigmas, fmt::format("The footage speaks against \"{}\" by {:.0f} standard deviations.", s.name, s.cost_sigmas));
+    }
+  }
+  for (const SolvedStatement& s : known.statements) {
+    if (s.kind == StatementKind::Survey && s.undetermined.starts_with("set aside"))
+      add(2 * kWrongKnowledge_sigmas, fmt::format("Survey point \"{}\" is {}.", s.name, s.undetermined));
   }
   if (!(known.cost_sigmas > kWrongKnowledge_sigmas)) return;
-  const auto worst =
-      std::max_element(known.planes.begin(), known.planes.end(), [](const auto& a, const auto& b) { return a.disagree.size() < b.disagree.size(); });
+  const auto worst = std::max_element(known.sets.begin(), known.sets.end(), [](const auto& a, const auto& b) { return a.disagree.size() < b.disagree.size(); });
   add(known.cost_sigmas,
-      fmt::format("What is said of the set does not agree with the footage, by {:.0f} standard deviations{}. Let go of those, loosen it, or switch it off.",
-                  known.cost_sigmas,
-                  worst->disagree.empty() ? "" : fmt::format(": {} tracks do not lie in plane \"{}\"", worst->disagree.size(), worst->name)));
+      fmt::format(
+          "What is said of the set does not agree with the footage, by {:.0f} standard deviations{}. Let go of those, loosen it, or switch it off.",
+          known.cost_sigmas,
+          worst == known.sets.end() || worst->disagree.empty() ? "" : fmt::format(": {} tracks do not lie on \"{}\"", worst->disagree.size(), worst->name)));
 }
 
 void findCauses(const Solution& solution, Verdict& verdict) {

@@ -83,6 +83,47 @@ class Finder {
   const std::function<std::string(int)>& name_of_;
 };
 
+Status findSets(const KnowledgeFile& file, const Finder& finder, Knowledge& knowledge) {
+  for (const KnowledgeFile::Set& asked : file.sets) {
+    KnownSet set = asked.set;
+    const std::string who = fmt::format("{} \"{}\"", set.kind == SetKind::Line ? "Line" : "Plane", set.name);
+    auto members = finder.all(asked.members, who);
+    if (!members.ok()) return members.error();
+    set.tracks = std::move(*members);
+    if (set.tracks.size() < set.leastTracks())
+      return invalidInput(fmt::format("{} has {} tracks with a place; it needs {} or more.", who, set.tracks.size(), set.leastTracks() == 2 ? "two" : "three"));
+    knowledge.sets.push_back(std::move(set));
+  }
+  return Done{};
+}
+
+Status findSurvey(const KnowledgeFile& file, const Finder& finder, Knowledge& knowledge) {
+  for (const KnowledgeFile::Survey& asked : file.survey) {
+    SurveyPoint point = asked.point;
+    const auto track = finder.one(asked.member, fmt::format("Survey point \"{}\"", point.name));
+    if (!track.ok()) return track.error();
+    point.track = *track;
+    knowledge.survey.push_back(std::move(point));
+  }
+  return Done{};
+}
+
+/// One that is exact sets the scene's scale; several shape the solve.
+Status findLengths(const KnowledgeFile& file, const Finder& finder, FoundKnowledge& found) {
+  for (const KnowledgeFile::Length& asked : file.lengths) {
+    const auto from = finder.one(asked.from, "A known distance"), to = finder.one(asked.to, "A known distance");
+    if (!from.ok() || !to.ok()) return from.ok() ? to.error() : from.error();
+    KnownDistance distance = asked.distance;
+    distance.from = *from, distance.to = *to;
+    found.knowledge.distances.push_back(distance);
+  }
+  const auto& distances = found.knowledge.distances;
+  if (distances.size() != 1 || !distances.front().on) return Done{};
+  found.scene.length = KnownLength{distances.front().from, distances.front().to, distances.front().metres};
+  found.knowledge.distances.clear();
+  return Done{};
+}
+
 Status findScene(const KnowledgeFile& file, const Finder& finder, SceneSettings& scene) {
   if (file.ground) {
     auto ground = finder.all(*file.ground, "The ground");
@@ -100,11 +141,6 @@ Status findScene(const KnowledgeFile& file, const Finder& finder, SceneSettings&
     if (!from.ok() || !to.ok()) return from.ok() ? to.error() : from.error();
     scene.direction = KnownDirection{*from, *to};
   }
-  if (file.length) {
-    const auto from = finder.one(file.length->from, "The known distance"), to = finder.one(file.length->to, "The known distance");
-    if (!from.ok() || !to.ok()) return from.ok() ? to.error() : from.error();
-    scene.length = KnownLength{*from, *to, file.length->metres};
-  }
   return Done{};
 }
 
@@ -113,16 +149,10 @@ Status findScene(const KnowledgeFile& file, const Finder& finder, SceneSettings&
 Result<FoundKnowledge> findMembers(const KnowledgeFile& file, const TrackSet& tracks, const Solution& solution, const std::function<std::string(int)>& nameOf) {
   const Finder finder(tracks, solution, nameOf);
   FoundKnowledge found;
-  for (const KnowledgeFile::Plane& asked : file.planes) {
-    KnownPlane plane = asked.plane;
-    auto members = finder.all(asked.members, fmt::format("Plane \"{}\"", plane.name));
-    if (!members.ok()) return members.error();
-    plane.tracks = std::move(*members);
-    if (plane.tracks.size() < 3)
-      return invalidInput(fmt::format("Plane \"{}\" has {} tracks with a place; it needs three or more.", plane.name, plane.tracks.size()));
-    found.knowledge.planes.push_back(std::move(plane));
-  }
-  found.knowledge.angles = file.angles;
+  if (const Status fine = findSets(file, finder, found.knowledge); !fine.ok()) return fine.error();
+  if (const Status fine = findSurvey(file, finder, found.knowledge); !fine.ok()) return fine.error();
+  if (const Status fine = findLengths(file, finder, found); !fine.ok()) return fine.error();
+  found.knowledge.relations = file.relations, found.knowledge.camera = file.camera;
   if (const Status fine = found.knowledge.check(); !fine.ok()) return fine.error();
   if (const Status scene = findScene(file, finder, found.scene); !scene.ok()) return scene.error();
   return found;

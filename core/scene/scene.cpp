@@ -4,8 +4,11 @@
 
 #include <Eigen/Dense>
 #include <algorithm>
+#include <limits>
 
 #include "core/base/numbers.h"
+#include "core/scene/guess_up.h"
+#include "core/solve/knowledge_world.h"
 
 namespace dusky {
 namespace {
@@ -36,6 +39,13 @@ std::vector<const SolvedFrame*> placedFrames(const Solution& solution) {
   return placed;
 }
 
+/// Mean of what is up in the pictures: it tells the side of a plane that is up.
+Vec3 uprightOf(const std::vector<const SolvedFrame*>& placed) {
+  Vec3 up = Vec3::Zero();
+  for (const SolvedFrame* frame : placed) up -= frame->pose.direction(Vec3::UnitY());
+  return up.norm() > 1e-6 ? Vec3(up.normalized()) : Vec3(-placed.front()->pose.direction(Vec3::UnitY()));
+}
+
 double medianDepth(const Solution& solution, const Vec3& from) {
   std::vector<double> distances;
   for (const SolvedTrack& track : solution.tracks) {
@@ -51,33 +61,100 @@ struct Axes {
   std::optional<PlaneFit> ground;
 };
 
-std::optional<PlaneFit> guessGround(const Solution& solution, const Vec3& up, const Vec3& middle) {
-  const double depth = medianDepth(solution, middle);
-  std::vector<Vec3> below;
-  for (const SolvedTrack& track : solution.tracks) {
-    const bool near = (track.point - middle).norm() < 3 * depth;
-    if (track.state == TrackState::Kept && !track.at_infinity && near && (track.point - middle).dot(up) < 0) below.push_back(track.point);
+std::vector<Vec3> without(std::vector<Vec3> points, std::size_t index) {
+  points.erase(points.begin() + static_cast<std::ptrdiff_t>(index));
+  return points;
+}
+
+double rmsOff(const PlaneFit& plane, const std::vector<Vec3>& points) {
+  double sum = 0;
+  for (const Vec3& p : points) sum += std::pow(plane.distance(p), 2);
+  return std::sqrt(sum / static_cast<double>(points.size()));
+}
+
+/// The point without which the others lie flattest: a plane of few leans towards an outlier, so that it does not stand out itself.
+std::size_t standsOutMost(const PlaneFit& plane, const std::vector<Vec3>& points) {
+  constexpr std::size_t kLeans = 24;
+  std::size_t worst = 0;
+  double least = std::numeric_limits<double>::infinity();
+  for (std::size_t i = 0; i < points.size(); ++i) {
+    const auto fit = points.size() > kLeans ? std::nullopt : fitPlane(without(points, i));
+    const double off = fit ? rmsOff(*fit, without(points, i)) : -std::abs(plane.distance(points[i]));
+    if (off < least) least = off, worst = i;
   }
-  constexpr double kMaxTiltRad = 0.45;
-  auto plane = findPlane(below, up, kMaxTiltRad, 0.008 * depth, 1);
-  if (!plane || plane->distance(middle) <= 0) return std::nullopt;
-  const auto on_it = std::count_if(below.begin(), below.end(), [&](const Vec3& p) { return std::abs(plane->distance(p)) < 0.008 * depth; });
-  if (on_it < 12) return std::nullopt;
+  return worst;
+}
+
+/// The plane of most of the points. A third of them at most may be outliers: far beyond what the others stand off it.
+std::optional<PlaneFit> fitGround(std::vector<int> ids, std::vector<Vec3> points, std::vector<int>& outliers) {
+  constexpr double kFar = 5;
+  constexpr std::size_t kFew = 5;
+  auto plane = fitPlane(points);
+  for (std::size_t left = points.size() / 3; plane && left > 0 && points.size() >= kFew; --left) {
+    const std::size_t worst = standsOutMost(*plane, points);
+    const std::vector<Vec3> rest = without(points, worst);
+    const auto better = fitPlane(rest);
+    if (!better || !(std::abs(better->distance(points[worst])) > kFar * rmsOff(*better, rest))) break;
+    outliers.push_back(ids[worst]);
+    ids.erase(ids.begin() + static_cast<std::ptrdiff_t>(worst));
+    points = rest, plane = better;
+  }
+  std::sort(outliers.begin(), outliers.end());
   return plane;
+}
+
+std::optional<Similarity> bySurvey(const Solution& solution, const Knowledge& knowledge) {
+  std::vector<KnownPlace> places;
+  for (const SurveyPoint& point : knowledge.survey) {
+    const SolvedTrack* track = solution.find(point.track);
+    if (point.on && track && track->hasPlace() && !track->at_infinity) places.push_back({track->point, point.at, 1});
+  }
+  double reach = 0;
+  for (const KnownPlace& place : places) reach = std::max(reach, (place.known - places.front().known).norm());
+  for (KnownPlace& place : places) place.sigma = std::max(0.005 * reach, 1e-12);
+  const auto fit = fitWorld(places);
+  return fit ? std::optional(fit->world_from_solve) : std::nullopt;
+}
+
+/// By all known distances, each by how surely it is known; nothing where fewer than two are.
+std::optional<double> scaleOf(const Solution& solution, const SceneSettings& settings, const Knowledge& knowledge) {
+  constexpr double kAsExact = 1e-3;  // share that one counts as sure to, which is exact
+  std::vector<KnownDistance> all = knowledge.distances;
+  if (settings.length && !all.empty()) all.push_back({.from = settings.length->from, .to = settings.length->to, .metres = settings.length->metres});
+  double sum = 0, weights = 0;
+  for (const KnownDistance& d : all) {
+    const SolvedTrack *from = solution.find(d.from), *to = solution.find(d.to);
+    if (!d.on || !from || !to || !from->hasPlace() || !to->hasPlace()) continue;
+    const double apart = (to->point - from->point).norm();
+    if (!(apart > 0)) continue;
+    const double weight = 1 / std::pow(std::max(d.sigma / d.metres, kAsExact), 2);
+    sum += weight * std::log(d.metres / apart), weights += weight;
+  }
+  return weights > 0 ? std::optional(std::exp(sum / weights)) : std::nullopt;
 }
 
 Status setGround(const Solution& solution, const SceneSettings& settings, const Vec3& middle, Axes& axes, SceneFrame& out) {
   if (settings.ground.empty()) {
-    axes.ground = guessGround(solution, axes.up, middle);
+    const UpGuess guess = guessUp(solution);
+    axes.ground = guess.ground;
+    const bool known = solution.knowledge.up.has_value();
+    if (!known) axes.up = guess.up, out.sigma_up_rad = guess.sigma_rad;
+    // Height 0 is where the ground is under the path; it need not be level.
+    if (axes.ground) axes.ground = PlaneFit{axes.up, axes.up.dot(middle - axes.ground->distance(middle) * axes.ground->normal)};
   } else {
     const auto points = placesOf(solution, settings.ground, "ground");
     if (!points.ok()) return points.error();
-    axes.ground = fitPlane(*points);
+    axes.ground = fitGround(settings.ground, *points, out.ground_outliers);
     if (!axes.ground) return invalidInput("The ground needs three or more tracks that do not lie on one line.");
     if (axes.ground->normal.dot(axes.up) < 0) axes.ground = PlaneFit{-axes.ground->normal, -axes.ground->offset};
     double squares = 0;
-    for (const Vec3& p : *points) squares += std::pow(axes.ground->distance(p), 2);
-    out.ground_rms = std::sqrt(squares / static_cast<double>(points->size()));
+    std::size_t count = 0;
+    for (std::size_t i = 0; i < points->size(); ++i) {
+      const auto& outliers = out.ground_outliers;
+      if (std::find(outliers.begin(), outliers.end(), settings.ground[i]) == outliers.end())
+        squares += std::pow(axes.ground->distance((*points)[i]), 2), ++count;
+    }
+    out.ground_rms = std::sqrt(squares / static_cast<double>(count));
   }
   out.ground_found = axes.ground.has_value();
   if (axes.ground) axes.up = axes.ground->normal;
@@ -97,7 +174,7 @@ Status setDirection(const Solution& solution, const SceneSettings& settings, con
   return Done{};
 }
 
-Status setOriginAndScale(const Solution& solution, const SceneSettings& settings, const Vec3& middle, Axes& axes, SceneFrame& out) {
+Status setOriginAndScale(const Solution& solution, const SceneSettings& settings, const Knowledge& knowledge, const Vec3& middle, Axes& axes, SceneFrame& out) {
   axes.origin = axes.ground ? Vec3(middle - axes.ground->distance(middle) * axes.up) : middle;
   if (settings.origin) {
     const auto place = placeOf(solution, *settings.origin, "origin");
@@ -108,7 +185,13 @@ Status setOriginAndScale(const Solution& solution, const SceneSettings& settings
   }
   axes.scale = axes.ground ? 1.6 / axes.ground->distance(middle) : 10.0 / medianDepth(solution, middle);
   if (!(axes.scale > 0)) axes.scale = 10.0 / medianDepth(solution, middle);
-  if (settings.length) {
+  if (const SetWorld* world = solution.knowledge.world(); world && world->free_scale) {
+    axes.scale = world->world_from_solve.scale;
+    out.metric = true;
+  } else if (const auto known = scaleOf(solution, settings, knowledge)) {
+    axes.scale = *known;
+    out.metric = true;
+  } else if (settings.length) {
     const auto ends = placesOf(solution, {settings.length->from, settings.length->to}, "length");
     if (!ends.ok()) return ends.error();
     const double distance = (ends->back() - ends->front()).norm();
@@ -120,19 +203,29 @@ Status setOriginAndScale(const Solution& solution, const SceneSettings& settings
 }
 }  // namespace
 
-Result<SceneFrame> orientScene(const Solution& solution, const SceneSettings& settings) {
+Result<SceneFrame> orientScene(const Solution& solution, const SceneSettings& settings, const Knowledge& knowledge) {
   const auto placed = placedFrames(solution);
   if (placed.empty()) return invalidInput("There is no solved camera to set the scene by.");
   SceneFrame out;
   Axes axes;
-  Vec3 up = Vec3::Zero();
-  for (const SolvedFrame* frame : placed) up -= frame->pose.direction(Vec3::UnitY());
-  axes.up = up.norm() > 1e-6 ? Vec3(up.normalized()) : Vec3(-placed.front()->pose.direction(Vec3::UnitY()));
+  if (const SetWorld* world = solution.knowledge.world(); world && world->free_shift) {
+    out.scene_from_solve = world->world_from_solve, out.metric = out.surveyed = true;
+    return out;
+  }
+  if (const auto fit = bySurvey(solution, knowledge)) {
+    out.scene_from_solve = *fit, out.metric = out.surveyed = true;
+    return out;
+  }
+  axes.up = uprightOf(placed);
   const Vec3 middle = placed[placed.size() / 2]->pose.centre;
   if (settings.ground.size() == 1 || settings.ground.size() == 2) return invalidInput("The ground needs three or more tracks.");
+  if (const auto& known = solution.knowledge.up) axes.up = known->dot(axes.up) < 0 ? Vec3(-*known) : *known;
   if (const Status done = setGround(solution, settings, middle, axes, out); !done.ok()) return done.error();
-  if (const Status done = setDirection(solution, settings, placed.front()->pose, axes); !done.ok()) return done.error();
-  if (const Status done = setOriginAndScale(solution, settings, middle, axes, out); !done.ok()) return done.error();
+  if (const SetWorld* world = solution.knowledge.world(); world && world->free_turn && !settings.direction)
+    axes.right = world->world_from_solve.rotation.conjugate() * Vec3::UnitX();
+  else if (const Status done = setDirection(solution, settings, placed.front()->pose, axes); !done.ok())
+    return done.error();
+  if (const Status done = setOriginAndScale(solution, settings, knowledge, middle, axes, out); !done.ok()) return done.error();
   Mat3 scene_from_solve;
   scene_from_solve << axes.right.transpose(), axes.up.transpose(), axes.right.cross(axes.up).transpose();
   out.scene_from_solve.scale = axes.scale;
@@ -140,5 +233,26 @@ Result<SceneFrame> orientScene(const Solution& solution, const SceneSettings& se
   out.scene_from_solve.shift = -axes.scale * (scene_from_solve * axes.origin);
   if (!std::isnan(out.ground_rms)) out.ground_rms *= axes.scale;
   return out;
+}
+
+std::vector<SceneResidual> sceneResiduals(const Solution& solution, const SceneFrame& scene, const SceneSettings& settings, const Knowledge& knowledge) {
+  std::vector<SceneResidual> all;
+  const auto placed = [&solution](int id) {
+    const SolvedTrack* track = solution.find(id);
+    return track && track->hasPlace() ? std::optional(track->point) : std::nullopt;
+  };
+  const auto add = [&](int from, int to, double metres) {
+    const auto a = placed(from), b = placed(to);
+    if (a && b) all.push_back({fmt::format("tracks {} – {}", from, to), {from, to}, false, metres, scene.scene_from_solve.scale * (*b - *a).norm()});
+  };
+  if (settings.length) add(settings.length->from, settings.length->to, settings.length->metres);
+  for (const KnownDistance& d : knowledge.distances) {
+    if (d.on) add(d.from, d.to, d.metres);
+  }
+  for (const SurveyPoint& point : knowledge.survey) {
+    if (const auto place = placed(point.track); point.on && place)
+      all.push_back({point.name, {point.track}, true, 0, (scene.scene_from_solve * *place - point.at).norm()});
+  }
+  return all;
 }
 }  // namespace dusky

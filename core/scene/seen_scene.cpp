@@ -54,17 +54,24 @@ std::vector<std::vector<Vec2>> shadowsSeen(const SceneCamera& camera, const std:
   return shadows;
 }
 
+std::vector<std::vector<Vec2>> lineSeen(const SceneCamera& camera, const Vec3& from, const Vec3& to, int pieces) {
+  std::vector<std::vector<Vec2>> lines;
+  std::vector<Vec2> line;
+  for (int i = 0; i <= pieces; ++i) {
+    const auto at = camera.see(from + (to - from) * (static_cast<double>(i) / pieces));
+    if (at) line.push_back(*at);
+    if ((!at || i == pieces) && line.size() > 1) lines.push_back(line);
+    if (!at) line.clear();
+  }
+  return lines;
+}
+
 std::vector<std::vector<Vec2>> gridSeen(const SceneCamera& camera, const Solution& solution, const SceneFrame& scene) {
-  constexpr int kReach = 14, kPieces = 56;
+  constexpr int kReach = 14;
   std::vector<std::vector<Vec2>> lines;
   for (const auto& [from, to] : groundGrid(gridSpacing(solution, scene) / 2, kReach)) {
-    std::vector<Vec2> line;
-    for (int i = 0; i <= kPieces; ++i) {
-      const auto at = camera.see(from + (to - from) * (static_cast<double>(i) / kPieces));
-      if (at) line.push_back(*at);
-      if ((!at || i == kPieces) && line.size() > 1) lines.push_back(line);
-      if (!at) line.clear();
-    }
+    auto seen = lineSeen(camera, from, to);
+    lines.insert(lines.end(), std::make_move_iterator(seen.begin()), std::make_move_iterator(seen.end()));
   }
   return lines;
 }

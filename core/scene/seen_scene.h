@@ -37,4 +37,7 @@ std::vector<std::vector<Vec2>> shadowsSeen(const SceneCamera& camera, const std:
 /// The ground grid through the lens, as lines of many points.
 std::vector<std::vector<Vec2>> gridSeen(const SceneCamera& camera, const Solution& solution, const SceneFrame& scene);
 
+/// A straight line of the scene through the lens; in pieces where parts of it are out of sight.
+std::vector<std::vector<Vec2>> lineSeen(const SceneCamera& camera, const Vec3& from, const Vec3& to, int pieces = 56);
+
 }  // namespace dusky

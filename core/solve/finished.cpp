@@ -21,33 +21,10 @@ Status refuseLooseFit(const Solution& solution) {
                   100 * share, solution.rms_px));
 }
 
-/// The planes as they stand, and how well they are known: a plane's offset where its points are.
-void fillPlanes(const SolveState& state, const std::vector<Mat3>& covariances, Solution& out) {
-  const Reconstruction& work = state.work;
-  std::vector<Vec3> sums(work.set_planes.size(), Vec3::Zero());
-  std::vector<int> counts(work.set_planes.size(), 0);
-  for (const PointOnPlane& member : work.members) {
-    const WorkTrack& track = work.tracks[member.point];
-    if (track.takesPart()) sums[member.plane] += *track.point, ++counts[member.plane];
-  }
-  for (std::size_t k = 0; k < work.set_planes.size(); ++k) {
-    const SetPlane& plane = work.set_planes[k];
-    SolvedPlane& solved = out.knowledge.planes.emplace_back();
-    solved.normal = plane.normal, solved.offset = plane.offset;
-    if (k >= covariances.size()) continue;
-    const Mat3& covariance = covariances[k];
-    solved.sigma_normal_rad = std::sqrt(std::max(covariance(0, 0) + covariance(1, 1), 0.0) / 2);
-    if (std::isnan(covariance(0, 0))) solved.sigma_normal_rad = kUnknown;
-    if (counts[k] == 0) continue;
-    const Vec3 middle = sums[k] / counts[k];
-    const Vec3 slope(tiltsOf(plane.normal).col(0).dot(middle), tiltsOf(plane.normal).col(1).dot(middle), -1);
-    solved.sigma_offset = std::sqrt(std::max(0.0, slope.dot(covariance * slope)));
-  }
-}
-
-void fillUncertainty(const SolveState& state, const SolveTask& task, Solution& out) {
+/// The covariance of the set's shapes comes back.
+std::vector<Eigen::MatrixXd> fillUncertainty(const SolveState& state, const SolveTask& task, Solution& out) {
   const MappedBundle mapped = makeBundle(state.work);
-  const CameraUncertainty sigma = cameraUncertainty(mapped.bundle, finalOptions(state, task.options), task.progress);
+  CameraUncertainty sigma = cameraUncertainty(mapped.bundle, finalOptions(state, task.options), task.progress);
   for (std::size_t l = 0; l < out.cameras.size(); ++l)
     out.cameras[l].sigma = sigma.lens[l], out.cameras[l].lens_sigma_px = sigma.lens_px[l], out.cameras[l].curve = sigma.lens_curve[l];
   for (std::size_t c = 0; c < mapped.camera_frame.size(); ++c) {
@@ -61,7 +38,7 @@ void fillUncertainty(const SolveState& state, const SolveTask& task, Solution& o
     track.sigma_point = meanDeviation(sigma.points[p]), track.covariance = sigma.points[p];
   }
   out.sigma_readout = sigma.readout, out.evidence.slip_sigma_px = sigma.slip_px;
-  fillPlanes(state, sigma.planes, out);
+  return std::move(sigma.shapes);
 }
 
 }  // namespace
@@ -86,9 +63,9 @@ Result<Finished> concluded(SolveState state, const SolveTask& task) {
   if (out.placedFrames() < 2 || out.keptTracks() < 8)
     return cannotSolve(fmt::format("Too few tracks agree on a camera: {} left. Track more features, or leave out what moves.", out.keptTracks()));
   if (const Status fits = refuseLooseFit(out); !fits.ok()) return fits.error();
-  fillUncertainty(state, task, out);
+  auto shapes = fillUncertainty(state, task, out);
   if (task.progress.stopRequested()) return cancelled();
-  return Finished{std::move(state), std::move(out)};
+  return Finished{std::move(state), std::move(out), std::move(shapes)};
 }
 
 }  // namespace dusky

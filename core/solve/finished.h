@@ -7,6 +7,7 @@ namespace dusky {
 struct Finished {
   SolveState state;
   Solution solution;
+  std::vector<Eigen::MatrixXd> shape_covariance;  ///< Of what is known of the set, as it lies in the state.
 };
 
 /// Adjusts a state to the end and says what came of it. Errors: CannotSolve when that is no camera. Cancelled.

@@ -5,14 +5,11 @@
 
 namespace dusky {
 
-/// Takes a finished solve on with what is known of the set: its planes are looked for together with the cameras (SetPlane), first loosely, then as firmly as
-/// they are known, from where the solve ended. What is exact holds to a hundred-thousandth of its reach. `plain`: solved without any of it, of these tracks and
-/// options. `scene_scale`: scene units in a unit of its world. Errors: InvalidInput naming a plane of whose tracks too few have a depth, or that lie on one
-/// line; CannotSolve naming exact angles that cannot all hold. Cancelled.
+/// Takes a finished solve on with what is known of the set and the camera: its shapes are looked for together with the cameras (set_beliefs.h), more and
+/// more firmly, from where the solve ended. What is exact holds to a hundred-thousandth of its reach. `plain`: solved without any of it,
+/// of these tracks and options. `scene`: carries its world into scene units. Errors: as setUpKnowledge; CannotSolve naming exact statements that cannot all
+/// hold. Cancelled.
 Result<SolutionPtr> solveWithKnowledge(const TrackSet& tracks, const SolveOptions& options, const SolutionPtr& plain, const Knowledge& knowledge,
-                                       double scene_scale, const Progress& progress);
-
-/// Puts the planes that shaped an earlier solve back into a reconstruction with its cameras and points.
-void takeKnowledge(const SolvedKnowledge& knowledge, Reconstruction& work);
+                                       const Similarity& scene, const Progress& progress);
 
 }  // namespace dusky

@@ -163,17 +163,15 @@ static void holdScale(Bundle& bundle) {
     bundle.planes.push_back({.camera = camera, .normal = along, .offset = along.dot(bundle.cameras[camera].centre), .weight = kFirmly / (length * length)});
 }
 
-/// Members that are no points of the bundle wait.
-static void addSetPlanes(const Reconstruction& work, MappedBundle& mapped) {
-  mapped.bundle.set_planes = work.set_planes, mapped.bundle.angles = work.angles;
-  if (work.members.empty()) return;
+/// What speaks of no point or camera of the bundle waits.
+static void addSet(const Reconstruction& work, const std::vector<int>& camera_of_frame, MappedBundle& mapped) {
+  if (work.set.empty()) return;
   std::vector<int> point_of_track(work.tracks.size(), -1);
-  for (std::size_t p = 0; p < mapped.point_track.size(); ++p) point_of_track[mapped.point_track[p]] = static_cast<int>(p);
-  for (PointOnPlane member : work.members) {
-    const bool far = work.tracks[member.point].at_infinity;
-    member.point = point_of_track[member.point];
-    if (member.point >= 0 && !far) mapped.bundle.members.push_back(member);
+  for (std::size_t p = 0; p < mapped.point_track.size(); ++p) {
+    if (!work.tracks[mapped.point_track[p]].at_infinity) point_of_track[mapped.point_track[p]] = static_cast<int>(p);
   }
+  mapped.bundle.set = renumbered(
+      work.set, [&](int track) { return point_of_track[track]; }, [&](int frame) { return camera_of_frame[frame]; });
   if (!mapped.bundle.cameras.empty() && mapped.bundle.planes.empty()) holdScale(mapped.bundle);
 }
 
@@ -216,7 +214,7 @@ MappedBundle makeBundle(const Reconstruction& work, const FramePart& part) {
     plane.camera = camera_of_frame[plane.camera];
     if (plane.camera >= 0) bundle.planes.push_back(plane);
   }
-  addSetPlanes(work, mapped);
+  addSet(work, camera_of_frame, mapped);
   return mapped;
 }
 
@@ -236,7 +234,7 @@ BundleSummary adjustReconstruction(Reconstruction& work, const BundleOptions& op
   for (std::size_t p = 0; p < mapped.point_track.size(); ++p) work.tracks[mapped.point_track[p]].point = mapped.bundle.points[p];
   work.lenses = mapped.bundle.lenses;
   work.readout = mapped.bundle.readout;
-  work.set_planes = mapped.bundle.set_planes;
+  work.set.shapes = mapped.bundle.set.shapes;
   work.arm = mapped.bundle.arm;
   if (work.arm) keepArmInBounds(work);
   return summary;

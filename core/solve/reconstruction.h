@@ -42,9 +42,7 @@ struct Reconstruction {
   std::vector<WorkTrack> tracks;           ///< Same order as the track set's.
   std::vector<CameraTie> ties;             ///< By frame; those of frames without a camera wait.
   std::vector<CameraPlane> planes;
-  std::vector<SetPlane> set_planes;   ///< What is known of the set.
-  std::vector<PointOnPlane> members;  ///< By the index of the track.
-  std::vector<PlaneAngle> angles;
+  SetBeliefs set;  ///< What is known of the set and the path: by the index of the track or the frame.
 
   int placedFrames() const;
   /// For each frame, of the other frames that have a camera the nearest one (of two the earlier one); -1 when there is none.

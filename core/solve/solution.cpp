@@ -28,6 +28,21 @@ std::string_view describe(MotionKind motion) {
   return "";
 }
 
+std::string_view describe(StatementKind kind) {
+  switch (kind) {
+    case StatementKind::Orientation: return "orientation";
+    case StatementKind::Angle: return "angle";
+    case StatementKind::Same: return "same";
+    case StatementKind::Apart: return "apart";
+    case StatementKind::Distance: return "length";
+    case StatementKind::Survey: return "survey";
+    case StatementKind::Camera: return "camera";
+  }
+  return "";
+}
+
+double SolvedSet::distance(const Vec3& place) const { return kind == SetKind::Plane ? std::abs(axis.dot(place) - offset) : axis.cross(place - through).norm(); }
+
 Lens Solution::lensAt(const SolvedFrame& frame) const {
   Lens lens = cameras[static_cast<std::size_t>(frame.camera)].lens;
   if (!std::isnan(frame.focal_px)) lens.focal_px = frame.focal_px;

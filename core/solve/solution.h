@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "core/adjust/set_beliefs.h"
 #include "core/base/progress.h"
 #include "core/geometry/pose.h"
 #include "core/image/plane.h"
@@ -141,46 +142,65 @@ struct Evidence {
 /// What an insert may slip before it counts as wrong: a pixel, or what the noise of the sightings hides.
 inline double slipTolerance(double noise_px) { return std::isnan(noise_px) ? 1.0 : std::max(1.0, 4 * noise_px); }
 
-/// A plane of the set that shaped the solve, as it came out; in the solve's own world.
-struct SolvedPlane {
-  std::string name;  ///< Empty: no plane, but what is up, which level and upright ones share.
-  PlaneFacing facing = PlaneFacing::Free;
+/// A plane or line of the set that shaped the solve, as it came out; in the solve's own world.
+struct SolvedSet {
+  std::string name;
+  SetKind kind = SetKind::Plane;
+  SetFacing facing = SetFacing::Free;
   bool exact = true;
-  Vec3 normal = Vec3::UnitY();  ///< Of length 1; normal . p = offset.
-  double offset = 0;
-  double weight = 0;        ///< Of its members, px^2 per unit^2.
-  std::vector<int> tracks;  ///< That were asked to lie in it, and took part.
-  double sigma_normal_rad = kUnknown;
-  double sigma_offset = kUnknown;                            ///< In the middle of its points.
+  int shape = 0;                ///< Which of the beliefs' shapes it is.
+  Vec3 axis = Vec3::UnitY();    ///< Of length 1: a plane's normal, normal . p = offset; a line's direction.
+  double offset = 0;            ///< Of a plane.
+  Vec3 through = Vec3::Zero();  ///< In the middle of its points.
+  std::vector<int> tracks;      ///< That were asked to lie in it, and took part.
+  double sigma_axis_rad = kUnknown;
+  double sigma_offset = kUnknown;                            ///< Where its points are: of a plane along its normal, of a line across it.
   double rms = kUnknown;                                     ///< Of how far its points stand off it.
   double rms_px_with = kUnknown, rms_px_without = kUnknown;  ///< Errors of its tracks, with all that is known and without any of it.
   struct Disagreement {
     int track = 0;
-    double sigmas = 0;  ///< How far its point, without what is known, stood off this plane, in its own standard deviations.
+    double sigmas = 0;  ///< How far its point, without what is known, stood off it, in its own standard deviations.
   };
   std::vector<Disagreement> disagree;  ///< The farthest first.
   std::string undetermined;            ///< Why the footage does not tell how it lies; empty: it does.
+
+  /// How far a place stands off it, in the solve's units.
+  double distance(const Vec3& place) const;
 };
 
-/// An angle between two of them.
-struct SolvedAngle {
-  int a = 0, b = 0;  ///< Indices of planes.
-  double cosine = 0;
-  double weight = 0;  ///< px^2 per rad^2.
+enum class StatementKind : std::uint8_t { Orientation, Angle, Same, Apart, Distance, Survey, Camera };
+/// "orientation", "angle", "same", "apart", "length", "survey", "camera".
+std::string_view describe(StatementKind kind);
+
+/// What was said beside the planes and lines themselves, and what came of it. Figures are in radians (orientation, angle, a camera's rotation) or in units of
+/// the world, which are scene units.
+struct SolvedStatement {
+  StatementKind kind = StatementKind::Angle;
+  std::string name;  ///< As an artist reads it: its sets, its tracks, its survey point.
+  std::string a, b;  ///< Names of sets, where it speaks of them.
+  std::vector<int> tracks;
   bool exact = true;
-  bool asked = true;              ///< False: it follows from a level or upright plane.
-  double found_rad = kUnknown;    ///< As the planes stand.
-  double without_rad = kUnknown;  ///< Between planes through the same points, without what is known.
+  double asked = 0;               ///< What was said; 0 where it is said that nothing is off.
+  double found = kUnknown;        ///< As it came out.
+  double without = kUnknown;      ///< As it is without what is known.
   double cost_sigmas = kUnknown;  ///< How much worse the sightings agree with it than without it, everything else being known: standard deviations.
+  double rms_px = kUnknown;       ///< Of a survey point: between where it was seen and where the camera sees the survey's place.
+  std::string undetermined;       ///< Why it says nothing of the solve; empty: it does.
 };
 
 /// What was known of the set and shaped the solve.
 struct SolvedKnowledge {
-  std::vector<SolvedPlane> planes;
-  std::vector<SolvedAngle> angles;
+  std::vector<SolvedSet> sets;
+  std::vector<SolvedStatement> statements;
+  SetBeliefs beliefs;                   ///< What holds the bundle: of tracks by their ids, of cameras by their frames.
+  std::optional<Vec3> up;               ///< What is up, where something was said that tells.
+  double sigma_scale_share = kUnknown;  ///< Standard deviation of the world's scale, where that was looked for.
   double cost_sigmas = kUnknown;  ///< How much more the sightings pay for all of it than for as many statements that are true, standard deviations of chance.
   double rms_px_without = kUnknown, holdout_px_without = kUnknown;
-  bool empty() const { return planes.empty(); }
+
+  bool empty() const { return sets.empty() && statements.empty(); }
+  /// The world that distances, a survey and positions are in; none: nothing of that was said.
+  const SetWorld* world() const { return beliefs.world < 0 ? nullptr : std::get_if<SetWorld>(&beliefs.shapes[static_cast<std::size_t>(beliefs.world)]); }
 };
 
 struct SolveSummary {

@@ -1,6 +1,6 @@
 #include "core/solve/warm_start.h"
 
-#include "core/solve/knowledge_stage.h"
+#include "core/solve/knowledge_setup.h"
 
 #include <cmath>
 

@@ -23,6 +23,14 @@ TrackActions::TrackActions(Session& session, QObject* parent) : QObject(parent),
   origin = make(tr("Use as origin"), tr("One placed track becomes the world's origin."), &TrackActions::useOrigin);
   direction = make(tr("Use as direction"), tr("Two placed tracks: the line from the first to the second runs along X."), &TrackActions::useDirection);
   length = make(tr("Use as length"), tr("Two placed tracks whose distance is known: it sets the scale."), &TrackActions::useLength);
+  flat = make(tr("Make flat"), tr("Three or more placed tracks that lie in one plane, however it stands: the next solve holds them to it."),
+              &TrackActions::knowFlat);
+  level = make(tr("Make a level plane"), tr("Three or more placed tracks of a floor, a table, still water: one plane, and level."), &TrackActions::knowLevel);
+  upright = make(tr("Make an upright plane"), tr("Three or more placed tracks of a wall: one plane, and upright."), &TrackActions::knowUpright);
+  straight = make(tr("Make straight"), tr("Three or more placed tracks along an edge or a rail: the next solve holds them to one straight line."),
+                  &TrackActions::knowStraight);
+  distance = make(tr("Add known distance"), tr("Two placed tracks: one more distance that is known, beside the one that sets the scale."),
+                  &TrackActions::knowDistance);
   aside = make(tr("Set aside"), tr("Takes the selected tracks out of the next solve. They can come back."), &TrackActions::setSelectedAside);
   back = make(tr("Bring back"), tr("Lets selected tracks that were set aside take part again."), &TrackActions::bringSelectedBack);
   pin = make(tr("Pin"), tr("Protects the selected tracks from being set aside."), &TrackActions::pinSelected);
@@ -71,6 +79,8 @@ void TrackActions::fill(QMenu& menu) const {
   menu.setToolTipsVisible(true);
   menu.addActions({ground, origin, direction, length});
   menu.addSeparator();
+  menu.addActions({flat, level, upright, straight, distance});
+  menu.addSeparator();
   menu.addActions({cone, cube, card, floor, figure, remove_objects});
   menu.addSeparator();
   menu.addActions({aside, back, pin, unpin});
@@ -95,6 +105,9 @@ void TrackActions::refresh() {
   origin->setEnabled(places == 1);
   direction->setEnabled(places == 2);
   length->setEnabled(places == 2);
+  for (QAction* plane : {flat, level, upright, straight}) plane->setEnabled(places >= 3);
+  distance->setEnabled(places == 2);
+  distance->setText(tr("Add known distance of %1").arg(lengthText(length_metres_)));
   length->setText(tr("Use as length of %1").arg(lengthText(length_metres_)));
   cone->setEnabled(places >= 1 && places <= kMostObjects);
   for (QAction* shape : {cube, card, floor, figure}) shape->setEnabled(cone->isEnabled());
@@ -118,6 +131,8 @@ void TrackActions::useGround() { session_.model.run(dusky::useAsGround(session_.
 void TrackActions::useOrigin() { session_.model.run(dusky::useAsOrigin(session_.model.document(), placed().front())); }
 void TrackActions::useDirection() { session_.model.run(dusky::useAsDirection(session_.model.document(), placed()[0], placed()[1])); }
 void TrackActions::useLength() { session_.model.run(dusky::useAsLength(session_.model.document(), placed()[0], placed()[1], length_metres_)); }
+void TrackActions::know(SetKind kind, SetFacing facing) { session_.model.run(addKnownSet(session_.model.document(), kind, facing, placed())); }
+void TrackActions::knowDistance() { session_.model.run(addKnownDistance(session_.model.document(), placed()[0], placed()[1], length_metres_)); }
 void TrackActions::setSelectedAside() { session_.model.run(dusky::setAside(session_.model.document(), session_.selection.ids())); }
 void TrackActions::bringSelectedBack() { session_.model.run(dusky::bringBack(session_.model.document(), session_.selection.ids())); }
 void TrackActions::pinSelected() { session_.model.run(dusky::pinTracks(session_.model.document(), session_.selection.ids(), true)); }

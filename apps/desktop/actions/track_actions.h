@@ -17,6 +17,7 @@ class TrackActions : public QObject {
   explicit TrackActions(Session& session, QObject* parent = nullptr);
 
   QAction *ground, *origin, *direction, *length;
+  QAction *flat, *level, *upright, *straight, *distance;  ///< What is known of the set.
   QAction *aside, *back, *pin, *unpin;
   QAction *cone, *cube, *card, *floor, *figure, *remove_objects;
   QAction *select_all, *select_none, *select_others;
@@ -36,6 +37,12 @@ class TrackActions : public QObject {
   void useOrigin();
   void useDirection();
   void useLength();
+  void know(SetKind kind, SetFacing facing);
+  void knowFlat() { know(SetKind::Plane, SetFacing::Free); }
+  void knowLevel() { know(SetKind::Plane, SetFacing::Level); }
+  void knowUpright() { know(SetKind::Plane, SetFacing::Upright); }
+  void knowStraight() { know(SetKind::Line, SetFacing::Free); }
+  void knowDistance();
   void setSelectedAside();
   void bringSelectedBack();
   void pinSelected();

@@ -28,9 +28,8 @@
 #include "apps/desktop/steps/steps_panel.h"
 #include "core/base/atomic_file.h"
 #include "core/base/log.h"
-#include "core/knowledge/knowledge_file.h"
 #include "core/project/edits.h"
-#include "core/scene/knowledge_members.h"
+#include "core/pipeline/knowledge_step.h"
 #include "core/track/track_files.h"
 
 namespace dusky::desktop {
@@ -204,22 +203,31 @@ void MainWindow::chooseImport() {
 }
 
 void MainWindow::chooseKnowledge() {
-  const QString path = QFileDialog::getOpenFileName(this, tr("Use knowledge of the set"), {}, tr("Knowledge (*.json)"));
+  const QString path = QFileDialog::getOpenFileName(this, tr("Use knowledge of the set"), {}, tr("Knowledge or survey (*.json *.csv)"));
   if (!path.isEmpty()) useKnowledgeFile(path);
 }
 
 void MainWindow::useKnowledgeFile(const QString& path) {
-  const DocumentModel& model = session_.model;
-  if (!model.solution() || model.partial()) return showNotice(tr("Solve the shot first: knowledge speaks of tracks that have a place."));
-  const auto refuse = [&](const Error& error) { showNotice(tr("%1: %2").arg(path, QString::fromStdString(error.message))); };
-  const auto text = readFile(path.toStdString());
-  if (!text.ok()) return refuse(text.error());
-  const auto file = knowledgeFromJson(*text);
+  if (session_.model.partial()) return showNotice(tr("Wait for the solve to end: knowledge speaks of tracks that have a place."));
+  const auto refuse = [&](const Error& error) { showNotice(QString::fromStdString(error.message)); };
+  const auto file = readKnowledge(path.toStdString());
   if (!file.ok()) return refuse(file.error());
-  const auto found = findMembers(*file, *model.tracks(), *model.solution(), [&model](int id) { return model.workspace().nameOf(id); });
-  if (!found.ok()) return refuse(found.error());
-  session_.model.run(useKnowledge(model.document(), *found));
+  auto edit = editFor(session_.model.workspace(), *file);
+  if (!edit.ok()) return showNotice(tr("%1: %2").arg(path, QString::fromStdString(edit.error().message)));
+  session_.model.run(std::move(*edit));
   steps_->openStep(Step::Scene);
+}
+
+void MainWindow::chooseSaveKnowledge() {
+  QString path = QFileDialog::getSaveFileName(this, tr("Save knowledge of the set"), "knowledge.json", tr("Knowledge (*.json)"));
+  if (path.isEmpty()) return;
+  if (!path.endsWith(".json")) path += ".json";
+  saveKnowledgeFile(path);
+}
+
+void MainWindow::saveKnowledgeFile(const QString& path) {
+  const Status written = writeKnowledge(session_.model.workspace(), path.toStdString());
+  showNotice(written.ok() ? tr("Saved what is known of the set in %1.").arg(path) : QString::fromStdString(written.error().message));
 }
 
 void MainWindow::chooseExport() {

@@ -64,6 +64,8 @@ class MainWindow : public QMainWindow {
   void open(const QString& path);
   /// Takes a knowledge file over; what is wrong with it stands in the notice.
   void useKnowledgeFile(const QString& path);
+  /// Writes what is known of the set; that it did, or why not, stands in the notice.
+  void saveKnowledgeFile(const QString& path);
   /// Where the shipped demo shot is.
   static QString demoPath();
   bool saveTo(const QString& path);
@@ -115,6 +117,7 @@ class MainWindow : public QMainWindow {
   void chooseFootagePlace();
   void chooseImport();
   void chooseKnowledge();
+  void chooseSaveKnowledge();
   void chooseExport();
   void chooseProject();
   bool save();
@@ -161,11 +164,11 @@ class MainWindow : public QMainWindow {
   QLabel* notice_text_ = nullptr;
   QMenu *recent_menu_ = nullptr, *unsaved_menu_ = nullptr;
   QActionGroup *space_modes_, *tools_;
-  QAction *open_footage_, *open_project_, *open_demo_, *save_, *save_as_, *relink_, *import_tracks_, *export_tracks_, *use_knowledge_, *quit_, *undo_, *redo_,
-      *preferences_;
+  QAction *open_footage_, *open_project_, *open_demo_, *save_, *save_as_, *relink_, *import_tracks_, *export_tracks_, *use_knowledge_, *save_knowledge_, *quit_,
+      *undo_, *redo_, *preferences_;
   QAction *track_, *solve_, *deliver_, *cancel_;
-  QAction *box_, *lasso_, *fit_, *actual_, *tracks_, *aside_, *masks_, *grid_, *objects_, *paths_, *field_, *next_colors_, *orbit_, *top_, *front_, *side_,
-      *ellipsoids_, *difference_, *through_, *frame_all_, *whole_map_;
+  QAction *box_, *lasso_, *fit_, *actual_, *tracks_, *aside_, *masks_, *grid_, *sets_, *objects_, *paths_, *field_, *next_colors_, *orbit_, *top_, *front_,
+      *side_, *ellipsoids_, *difference_, *through_, *frame_all_, *whole_map_;
   QAction *mask_edit_, *hand_, *region_, *edge_, *straight_, *candidates_, *leave_tool_;
   std::map<ViewPlace, QWidget*> places_;  ///< What stands in them.
   std::optional<ViewPlace> filled_;

@@ -58,8 +58,12 @@ void MainWindow::makeActions() {
   relink_ = action(tr("Relink footage…"), tr("Says where the footage lies now, when it was moved: tracks and solve stay."), {});
   import_tracks_ = action(tr("Import tracks…"),
                           tr("2D tracks from a .json or .csv file, added as a group of their own. They lie in the footage's px and frame numbers."), {});
-  use_knowledge_ =
-      action(tr("Use knowledge of the set…"), tr("Planes and angles, ground, axes and a distance from a .json file; the next solve takes them in."), {});
+  use_knowledge_ = action(tr("Use knowledge of the set…"),
+                          tr("Planes, lines, angles, distances, a survey, the camera, ground and axes from a .json file, or a survey from a .csv one; the next "
+                             "solve takes them in."),
+                          {});
+  save_knowledge_ =
+      action(tr("Save knowledge of the set…"), tr("What is known of the set as a .json file, which works on other tracks of the same footage too."), {});
   export_tracks_ = action(tr("Export tracks…"), tr("Writes the 2D tracks that are shown: .json holds all, .csv the places alone."), {});
   save_as_ = action(tr("Save project as…"), tr("Goes on in another file."), QKeySequence::SaveAs);
   quit_ = action(tr("Quit"), tr("Closes the window."), QKeySequence::Quit);
@@ -80,6 +84,8 @@ void MainWindow::makeActions() {
                         &ViewSettings::showAside);
   grid_ = switchAction(tr("Ground grid on the plate"), tr("The ground plane, drawn through the solved lens."), QKeySequence(Qt::Key_G), "grid",
                        &ViewSettings::gridShown, &ViewSettings::showGrid);
+  sets_ = switchAction(tr("Show planes and lines"), tr("Those that are known of the set and shaped the solve, in Plate and Space."),
+                       QKeySequence(Qt::SHIFT | Qt::Key_P), nullptr, &ViewSettings::setsShown, &ViewSettings::showSets);
   masks_ = switchAction(tr("Show what masks leave out"), tr("Dims and hatches it on the Plate."), QKeySequence(Qt::Key_M), "mask", &ViewSettings::masksShown,
                         &ViewSettings::showMasks);
   objects_ = switchAction(tr("Show test objects"), tr("Cones, cubes, cards, floors and figures in Plate and Space. Click one to move, turn and scale it."),
@@ -126,6 +132,7 @@ void MainWindow::makeActions() {
   connect(relink_, &QAction::triggered, this, &MainWindow::chooseFootagePlace);
   connect(import_tracks_, &QAction::triggered, this, &MainWindow::chooseImport);
   connect(use_knowledge_, &QAction::triggered, this, &MainWindow::chooseKnowledge);
+  connect(save_knowledge_, &QAction::triggered, this, &MainWindow::chooseSaveKnowledge);
   connect(export_tracks_, &QAction::triggered, this, &MainWindow::chooseExport);
   connect(quit_, &QAction::triggered, this, &QWidget::close);
   connect(undo_, &QAction::triggered, &session_.model, &DocumentModel::undo);
@@ -151,7 +158,7 @@ void MainWindow::makeMenus() {
   file->addSeparator();
   file->addActions({save_, save_as_, relink_});
   file->addSeparator();
-  file->addActions({import_tracks_, export_tracks_, use_knowledge_});
+  file->addActions({import_tracks_, export_tracks_, use_knowledge_, save_knowledge_});
   file->addSeparator();
   file->addAction(quit_);
   QMenu* edit = menuBar()->addMenu(tr("Edit"));
@@ -189,7 +196,7 @@ void MainWindow::makeMenus() {
   QMenu* view = menuBar()->addMenu(tr("View"));
   view->addActions({box_, lasso_, mask_edit_, hand_, region_, edge_, leave_tool_});
   view->addSeparator();
-  view->addActions({fit_, actual_, tracks_, aside_, paths_, field_, candidates_, masks_, grid_, objects_, straight_});
+  view->addActions({fit_, actual_, tracks_, aside_, paths_, field_, candidates_, masks_, grid_, sets_, objects_, straight_});
   view->addSeparator();
   for (const ViewInfo& info : kViews) {
     if (info.key != 0) view->addAction(show_.at(info.view));
@@ -230,7 +237,7 @@ void MainWindow::refreshActions() {
   save_as_->setEnabled(footage);
   relink_->setEnabled(footage);
   import_tracks_->setEnabled(footage);
-  use_knowledge_->setEnabled(session_.model.solution() != nullptr);
+  for (QAction* one : {use_knowledge_, save_knowledge_}) one->setEnabled(session_.model.solution() != nullptr);
   export_tracks_->setEnabled(session_.model.workspace().tracks() != nullptr);
 }
 

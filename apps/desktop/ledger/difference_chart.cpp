@@ -84,7 +84,7 @@ void DifferenceChart::draw() {
   const Jobs::Comparison& comparison = session_.jobs.compared();
   if (!comparison.first) return;
   const auto quantity = static_cast<Quantity>(quantity_->currentData().toInt());
-  const auto scene = orientScene(*comparison.first->solution, session_.model.document().picks.scene);
+  const auto scene = orientScene(*comparison.first->solution, session_.model.document().picks.scene, session_.model.document().picks.knowledge);
   const double scale = scene.ok() ? scene->scene_from_solve.scale * (scene->metric ? unitsPerMetre() : 1) : 1;
   std::vector<Chart::Sample> values;
   std::vector<QPointF> lower, upper;

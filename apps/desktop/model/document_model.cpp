@@ -105,7 +105,7 @@ void DocumentModel::refreshScene() {
   // While a solve is under way, picks may not have a place yet: it is shown by a guess.
   scene_ = partial_solution_ ? partial_scene_ : std::nullopt;
   if (!shown || partial_solution_) return;
-  if (const auto& frame = peek_ ? orientScene(*shown, document().picks.scene) : workspace_.scene(); frame.ok()) {
+  if (const auto& frame = peek_ ? orientScene(*shown, document().picks.scene, document().picks.knowledge) : workspace_.scene(); frame.ok()) {
     scene_ = *frame;
   } else {
     scene_problem_ = QString::fromStdString(frame.error().message);

@@ -28,6 +28,7 @@ std::optional<TestObject> TestObjects::chosen() const {
 void TestObjects::choose(int id) {
   if (id == chosen_) return;
   chosen_ = id;
+  dragged_.reset();  // a drag under way counts for nothing
   emit changed();
 }
 
@@ -42,11 +43,6 @@ void TestObjects::letGo() {
   if (!dragged) return;
   if (dragged == chosen()) return emit changed();
   model_.run(changeObject(model_.document(), *dragged));
-}
-
-void TestObjects::cancel() {
-  if (!std::exchange(dragged_, std::nullopt)) return;
-  emit changed();
 }
 
 }  // namespace dusky::desktop

@@ -22,7 +22,6 @@ class TestObjects : public QObject {
   void drag(const TestObject& object);
   /// The document takes it as it is shown, as one change.
   void letGo();
-  void cancel();
 
  signals:
   void changed();  ///< Another is chosen, or it is shown elsewhere.

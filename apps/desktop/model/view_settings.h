@@ -25,6 +25,7 @@ class ViewSettings : public QObject {
   bool asideShown() const { return aside_; }
   bool masksShown() const { return masks_; }
   bool gridShown() const { return grid_; }
+  bool setsShown() const { return sets_; }
   bool objectsShown() const { return objects_; }
   bool pathsShown() const { return paths_; }            ///< Where tracks were just before and will be just after.
   bool fieldShown() const { return field_; }            ///< Mean errors over the picture; see ResidualField.
@@ -49,6 +50,7 @@ class ViewSettings : public QObject {
   void showAside(bool on) { set(aside_, on); }
   void showMasks(bool on) { set(masks_, on); }
   void showGrid(bool on) { set(grid_, on); }
+  void showSets(bool on) { set(sets_, on); }
   void showObjects(bool on) { set(objects_, on); }
   void showPaths(bool on) { set(paths_, on); }
   void showField(bool on) { set(field_, on); }
@@ -89,8 +91,8 @@ class ViewSettings : public QObject {
 
   double error_top_px_ = 1.0, whisker_ = 10.0;
   int marks_ = 50;
-  bool tracks_ = true, masks_ = true, aside_ = false, grid_ = false, objects_ = true, paths_ = false, field_ = false, candidates_ = false, straight_ = false,
-       ellipsoids_ = true, difference_ = false;
+  bool tracks_ = true, masks_ = true, sets_ = true, aside_ = false, grid_ = false, objects_ = true, paths_ = false, field_ = false, candidates_ = false,
+       straight_ = false, ellipsoids_ = true, difference_ = false;
   int chosen_mask_ = 0, region_frames_ = 12;
   PointColor point_color_ = PointColor::Picture;
   Tool tool_ = Tool::Box;

@@ -49,6 +49,8 @@ bool ObjectTool::press(const SceneSight& sight, const QPointF& at) {
 }
 
 void ObjectTool::drag(const SceneSight& sight, const QPointF& at, Qt::KeyboardModifiers keys) {
+  const auto chosen = session_.objects.chosen();
+  if (held_ && (!chosen || chosen->id != held_->begun.id)) held_.reset();  // let go of meanwhile
   const auto ray = held_ ? sight.ray(at) : std::nullopt;
   const SolutionPtr solution = session_.model.solution();
   if (!ray || !solution || !session_.model.scene()) return;
@@ -60,11 +62,6 @@ void ObjectTool::drag(const SceneSight& sight, const QPointF& at, Qt::KeyboardMo
 void ObjectTool::release() {
   held_.reset();
   session_.objects.letGo();
-}
-
-void ObjectTool::cancel() {
-  held_.reset();
-  session_.objects.cancel();
 }
 
 void ObjectTool::choose(const SceneSight& sight, const QPointF& at, bool on_track) { session_.objects.choose(on_track ? 0 : objectUnder(sight, at)); }

@@ -24,7 +24,6 @@ class ObjectTool {
   /// Shift: turned by steps of 15 degrees.
   void drag(const SceneSight& sight, const QPointF& at, Qt::KeyboardModifiers keys);
   void release();
-  void cancel();
   bool holds() const { return held_.has_value(); }
   /// A click: the object there is chosen, or none; none where the click means a track.
   void choose(const SceneSight& sight, const QPointF& at, bool on_track);

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "core/scene/set_outline.h"
+
 namespace dusky::desktop {
 namespace {
 
@@ -70,5 +72,21 @@ std::vector<QPolygonF> plateGrid(const DocumentModel& model, int frame) {
   if (!camera) return lines;
   for (const auto& line : gridSeen(*camera, *model.solution(), *model.scene())) lines.push_back(polygon(line));
   return lines;
+}
+
+std::vector<PlateSet> plateSets(const DocumentModel& model, int frame) {
+  constexpr int kPieces = 16;
+  std::vector<PlateSet> sets;
+  const auto camera = cameraAt(model, frame);
+  if (!camera) return sets;
+  for (const SetOutline& outline : setOutlines(*model.solution(), *model.scene())) {
+    PlateSet set{.name = QString::fromStdString(outline.name), .lines = {}, .label = {}};
+    for (const auto& [from, to] : outline.lines) {
+      for (const auto& line : lineSeen(*camera, from, to, kPieces)) set.lines.push_back(polygon(line));
+    }
+    if (const auto at = camera->see(outline.label)) set.label = QPointF(at->x(), at->y());
+    sets.push_back(std::move(set));
+  }
+  return sets;
 }
 }  // namespace dusky::desktop

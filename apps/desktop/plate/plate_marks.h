@@ -41,4 +41,12 @@ PlateObjects plateObjects(const DocumentModel& model, const std::vector<TestObje
 /// The ground grid through the lens, as polylines in px.
 std::vector<QPolygonF> plateGrid(const DocumentModel& model, int frame);
 
+/// Planes and lines of the set through the lens, and where their names stand.
+struct PlateSet {
+  QString name;
+  std::vector<QPolygonF> lines;
+  std::optional<QPointF> label;
+};
+std::vector<PlateSet> plateSets(const DocumentModel& model, int frame);
+
 }  // namespace dusky::desktop

@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "apps/desktop/paint/theme.h"
+#include "apps/desktop/paint/view_note.h"
 #include "apps/desktop/model/preferences.h"
 #include "apps/desktop/paint/select_by_gesture.h"
 #include "apps/desktop/plate/edge_tool.h"
@@ -93,6 +94,7 @@ void PlateView::refresh() {
   const int frame = shownFrame();
   marks_ = plateMarks(session_.model, frame, session_.view.pathsShown());
   grid_ = session_.view.gridShown() ? plateGrid(session_.model, frame) : std::vector<QPolygonF>{};
+  sets_ = session_.view.setsShown() ? plateSets(session_.model, frame) : std::vector<PlateSet>{};
   straight_ = session_.view.straight() ? lensOf(frame) : std::nullopt;
   straight_picture_ = QImage();
   if (straight_) straighten();
@@ -116,6 +118,10 @@ void PlateView::straighten() {
     moveAll(mark.before), moveAll(mark.after);
   }
   for (QPolygonF& line : grid_) moveAll(line);
+  for (PlateSet& set : sets_) {
+    for (QPolygonF& line : set.lines) moveAll(line);
+    if (set.label) set.label = straightened(*straight_, *set.label);
+  }
 }
 
 QPointF PlateView::asShown(const Vec2& place) const {
@@ -286,6 +292,7 @@ void PlateView::paintEvent(QPaintEvent* event) {
   painter.save();
   if (!straight_) painter.setClipRect(QRectF(offset_, scale_ * QSizeF(picture_.size())));
   drawGrid(painter);
+  drawSets(painter);
   drawSolids(painter);
   painter.restore();
   // Quiet ones first, so that what glows lies on top; selected ones last.
@@ -342,6 +349,16 @@ void PlateView::drawPicture(QPainter& painter) {
 void PlateView::drawGrid(QPainter& painter) const {
   painter.setPen(QPen(QColor(236, 230, 241, 110), 1));
   for (const QPolygonF& line : grid_) painter.drawPolyline(toWidget(line));
+}
+
+/// Planes and lines that shaped the solve.
+void PlateView::drawSets(QPainter& painter) const {
+  painter.setFont(font());
+  for (const PlateSet& set : sets_) {
+    painter.setPen(QPen(QColor(236, 230, 241, 150), 1, Qt::DashLine));
+    for (const QPolygonF& line : set.lines) painter.drawPolyline(toWidget(line));
+    if (set.label) drawNote(painter, set.name, (toWidget(*set.label) + QPointF(4, -4)).toPoint());
+  }
 }
 
 /// Good tracks are nearly nothing, the less the more there are; what is wrong glows, with its whisker.

@@ -74,6 +74,7 @@ class PlateView : public QWidget {
   std::optional<Lens> lensOf(int frame) const;
   void straighten();
   void drawGrid(QPainter& painter) const;
+  void drawSets(QPainter& painter) const;
   void drawSolids(QPainter& painter) const;
   void drawField(QPainter& painter) const;
   void drawPruneRegions(QPainter& painter) const;
@@ -92,6 +93,7 @@ class PlateView : public QWidget {
   std::vector<PlateMark> marks_;
   PlateObjects objects_;
   std::vector<QPolygonF> grid_;
+  std::vector<PlateSet> sets_;
   std::optional<Lens> straight_;  ///< The lens whose distortion is taken out of what is shown.
   QImage straight_picture_;
   PlatePlace straight_place_;

@@ -21,6 +21,10 @@ void SpaceView::drawOverlay(QPainter& painter) const {
   }
   if (eye_.mode == Eye::Mode::Camera) drawFilmGate(painter);
   if (eye_.mode != Eye::Mode::Camera) drawTimes(painter);
+  const SceneSight seen = sight();
+  for (const auto& [name, place] : contents_.labels) {
+    if (const auto at = seen.see(place)) drawNote(painter, name, (*at + QPointF(4, -4)).toPoint());
+  }
   object_tool_.draw(painter, sight());
   if (const auto at = placeOf(session_.selection.hovered())) {
     painter.setBrush(Qt::NoBrush);

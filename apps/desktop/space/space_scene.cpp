@@ -9,6 +9,7 @@
 #include "apps/desktop/paint/track_state.h"
 #include "apps/desktop/space/point_scale.h"
 #include "core/geometry/ellipsoid.h"
+#include "core/scene/set_outline.h"
 #include "core/scene/test_object.h"
 
 namespace dusky::desktop {
@@ -46,6 +47,7 @@ class Builder {
     measure();
     addGrid();
     addPoints();
+    addSets();
     if (!through) addPath();
     if (!through) addOtherPath();
   }
@@ -133,6 +135,14 @@ class Builder {
     line(from, to, color::Quiet, 0.9);
     line(to, neck + side, color::Quiet, 0.9);
     line(to, neck - side, color::Quiet, 0.9);
+  }
+
+  void addSets() {
+    if (!session_.view.setsShown()) return;
+    for (const SetOutline& outline : setOutlines(solution_, scene_)) {
+      for (const auto& [from, to] : outline.lines) line(from, to, color::Text, outline.lines.size() == 1 ? 0.9 : 0.45);
+      out_.labels.emplace_back(QString::fromStdString(outline.name), outline.label);
+    }
   }
 
   /// Usually in the picture's colours, so that the set is recognised, with errors that glow over them.

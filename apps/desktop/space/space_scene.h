@@ -25,10 +25,11 @@ struct SpacePoint {
 struct SpaceContents {
   std::vector<SpaceVertex> lines;
   std::vector<SpacePoint> points;
-  std::vector<int> point_ids;  ///< Track of each point.
-  QVector3D middle;            ///< Of the nearer points and the path.
-  float reach = 10;            ///< About their radius.
-  float behind_rad = 0;        ///< Turn about Y at which one looks the way the camera looks.
+  std::vector<int> point_ids;                    ///< Track of each point.
+  std::vector<std::pair<QString, Vec3>> labels;  ///< Names of planes and lines, and where they stand.
+  QVector3D middle;                              ///< Of the nearer points and the path.
+  float reach = 10;                              ///< About their radius.
+  float behind_rad = 0;                          ///< Turn about Y at which one looks the way the camera looks.
   double grid_spacing = 1;
   QString scale;  ///< What the colours of points mean, where they are a measure's.
 };

@@ -4,50 +4,18 @@
 #include <QPushButton>
 #include <QToolButton>
 #include <algorithm>
-#include <cmath>
-#include <numbers>
 
 #include "apps/desktop/paint/clear_layout.h"
 #include "apps/desktop/paint/theme.h"
-#include "apps/desktop/paint/track_text.h"
+#include "apps/desktop/steps/statement_dialog.h"
 #include "apps/desktop/steps/step_settings.h"
 #include "core/project/edits.h"
+#include "core/review/knowledge_words.h"
 
 namespace dusky::desktop {
 namespace {
 
 QString text(const std::string& words) { return QString::fromStdString(words); }
-
-/// What the solve says of a plane; empty where it was not made with it.
-QString foundText(const SolutionPtr& solution, const KnownPlane& plane) {
-  if (!solution) return {};
-  const auto& planes = solution->knowledge.planes;
-  const auto found = std::find_if(planes.begin(), planes.end(), [&plane](const SolvedPlane& p) { return p.name == plane.name; });
-  if (found == planes.end()) return {};
-  QString line = QObject::tr("%1 px (%2 without), ± %3°")
-                     .arg(found->rms_px_with, 0, 'f', 2)
-                     .arg(found->rms_px_without, 0, 'f', 2)
-                     .arg(found->sigma_normal_rad * 180 / std::numbers::pi, 0, 'g', 2);
-  if (!found->undetermined.empty()) line += QObject::tr("\nundetermined: %1").arg(text(found->undetermined));
-  if (!found->disagree.empty()) {
-    const auto& worst = found->disagree.front();
-    line += QObject::tr("\n%1 tracks disagree, %2 by %3 σ").arg(found->disagree.size()).arg(worst.track).arg(worst.sigmas, 0, 'f', 0);
-  }
-  return line;
-}
-
-QString foundText(const SolutionPtr& solution, const KnownAngle& angle) {
-  if (!solution) return {};
-  const SolvedKnowledge& known = solution->knowledge;
-  for (const SolvedAngle& a : known.angles) {
-    if (!a.asked || known.planes[static_cast<std::size_t>(a.a)].name != angle.a || known.planes[static_cast<std::size_t>(a.b)].name != angle.b) continue;
-    return QObject::tr("%1° (%2° without), %3 σ")
-        .arg(a.found_rad * 180 / std::numbers::pi, 0, 'f', 2)
-        .arg(a.without_rad * 180 / std::numbers::pi, 0, 'f', 2)
-        .arg(a.cost_sigmas, 0, 'f', 1);
-  }
-  return {};
-}
 
 /// What is known of the set: each statement on or off, with what the solve says of it.
 class KnowledgeRows : public QWidget {
@@ -67,81 +35,111 @@ class KnowledgeRows : public QWidget {
   void refresh() { show(false); }
 
   void show(bool anew) {
-    if (known() == shown_ && !anew) return;
-    shown_ = known();
+    if (known() == shown_ && unit() == shown_unit_ && !anew) return;
+    shown_ = known(), shown_unit_ = unit();
     clearLayout(*grid_);
-    setVisible(!shown_.planes.empty());
-    if (shown_.planes.empty()) return;
-    grid_->addWidget(quietLabel(tr("Known of the set, taken in by the solve")), 0, 0, 1, 3);
+    setVisible(!shown_.empty());
+    if (shown_.empty()) return;
+    grid_->addWidget(quietLabel(tr("Known of the set, taken in by the solve")), 0, 0, 1, 4);
+    for (const StatementRef& ref : statementsOf(shown_)) addRow(ref);
+    if (shown_.sets.size() < 2) return;
+    auto* relate = new QPushButton(tr("Relate two…"));
+    relate->setProperty("role", "small");
+    relate->setObjectName("relate");
+    relate->setToolTip(tr("Square, parallel, at an angle, one with each other, or a distance apart."));
+    connect(relate, &QPushButton::clicked, this, [this] { openDialog({}); });
+    grid_->addWidget(relate, grid_->rowCount(), 0, 1, 4, Qt::AlignLeft);
+  }
+
+  QString found(const StatementRef& ref) const {
     const SolutionPtr solution = session_.model.partial() ? nullptr : session_.model.solution();
-    for (std::size_t k = 0; k < shown_.planes.size(); ++k) addPlane(k, foundText(solution, shown_.planes[k]));
-    for (std::size_t k = 0; k < shown_.angles.size(); ++k) addAngle(k, foundText(solution, shown_.angles[k]));
+    return solution ? text(foundInWords(solution->knowledge, shown_, ref, unit())) : QString();
+  }
+  std::string_view unit() const {
+    const auto& scene = session_.model.workspace().scene();
+    return scene.ok() ? scene->unit() : "units";
   }
 
-  void addPlane(std::size_t k, const QString& found) {
-    const KnownPlane& plane = shown_.planes[k];
-    const QString facing = plane.facing == PlaneFacing::Free ? tr("flat") : words(describe(plane.facing));
-    auto* members = new QPushButton(QString::number(plane.tracks.size()));
-    members->setFixedWidth(44);
-    members->setProperty("role", "small");
-    members->setToolTip(tr("Its %1 tracks: click to select them.").arg(plane.tracks.size()));
-    connect(members, &QPushButton::clicked, this, [this, ids = plane.tracks] { session_.selection.pick(ids, Selection::Mode::Replace); });
-    addRow(
-        tr("%1: %2").arg(text(plane.name), facing), plane.on, members, found,
-        [this, k](bool on) {
-          Knowledge changed = known();
-          changed.planes[k].on = on;
-          // An angle needs both of its planes.
-          for (KnownAngle& angle : changed.angles) angle.on = angle.on && changed.find(angle.a)->on && changed.find(angle.b)->on;
-          run(on ? "Switch plane on" : "Switch plane off", changed);
-        },
-        [this, k] {
-          Knowledge changed = known();
-          std::erase_if(changed.angles, [name = changed.planes[k].name](const KnownAngle& angle) { return angle.a == name || angle.b == name; });
-          changed.planes.erase(changed.planes.begin() + static_cast<std::ptrdiff_t>(k));
-          run("Remove plane", changed);
-        });
-  }
-
-  void addAngle(std::size_t k, const QString& found) {
-    const KnownAngle& angle = shown_.angles[k];
-    const QString says = angle.degrees == 90 ? tr("square to") : angle.degrees == 0 ? tr("parallel to") : tr("at %1° to").arg(angle.degrees);
-    addRow(
-        tr("%1 %2 %3").arg(text(angle.a), says, text(angle.b)), angle.on, nullptr, found,
-        [this, k](bool on) {
-          Knowledge changed = known();
-          KnownAngle& one = changed.angles[k];
-          one.on = on;
-          for (KnownPlane& plane : changed.planes) plane.on = plane.on || (on && (plane.name == one.a || plane.name == one.b));
-          run(on ? "Switch angle on" : "Switch angle off", changed);
-        },
-        [this, k] {
-          Knowledge changed = known();
-          changed.angles.erase(changed.angles.begin() + static_cast<std::ptrdiff_t>(k));
-          run("Remove angle", changed);
-        });
-  }
-
-  template <class Switched, class Removed>
-  void addRow(const QString& says, bool on, QWidget* more, const QString& found, const Switched& switched, const Removed& removed) {
+  void addRow(const StatementRef& ref) {
     const int row = grid_->rowCount();
+    const QString says = text(inWords(shown_, ref, unit()));
     auto* box = new QCheckBox(says);
-    box->setChecked(on);
+    box->setChecked(isOn(shown_, ref));
     box->setToolTip(tr("%1. Whether the next solve takes it in.").arg(says));
     box->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);  // a long name does not widen the steps
     box->setObjectName("known " + says);
-    connect(box, &QCheckBox::toggled, this, switched);
+    connect(box, &QCheckBox::toggled, this, [this, ref](bool on) {
+      Knowledge changed = known();
+      switchStatement(changed, ref, on);
+      run(on ? "Switch statement on" : "Switch statement off", changed);
+    });
+    const std::vector<int> tracks = tracksOf(shown_, ref);
+    grid_->addWidget(box, row, 0, 1, tracks.empty() ? 2 : 1);
+    if (!tracks.empty()) grid_->addWidget(membersButton(tracks), row, 1);
     auto* cross = crossButton(tr("Takes this statement away."));
     cross->setObjectName("forget " + says);
-    connect(cross, &QToolButton::clicked, this, removed);
-    grid_->addWidget(box, row, 0, 1, more ? 1 : 2);
-    if (more) grid_->addWidget(more, row, 1);
-    grid_->addWidget(cross, row, 2);
+    connect(cross, &QToolButton::clicked, this, [this, ref] {
+      Knowledge changed = known();
+      removeStatement(changed, ref);
+      run("Remove statement", changed);
+    });
+    grid_->addWidget(cross, row, 3);
+    auto* edit = new QToolButton;
+    edit->setText(tr("…"));
+    edit->setToolTip(tr("Changes this statement."));
+    edit->setObjectName("edit " + says);
+    connect(edit, &QToolButton::clicked, this, [this, ref] { openDialog(ref); });
+    grid_->addWidget(edit, row, 2);
+    addFound(row + 1, found(ref));
+    addLetGo(row + 2, ref);
+  }
+
+  /// Members that disagree can be let go at once.
+  void addLetGo(int row, const StatementRef& ref) {
+    const SolutionPtr solution = session_.model.partial() ? nullptr : session_.model.solution();
+    if (ref.part != StatementRef::Part::Set || !solution) return;
+    const auto& sets = solution->knowledge.sets;
+    const auto found = std::find_if(sets.begin(), sets.end(), [&](const SolvedSet& set) { return set.name == shown_.sets[ref.index].name; });
+    if (found == sets.end() || found->disagree.empty()) return;
+    std::vector<int> strangers;
+    for (const auto& d : found->disagree) strangers.push_back(d.track);
+    const auto& tracks = shown_.sets[ref.index].tracks;
+    std::erase_if(strangers, [&tracks](int id) { return std::find(tracks.begin(), tracks.end(), id) == tracks.end(); });
+    if (strangers.empty() || tracks.size() - strangers.size() < shown_.sets[ref.index].leastTracks()) return;
+    auto* button = new QPushButton(strangers.size() == 1 ? tr("Let go of it") : tr("Let go of those %1").arg(strangers.size()));
+    button->setProperty("role", "small");
+    button->setObjectName("letGo " + text(shown_.sets[ref.index].name));
+    button->setToolTip(tr("Takes the tracks that disagree out of this set. They stay in the solve."));
+    connect(button, &QPushButton::clicked, this, [this, ref, strangers] {
+      Knowledge changed = known();
+      std::erase_if(changed.sets[ref.index].tracks, [&](int id) { return std::find(strangers.begin(), strangers.end(), id) != strangers.end(); });
+      run("Let go of tracks", changed);
+    });
+    grid_->addWidget(button, row, 0, 1, 2, Qt::AlignLeft);
+  }
+
+  void openDialog(std::optional<StatementRef> ref) {
+    auto* dialog = new StatementDialog(session_, ref, window());
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    dialog->setModal(false);  // members are picked in the views meanwhile
+    dialog->show();
+  }
+
+  QPushButton* membersButton(const std::vector<int>& tracks) {
+    auto* members = new QPushButton(QString::number(tracks.size()));
+    members->setFixedWidth(44);
+    members->setProperty("role", "small");
+    members->setToolTip(tracks.size() == 1 ? tr("Its track: click to select it.") : tr("Its %1 tracks: click to select them.").arg(tracks.size()));
+    connect(members, &QPushButton::clicked, this, [this, tracks] { session_.selection.pick(tracks, Selection::Mode::Replace); });
+    return members;
+  }
+
+  void addFound(int row, const QString& found) {
     if (found.isEmpty()) return;
     auto* line = quietLabel(found);
     line->setMinimumWidth(1);
     line->setContentsMargins(22, 0, 0, 2);
-    grid_->addWidget(line, row + 1, 0, 1, 3);
+    grid_->addWidget(line, row, 0, 1, 4);
   }
 
   void run(std::string name, const Knowledge& knowledge) { session_.model.run(changeKnowledge(std::move(name), session_.model.document(), knowledge)); }
@@ -149,6 +147,7 @@ class KnowledgeRows : public QWidget {
   Session& session_;
   QGridLayout* grid_;
   Knowledge shown_;
+  std::string_view shown_unit_;
 };
 
 }  // namespace

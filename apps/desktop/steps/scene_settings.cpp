@@ -1,8 +1,10 @@
 #include <QGridLayout>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
 #include <QToolButton>
 #include <QVBoxLayout>
+#include <numbers>
 
 #include "apps/desktop/paint/theme.h"
 #include "apps/desktop/model/preferences.h"
@@ -20,7 +22,7 @@ class PickRow : public QWidget {
   using Value = std::function<QString(const Session&)>;  ///< Empty: not picked.
   using Clear = std::function<void(SceneSettings&)>;
 
-  PickRow(Session& session, const QString& name, QPushButton* use, const QString& guess, Value value, Clear clear) {
+  PickRow(Session& session, const QString& name, QPushButton* use, Value guess, Value value, Clear clear) {
     auto* title = new QLabel(name);
     auto* text = new QLabel;
     text->setProperty("role", "quiet");
@@ -34,9 +36,9 @@ class PickRow : public QWidget {
     grid->addWidget(use, 0, 1);
     grid->addWidget(cross, 0, 2);
     grid->addWidget(text, 1, 0, 1, 3);
-    const auto refresh = [&session, text, cross, guess, value] {
+    const auto refresh = [&session, text, cross, guess = std::move(guess), value] {
       const QString now = value(session);
-      text->setText(now.isEmpty() ? guess : now);
+      text->setText(now.isEmpty() ? guess(session) : now);
       cross->setEnabled(!now.isEmpty());
     };
     connect(&session.model, &DocumentModel::resultsChanged, this, refresh);
@@ -55,6 +57,20 @@ QString groundText(const Session& session) {
   const auto& frame = session.model.scene();
   const QString fit = frame && !std::isnan(frame->ground_rms) ? QObject::tr(", %1 off (RMS)").arg(sceneLengthText(*frame, frame->ground_rms, 2)) : "";
   return QObject::tr("%1 tracks%2").arg(scene.ground.size()).arg(fit);
+}
+
+PickRow::Value guessed(const QString& how) {
+  return [how](const Session&) { return how; };
+}
+
+/// How level it is likely to be.
+QString groundGuess(const Session& session) {
+  const auto& frame = session.model.scene();
+  if (frame && frame->surveyed) return QObject::tr("placed by the survey");
+  const QString how =
+      frame && !frame->ground_found ? QObject::tr("guessed by the camera: no ground was found") : QObject::tr("guessed: the plane under the camera");
+  if (!frame || std::isnan(frame->sigma_up_rad)) return how;
+  return QObject::tr("%1, level to ± %2°").arg(how).arg(frame->sigma_up_rad * 180 / std::numbers::pi, 0, 'f', 1);
 }
 
 QString originText(const Session& session) {
@@ -123,15 +139,28 @@ QWidget* sceneSettings(Session& session, TrackActions& actions) {
   tell();
   auto* ground = buttonFor(actions.ground, QObject::tr("Use selection"), true);
   ground->setObjectName("useAsGround");
-  column->addWidget(new PickRow(session, QObject::tr("Ground"), ground, QObject::tr("guessed: the plane under the camera"), groundText,
-                                [](SceneSettings& s) { s.ground.clear(); }));
+  column->addWidget(new PickRow(session, QObject::tr("Ground"), ground, groundGuess, groundText, [](SceneSettings& s) { s.ground.clear(); }));
   column->addWidget(new PickRow(session, QObject::tr("Origin"), buttonFor(actions.origin, QObject::tr("Use selection")),
-                                QObject::tr("guessed: under the middle of the path"), originText, [](SceneSettings& s) { s.origin.reset(); }));
+                                guessed(QObject::tr("guessed: under the middle of the path")), originText, [](SceneSettings& s) { s.origin.reset(); }));
   column->addWidget(new PickRow(session, QObject::tr("X axis"), buttonFor(actions.direction, QObject::tr("Use selection")),
-                                QObject::tr("guessed: X to the first camera's right"), directionText, [](SceneSettings& s) { s.direction.reset(); }));
+                                guessed(QObject::tr("guessed: X to the first camera's right")), directionText, [](SceneSettings& s) { s.direction.reset(); }));
   column->addWidget(new PickRow(session, QObject::tr("Known distance"), buttonFor(actions.length, QObject::tr("Use selection")),
-                                QObject::tr("guessed: camera 1.6 above it"), knownLengthText, [](SceneSettings& s) { s.length.reset(); }));
+                                guessed(QObject::tr("guessed: camera 1.6 above it")), knownLengthText, [](SceneSettings& s) { s.length.reset(); }));
   column->addWidget(lengthField(session, actions));
+  auto* known = new QLabel(QObject::tr("The selected tracks are, for the next solve"));
+  known->setProperty("role", "quiet");
+  column->addWidget(known);
+  auto* kinds = new QHBoxLayout;
+  kinds->setSpacing(4);
+  for (const auto& [kind, name] : {std::pair(actions.flat, QObject::tr("Flat")),
+                                   {actions.level, QObject::tr("Level")},
+                                   {actions.upright, QObject::tr("Upright")},
+                                   {actions.straight, QObject::tr("Straight")}}) {
+    auto* button = buttonFor(kind, name);
+    button->setObjectName("make " + name);
+    kinds->addWidget(button);
+  }
+  column->addLayout(kinds);
   column->addWidget(knowledgeRows(session));
   auto* objects = new QLabel(QObject::tr("Test objects on the selected tracks"));
   objects->setProperty("role", "quiet");

@@ -18,45 +18,12 @@
 #include "core/pipeline/workspace.h"
 #include "core/project/edits.h"
 #include "core/track/track_files.h"
-#include "tests/apps/cli/run_moth.h"
-#include "tests/support/shot_maker.h"
-#include "tests/support/temporary_folder.h"
+#include "tests/apps/cli/cli_fixture.h"
 
 namespace dusky::testing {
 namespace fs = std::filesystem;
 using ::testing::AllOf;
 using ::testing::HasSubstr;
-
-class CliTest : public ::testing::Test {
- protected:
-  static void SetUpTestSuite() { shots = new TemporaryFolder; }
-  static void TearDownTestSuite() { delete shots; }
-
-  /// The folder of a shot of this kind, written when first asked for.
-  static std::string shot(ShotKind kind, int frames = 20) {
-    const fs::path folder = *shots / ("kind" + std::to_string(static_cast<int>(kind)));
-    if (fs::create_directories(folder)) {
-      ShotPlan plan = planShot(kind);
-      plan.frames = frames;
-      EXPECT_TRUE(MadeShot(plan).write(folder.string(), "shot"));
-    }
-    return folder.string();
-  }
-  /// The project of the free shot, solved when first asked for.
-  static std::string solvedProject() {
-    const fs::path folder = *shots / "solved";
-    if (!fs::exists(folder)) EXPECT_EQ(moth({"solve", shot(ShotKind::Free), "-o", folder.string(), "--quiet"}).code, 0);
-    for (const auto& entry : fs::directory_iterator(folder)) {
-      if (entry.path().extension() == ".moth") return entry.path().string();
-    }
-    return {};
-  }
-  static bool nothingIn(const fs::path& folder) { return !fs::exists(folder) || fs::is_empty(folder); }
-
-  static TemporaryFolder* shots;
-  TemporaryFolder out;
-};
-TemporaryFolder* CliTest::shots = nullptr;
 
 TEST_F(CliTest, SolvesAndComparesAShot) {
   const std::string folder = shot(ShotKind::Free), target = (out / "result").string(), copy = (out / "copy.json").string();
@@ -288,34 +255,6 @@ TEST_F(CliTest, LockedFocalAndRangeAreTaken) {
   EXPECT_EQ(report["frames"].size(), 16u);
   EXPECT_EQ(report["frames"][0]["frame"], 3);
   EXPECT_NEAR(report["cameras"]["A"]["lens"]["parameters"]["focal_px"].get<double>(), 560, 1e-9);
-}
-
-TEST_F(CliTest, KnowledgeOfTheSetShapesTheSolveAndIsReported) {
-  const std::string target = (out / "known").string(), file = (out / "set.json").string();
-  const auto solveWith = [&](const std::string& body) {
-    EXPECT_TRUE(writeFileAtomically(file, R"({"format":"dusky-moth-knowledge","version":1,)" + body + "}").ok());
-    return moth({"solve", shot(ShotKind::Free), "-o", target, "--quiet", "--knowledge", file});
-  };
-  EXPECT_THAT(solveWith(R"("sets":[{"name":"rail","kind":"line","members":[]}])").err, AllOf(HasSubstr("set.json"), HasSubstr("lines are not taken yet")));
-  EXPECT_TRUE(nothingIn(target)) << "before anything was tracked";
-  EXPECT_EQ(solveWith(R"("sets":[{"name":"w","members":[{"id":999999},{"id":999998},{"id":999997}]}])").code, 2);
-  EXPECT_TRUE(nothingIn(target));
-  // Loosely: what is in the upper left of a frame lies near a plane.
-  const Ran ran = solveWith(R"("sets":[{"name":"backdrop","members":{"regions":[{"frame":8,"polygon":[[0,0],[640,0],[640,240],[0,240]]}]},"sigma":5}])");
-  ASSERT_EQ(ran.code, 0) << ran.err;
-  const auto report = nlohmann::json::parse(*readFile(fs::path(target) / "report.json"));
-  ASSERT_EQ(report["knowledge"].size(), 1u);
-  const auto& plane = report["knowledge"][0];
-  EXPECT_EQ(plane["name"], "backdrop");
-  EXPECT_EQ(plane["kind"], "plane");
-  EXPECT_GE(plane["members"].size(), 3u);
-  EXPECT_GT(plane["sigma_normal_deg"].get<double>(), 0);
-  EXPECT_NEAR(plane["rms_px_with"].get<double>(), plane["rms_px_without"].get<double>(), 0.05) << "so loosely it hardly pulls";
-  const std::vector<double> normal = plane["normal"];
-  EXPECT_NEAR(std::hypot(normal[0], normal[1], normal[2]), 1, 1e-9);
-  // Both solves stand in the project's ledger, and what was changed is said.
-  const Ran runs = moth({"runs", (fs::path(target) / (fs::path(shot(ShotKind::Free)).stem().string() + ".moth")).string()});
-  EXPECT_THAT(runs.out, HasSubstr("known of the set: 1 plane"));
 }
 
 /// The program itself, so that signals are real; its standard error can be read from `errors`.

@@ -43,22 +43,52 @@ struct Corner {
 
   /// The walls as they are guessed: planes through points as they stand.
   void addWalls(Bundle& bundle, double weight) const {
-    bundle.set_planes = {{.normal = Vec3(0.5, 0.1, -0.8).normalized(), .offset = -6}, {.normal = Vec3(0.75, 0, 0.6).normalized(), .offset = 4}};
+    bundle.set.shapes = {SetPlane{.normal = Vec3(0.5, 0.1, -0.8).normalized(), .offset = -6}, SetPlane{.normal = Vec3(0.75, 0, 0.6).normalized(), .offset = 4}};
     for (int p = 0; p < kPoints; ++p) {
-      if (wallOf(p) >= 0) bundle.members.push_back({p, wallOf(p), weight});
+      if (wallOf(p) >= 0) bundle.set.on.push_back({p, wallOf(p), weight});
     }
   }
   double wallError(const Bundle& bundle) const {
     double worst = 0;
-    for (const PointOnPlane& m : bundle.members)
-      worst = std::max(worst, std::abs(bundle.set_planes[m.plane].normal.dot(bundle.points[m.point]) - bundle.set_planes[m.plane].offset));
+    for (const OnShape& m : bundle.set.on)
+      worst = std::max(worst, std::abs(wall(bundle, m.shape).normal.dot(bundle.points[m.index]) - wall(bundle, m.shape).offset));
     return worst;
   }
-  static double angle_deg(const Bundle& bundle) { return std::acos(std::abs(bundle.set_planes[0].normal.dot(bundle.set_planes[1].normal))) * 180 / M_PI; }
+  static const SetPlane& wall(const Bundle& bundle, int k) { return std::get<SetPlane>(bundle.set.shapes[k]); }
+  static SetPlane& wall(Bundle& bundle, int k) { return std::get<SetPlane>(bundle.set.shapes[k]); }
+  static double angle_deg(const Bundle& bundle) { return std::acos(std::abs(wall(bundle, 0).normal.dot(wall(bundle, 1).normal))) * 180 / M_PI; }
 };
 
 constexpr double kExact = 1e9;  // px^2 per unit^2
 const BundleOptions kPlain{.loss = Loss::Squared, .max_steps = 100, .settled = 1e-9};
+
+/// Every kind of belief, with points on the lines that they are said to lie on: away from a line its two ways across turn along with it.
+void addSet(Random& random, Bundle& bundle) {
+  const Vec3 tilted = anywhere(random).normalized();
+  const SetLine line{anywhere(random).normalized(), anywhere(random)};
+  bundle.points[1] = line.through + 0.7 * line.along, bundle.cameras[3].centre = line.through - 1.3 * line.along;
+  const SetWorld world{{1.7, rotationFromVector(anywhere(random)), anywhere(random)}};
+  bundle.set.shapes = {SetPlane{anywhere(random).normalized(), 0.4},
+                       SetPlane{tilted, -1.2},
+                       SetPlane{Vec3::UnitY(), 0, false},
+                       SetPlane{(tilted + 1e-7 * anywhere(random)).normalized(), 2},  // as good as parallel
+                       line,
+                       SetPlace{anywhere(random)},
+                       SetPlace{anywhere(random)},
+                       world};
+  SetBeliefs& set = bundle.set;
+  set.world = 7;
+  set.on = {{0, 0, 2}, {3, 1, 11}, {4, 2, 3}, {1, 4, 5}, {2, 5, 6}, {3, 4, 2, true}};
+  set.angles = {{0, 1, 0.2, 4}, {1, 3, 1, 9}, {2, 1, 0, 2}};
+  set.axes = {{0, Vec3::UnitX(), 0.3, 5}, {4, world.world_from_solve.rotation * line.along, 1, 3}};
+  set.offsets = {{1, 0.3, 4}};
+  set.planes_apart = {{1, 3, 2, 4}};
+  set.places_apart = {{5, 6, 1.5, 8}};
+  set.in_world = {{2, anywhere(random), Vec3(2, 3, 4)}, {1, anywhere(random), Vec3(1, 5, 2), true}};
+  const Eigen::Quaterniond seen = world.world_from_solve.rotation * bundle.cameras[2].world_from_camera;
+  set.turns = {{2, seen * rotationFromVector(1e-5 * anywhere(random)), 6}};
+  set.even = {{0, 1, 3, 0.4, 7}};
+}
 
 TEST(Factors, SlopesAreThoseOfFiniteDifferences) {
   Random random(3);
@@ -72,11 +102,7 @@ TEST(Factors, SlopesAreThoseOfFiniteDifferences) {
   for (int p = 0; p < 5; ++p) bundle.points.push_back(anywhere(random)), bundle.observations.push_back({0, p, Vec2(600, 300)});
   bundle.ties = {{.a = 0, .b = 2, .centre = 3, .focal = 5, .focal_leap = 1e3}};
   bundle.planes = {{.camera = 1, .normal = anywhere(random).normalized(), .offset = 0.3, .weight = 7}};
-  bundle.set_planes = {
-      {anywhere(random).normalized(), 0.4}, {anywhere(random).normalized(), -1.2}, {.normal = Vec3::UnitY(), .offset = 0, .free_normal = false}};
-  bundle.set_planes.push_back({(bundle.set_planes[1].normal + 1e-7 * anywhere(random)).normalized(), 2});  // as good as parallel
-  bundle.members = {{0, 0, 2}, {3, 1, 11}, {4, 2, 3}};
-  bundle.angles = {{0, 1, 0.2, 4}, {1, 3, 1, 9}, {2, 1, 0, 2}};
+  addSet(random, bundle);
   BundleOptions options{.free_lens = {true, true, false, true}};
   options.prior.mean[1] = 600, options.prior.weight[1] = 2, options.prior.weight[3] = 5;
   options.zoom_belief = {1000, 6};
@@ -86,16 +112,19 @@ TEST(Factors, SlopesAreThoseOfFiniteDifferences) {
     return all;
   };
   const auto before = rows(bundle);
-  EXPECT_EQ(before.size(), 4u + 3u + 1u + 4u + 1u + 3u + 4u);
+  EXPECT_EQ(before.size(), 4u + 3u + 1u + 4u + 1u + static_cast<std::size_t>(residualsOf(bundle.set)));
+  EXPECT_EQ(residualsOf(bundle.set), 3 + 2 + 3 + 2 + 4 + 3 + 3 + 6 + 3 + 3);
   constexpr double kStep = 1e-6;
   for (std::size_t r = 0; r < before.size(); ++r) {
     for (int k = 0; k < before[r].count; ++k) {
       const FactorRow::Slope& slope = before[r].slopes[static_cast<std::size_t>(k)];
-      const auto movedBy = [&](double by) {
+      const auto residual = [&](double by) {
         Bundle moved = bundle;
         switch (slope.of) {
           case UnknownOf::Camera:
-            if (slope.at == 6)
+            if (slope.at < 3)
+              moved.cameras[slope.index].world_from_camera *= rotationFromVector(by * Vec3(Vec3::Unit(slope.at)));
+            else if (slope.at == 6)
               moved.focal_px[slope.index] *= std::exp(by);
             else
               moved.cameras[slope.index].centre[slope.at - 3] += by;
@@ -106,19 +135,16 @@ TEST(Factors, SlopesAreThoseOfFiniteDifferences) {
             moved.lenses[slope.index].setParameters(values);
             break;
           }
-          case UnknownOf::Plane: {
-            SetPlane& plane = moved.set_planes[slope.index];
-            if (slope.at < 2 && plane.free_normal)
-              plane.normal = (plane.normal + by * tiltsOf(plane.normal).col(slope.at)).normalized();
-            else
-              plane.offset += by;
+          case UnknownOf::Shape: {
+            SetShape& shape = moved.set.shapes[slope.index];
+            shape = movedBy(shape, by * Eigen::VectorXd::Unit(unknownsOf(shape), slope.at));
             break;
           }
           case UnknownOf::Point: moved.points[slope.index][slope.at] += by; break;
         }
         return rows(moved)[r].residual;
       };
-      EXPECT_NEAR((movedBy(kStep) - movedBy(-kStep)) / (2 * kStep), slope.slope, 1e-4 * (1 + std::abs(slope.slope))) << "row " << r << ", slope " << k;
+      EXPECT_NEAR((residual(kStep) - residual(-kStep)) / (2 * kStep), slope.slope, 1e-4 * (1 + std::abs(slope.slope))) << "row " << r << ", slope " << k;
     }
   }
 }
@@ -142,7 +168,7 @@ TEST(Factors, WallsThatAreFlatBecomeFlatAndTheCameraBetter) {
     flat = plain;
     corner.addWalls(flat, kExact);
     for (int p = 0; p < 2; ++p) {  // as near as the points say
-      SetPlane& wall = flat.set_planes[p];
+      SetPlane& wall = Corner::wall(flat, p);
       const Vec3 true_normal = p == 0 ? Vec3(0.6, 0, -0.8) : Vec3(0.8, 0, 0.6);
       wall.normal = (true_normal + Vec3(0.05, 0.03, -0.04)).normalized();
       wall.offset = wall.normal.dot(flat.points[p]);
@@ -162,11 +188,11 @@ TEST(Factors, WallsSaidSquareStandSquareAndAWrongAngleCosts) {
     Bundle free = corner.seen;
     (void)adjust(free, kPlain, {});
     corner.addWalls(free, kExact);
-    for (int p = 0; p < 2; ++p) free.set_planes[p].offset = free.set_planes[p].normal.dot(free.points[p]);
+    for (int p = 0; p < 2; ++p) Corner::wall(free, p).offset = Corner::wall(free, p).normal.dot(free.points[p]);
     const BundleSummary flat = adjust(free, kPlain, {});
     EXPECT_NEAR(Corner::angle_deg(free), angle_deg, 3);
     Bundle square = free;
-    square.angles = {{0, 1, 0, 1e10}};
+    square.set.angles = {{0, 1, 0, 1e10}};
     const BundleSummary held = adjust(square, kPlain, {});
     EXPECT_NEAR(Corner::angle_deg(square), 90, 1e-4);
     EXPECT_LT(corner.wallError(square), 1e-4);
@@ -181,7 +207,7 @@ TEST(Factors, WallsSaidSquareStandSquareAndAWrongAngleCosts) {
 TEST(Factors, WithoutPlanesTheBundleGoesItsOldWay) {
   const Corner corner(5);
   Bundle a = corner.seen, b = corner.seen;
-  b.set_planes = {{Vec3::UnitY(), 0, false, false}};  // nothing of it is looked for, and nothing lies on it
+  b.set.shapes = {SetPlane{Vec3::UnitY(), 0, false, false}};  // nothing of it is looked for, and nothing lies on it
   const double cost = adjust(a, kPlain, {}).cost_after;
   EXPECT_NEAR(adjust(b, kPlain, {}).cost_after, cost, 1e-5 * cost);
 }

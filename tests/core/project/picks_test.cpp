@@ -39,12 +39,18 @@ TEST(Picks, WhatHasNoCounterpartGoesWithEverythingThatNeedsIt) {
   EXPECT_EQ(left.objects[0].track, 9);
   EXPECT_THAT(renumbered(somePicks(), [](int) { return std::nullopt; }).tracks(), IsEmpty());
   Picks known;
-  known.knowledge.planes = {{.name = "wall", .tracks = {1, 2, 3, 8}}, {.name = "floor", .tracks = {2, 4, 8}}};
-  known.knowledge.angles = {{"wall", "floor"}};
+  known.knowledge.sets = {{.name = "wall", .tracks = {1, 2, 3, 8}}, {.name = "floor", .tracks = {2, 4, 8}}};
+  known.knowledge.relations = {{.a = "wall", .b = "floor"}};
+  known.knowledge.distances = {{1, 4, 2.5}, {2, 4, 1}};
+  known.knowledge.survey = {{"S1", 3, Vec3(1, 2, 3)}, {"S2", 2, Vec3(4, 5, 6)}};
   const Picks fewer = renumbered(known, [](int id) { return id == 2 ? std::nullopt : std::optional(10 - id); });
-  ASSERT_EQ(fewer.knowledge.planes.size(), 1u) << "a plane needs three";
-  EXPECT_THAT(fewer.knowledge.planes[0].tracks, ElementsAre(2, 7, 9));
-  EXPECT_THAT(fewer.knowledge.angles, IsEmpty());
+  ASSERT_EQ(fewer.knowledge.sets.size(), 1u) << "a plane needs three";
+  EXPECT_THAT(fewer.knowledge.sets[0].tracks, ElementsAre(2, 7, 9));
+  EXPECT_THAT(fewer.knowledge.relations, IsEmpty());
+  ASSERT_EQ(fewer.knowledge.distances.size(), 1u);
+  EXPECT_EQ(fewer.knowledge.distances[0], (KnownDistance{9, 6, 2.5}));
+  ASSERT_EQ(fewer.knowledge.survey.size(), 1u);
+  EXPECT_EQ(fewer.knowledge.survey[0].track, 7);
 }
 
 }  // namespace dusky::testing

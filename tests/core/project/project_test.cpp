@@ -65,9 +65,13 @@ Document fullDocument() {
   d.picks.pinned = {5};
   d.picks.scene = {{1, 2, 7}, 7, KnownDirection{1, 2}, KnownLength{2, 7, 1.85}};
   d.picks.objects = {{1, ObjectShape::Cube, 7, 0.5}};
-  d.picks.knowledge.planes = {{.name = "wall", .tracks = {1, 2, 3}, .facing = PlaneFacing::Upright, .sigma = 0.02},
-                              {.name = "floor", .tracks = {4, 5, 6}, .facing = PlaneFacing::Level, .on = false}};
-  d.picks.knowledge.angles = {{"wall", "floor", 88.5, 0.3, false}};
+  d.picks.knowledge.sets = {{.name = "wall", .tracks = {1, 2, 3}, .facing = SetFacing::Upright, .sigma = 0.02},
+                            {.name = "floor", .tracks = {4, 5, 6}, .facing = SetFacing::Level, .on = false},
+                            {.name = "rail", .kind = SetKind::Line, .tracks = {1, 6}, .facing = SetFacing::Given, .axis = Vec3(0, 0.5, 2)}};
+  d.picks.knowledge.relations = {{RelationKind::Angle, "wall", "floor", 88.5, 0.3, false}, {RelationKind::Same, "wall", "rail", 0, 0.01}};
+  d.picks.knowledge.distances = {{1, 2, 1.25, 0.01}};
+  d.picks.knowledge.survey = {{"S1", 3, Vec3(1, 2.5, -3), Vec3(0.01, 0.02, 0)}};
+  d.picks.knowledge.camera = {{.fact = CameraFact::Rotation, .first = 2, .last = 2, .sigma = 0.5}};
   d.delivery = {"/out", true, false, true, false};
   return d;
 }

@@ -24,16 +24,20 @@ TEST(KnowledgeFiles, SayWhatTheyMeanAndAreRefusedByTheStatement) {
     "relations":[{"kind":"square","a":"wall","b":"floor"},{"kind":"angle","a":"wall","b":"floor","value":120,"sigma":0.5}],
     "lengths":[{"from":{"id":1},"to":{"id":2},"metres":1.2}],"ground":[{"id":1},{"id":2},{"id":3}],"origin":{"id":1},"x_axis":[{"id":1},{"id":2}])"));
   ASSERT_TRUE(read.ok()) << read.error().message;
-  ASSERT_EQ(read->planes.size(), 2u);
-  EXPECT_EQ(read->planes[0].plane.facing, PlaneFacing::Upright);
-  EXPECT_EQ(read->planes[0].plane.sigma, 0.01);
-  EXPECT_EQ(read->planes[0].members.members[2].within_px, 4);
-  EXPECT_FALSE(read->planes[1].plane.on);
-  EXPECT_EQ(read->planes[1].members.regions[0].polygon.size(), 3u);
-  EXPECT_EQ(read->angles[1].degrees, 60) << "a plane has no sides";
-  EXPECT_EQ(read->length->metres, 1.2);
-  EXPECT_THAT(whyNot(R"("sets":[{"name":"rail","kind":"line","members":[]}])"), HasSubstr("\"rail\": lines are not taken yet"));
-  EXPECT_THAT(whyNot(R"("survey":[{"name":"S1"}])"), HasSubstr("\"survey\" is not taken yet"));
+  ASSERT_EQ(read->sets.size(), 2u);
+  EXPECT_EQ(read->sets[0].set.facing, SetFacing::Upright);
+  EXPECT_EQ(read->sets[0].set.sigma, 0.01);
+  EXPECT_EQ(read->sets[0].members.members[2].within_px, 4);
+  EXPECT_FALSE(read->sets[1].set.on);
+  EXPECT_EQ(read->sets[1].members.regions[0].polygon.size(), 3u);
+  EXPECT_EQ(read->relations[1].value, 60) << "a plane has no sides";
+  EXPECT_EQ(read->lengths[0].distance.metres, 1.2);
+  EXPECT_THAT(whyNot(R"("sets":[{"name":"rail","kind":"curve","members":[]}])"), HasSubstr("\"rail\": there is no set of the kind \"curve\""));
+  EXPECT_THAT(whyNot(R"("sets":[{"name":"w","orientation":"given","members":[]}])"), HasSubstr("\"w\": a given orientation needs \"normal\""));
+  EXPECT_THAT(whyNot(R"("survey":[{"name":"S1"}])"), HasSubstr("\"xyz\" is missing"));
+  EXPECT_THAT(whyNot(R"("survey":[{"name":"S1","xyz":[1,2],"member":{"id":1}}])"), HasSubstr("Survey point \"S1\": \"xyz\" is three numbers"));
+  EXPECT_THAT(whyNot(R"("camera":[{"kind":"dancing","first":1}])"), HasSubstr("no statement \"dancing\""));
+  EXPECT_THAT(whyNot(R"("camera":[{"kind":"rotation","first":1,"rotation":[[1,0,0],[0,1,0],[0,0,-1]]}])"), HasSubstr("is no rotation"));
   EXPECT_THAT(whyNot(R"("relations":[{"kind":"askew","a":"x","b":"y"}])"), HasSubstr("there is no relation \"askew\""));
   EXPECT_THAT(whyNot(R"("sets":[{"name":"w","members":[{"frame":1,"at":[1]}]}])"), HasSubstr("two numbers"));
   EXPECT_THAT(whyNot(R"("sets":[{"members":[]}])"), HasSubstr("\"name\" is missing"));
@@ -65,10 +69,10 @@ TEST_F(KnowledgeMembers, AreFoundByIdNamePlaceAndRegion) {
   const auto one = found(wall(R"([{"id":3},{"name":"lamp"},{"frame":)" + std::to_string(seen.frame) + R"(,"at":[)" + std::to_string(seen.position.x() + 1) +
                               "," + std::to_string(seen.position.y()) + "]}]"));
   ASSERT_TRUE(one.ok()) << one.error().message;
-  EXPECT_EQ(one->knowledge.planes[0].tracks, (std::vector<int>{3, 7, near.id}));
+  EXPECT_EQ(one->knowledge.sets[0].tracks, (std::vector<int>{3, 7, near.id}));
   const auto left = found(wall(R"({"regions":[{"frame":6,"polygon":[[0,0],[640,0],[640,720],[0,720]]}],"minus":[{"id":)" + std::to_string(near.id) + "}]}"));
   ASSERT_TRUE(left.ok());
-  const auto& ids = left->knowledge.planes[0].tracks;
+  const auto& ids = left->knowledge.sets[0].tracks;
   EXPECT_THAT(ids, Not(Contains(near.id)));
   for (const Track& track : shot.tracks.tracks) {
     const Observation* at = track.at(6);
@@ -83,7 +87,64 @@ TEST_F(KnowledgeMembers, ThatAreNotThereAreNamed) {
   EXPECT_THAT(found(wall(R"([{"frame":3,"at":[-500,-500]}])")).error().message, HasSubstr("no track with a place lies within 6 px of -500, -500 in frame 3"));
   EXPECT_THAT(found(wall(R"([{"id":1},{"id":2}])")).error().message, HasSubstr("has 2 tracks with a place; it needs three or more"));
   EXPECT_THAT(found(wall(R"([{"id":1},{"id":2},{"id":3}])") + R"(,"relations":[{"kind":"square","a":"wall","b":"roof"}])").error().message,
-              HasSubstr("names plane \"roof\", and there is none"));
+              HasSubstr("names \"roof\", and there is no such plane or line"));
+}
+
+TEST(KnowledgeFiles, WrittenAndReadSayTheSame) {
+  const auto read = knowledgeFromJson(file(R"("sets":[
+    {"name":"wall","members":[{"id":3},{"name":"lamp"},{"frame":2,"at":[10,20.5],"within_px":4}],"orientation":"given","normal":[0,0,1],"offset":-2,"sigma":0.01},
+    {"name":"rail","kind":"line","members":{"regions":[{"frame":5,"polygon":[[0,0],[100,0],[100,50]]}],"minus":[{"id":9}]},"orientation":"level","on":false}],
+    "relations":[{"kind":"square","a":"wall","b":"rail"},{"kind":"angle","a":"wall","b":"rail","value":20,"sigma":0.5},{"kind":"same","a":"wall","b":"rail"},
+                 {"kind":"apart","a":"wall","b":"rail","value":2.5,"sigma":0.1}],
+    "lengths":[{"from":{"id":1},"to":{"id":2},"metres":1.2,"sigma":0.02}],"survey":[{"name":"S1","member":{"id":4},"xyz":[1,2,3],"sigma":[0.1,0.2,0]}],
+    "camera":[{"kind":"straight","first":1,"last":9},{"kind":"position","first":3,"xyz":[0,1.5,0]},
+              {"kind":"rotation","first":3,"rotation":[[0,0,1],[0,1,0],[-1,0,0]],"sigma":0.5},{"kind":"smooth","first":1,"last":9,"sigma":0.01}],
+    "ground":[{"id":1},{"id":2},{"id":3}],"origin":{"id":1},"x_axis":[{"id":1},{"id":2}])"));
+  ASSERT_TRUE(read.ok()) << read.error().message;
+  const std::string text = knowledgeToJson(*read);
+  const auto again = knowledgeFromJson(text);
+  ASSERT_TRUE(again.ok()) << again.error().message;
+  EXPECT_EQ(knowledgeToJson(*again), text);
+  EXPECT_EQ(again->sets[0].set, read->sets[0].set);
+  EXPECT_EQ(again->relations, read->relations);
+  EXPECT_EQ(again->survey[0].point, read->survey[0].point);
+  EXPECT_EQ(again->sets[1].members.minus[0].id, 9);
+  ASSERT_EQ(again->camera.size(), 4u);
+  EXPECT_EQ(again->camera[1].last, 3);
+  EXPECT_NEAR((again->camera[2].rotation * Vec3::UnitZ() - Vec3::UnitX()).norm(), 0, 1e-12);
+}
+
+TEST(KnowledgeFiles, ASurveyComesAsASpreadsheetWritesIt) {
+  const auto read = surveyFromCsv("# unit: mm\nname,x,y,z,sigma\nlamp,1000,2000,-500,5\n\"door\";10;20;30\n,,\n");
+  EXPECT_THAT(read.error().message, HasSubstr("Line 5"));
+  const auto fine = surveyFromCsv("# unit: mm\r\nname,x,y,z,sigma\r\nlamp,1000,2000,-500,5\r\n\"door\";10;20;30\n bollard,1,2,3,4,5,6\n");
+  ASSERT_TRUE(fine.ok()) << fine.error().message;
+  ASSERT_EQ(fine->survey.size(), 3u);
+  EXPECT_EQ(fine->survey[0].point.at, Vec3(1, 2, -0.5));
+  EXPECT_EQ(fine->survey[0].point.sigma, Vec3::Constant(0.005));
+  EXPECT_EQ(fine->survey[1].member.name, "door");
+  EXPECT_EQ(fine->survey[2].point.sigma, Vec3(0.004, 0.005, 0.006));
+  EXPECT_THAT(surveyFromCsv("S1,1,2,nan\n").error().message, HasSubstr("Line 1"));
+  EXPECT_THAT(surveyFromCsv("# unit: furlong\nS1,1,2,3\n").error().message, HasSubstr("no unit \"furlong\""));
+  EXPECT_THAT(surveyFromCsv("name,x,y,z\n").error().message, HasSubstr("no survey point"));
+  EXPECT_FALSE(surveyFromCsv("").ok());
+}
+
+TEST_F(KnowledgeMembers, SurveyPointsAndSeveralLengthsShapeTheSolve) {
+  const auto all = found(R"("survey":[{"name":"S1","member":{"id":4},"xyz":[1,2,3]}],
+    "lengths":[{"from":{"id":2},"to":{"id":3},"metres":2},{"from":{"id":4},"to":{"name":"lamp"},"metres":3,"sigma":0.1}])");
+  ASSERT_TRUE(all.ok()) << all.error().message;
+  EXPECT_EQ(all->knowledge.survey[0].track, 4);
+  ASSERT_EQ(all->knowledge.distances.size(), 2u);
+  EXPECT_EQ(all->knowledge.distances[1].to, 7);
+  EXPECT_FALSE(all->scene.length);
+  EXPECT_THAT(found(R"("survey":[{"name":"S1","member":{"id":4},"xyz":[1,2,3]},{"name":"S1","member":{"id":5},"xyz":[1,2,3]}])").error().message,
+              HasSubstr("Two survey points are called \"S1\""));
+  EXPECT_THAT(found(R"("survey":[{"name":"S1","member":{"id":4},"xyz":[1,2,3]},{"name":"S2","member":{"id":4},"xyz":[1,2,3]}])").error().message,
+              HasSubstr("Track 4 is two survey points"));
+  EXPECT_THAT(found(R"("camera":[{"kind":"smooth","first":1,"last":9}])").error().message, HasSubstr("A smooth camera needs a \"sigma\""));
+  EXPECT_THAT(found(R"("lengths":[{"from":{"id":2},"to":{"id":2},"metres":2},{"from":{"id":1},"to":{"id":2},"metres":2}])").error().message,
+              HasSubstr("to itself"));
 }
 
 TEST_F(KnowledgeMembers, WhatPlacesTheWorldBecomesPicksOfTheScene) {

@@ -5,6 +5,8 @@
 
 #include <cmath>
 
+#include "core/base/random.h"
+#include "core/scene/set_outline.h"
 #include "core/scene/test_object.h"
 #include "tests/support/synthetic_shot.h"
 
@@ -193,6 +195,87 @@ TEST_F(SceneTest, SizesAndGridsAreRoundNumbers) {
     EXPECT_EQ(from.y(), 0);
     EXPECT_NEAR((to - from).norm(), 3.0, 1e-12);
   }
+}
+
+TEST_F(SceneTest, AGroundPointThatDoesNotBelongIsNamedAndHasNoPart) {
+  auto ground = onGround(9);
+  const int stranger = above(1)[0];
+  ground.push_back(stranger);
+  const auto scene = orientScene(solution, {.ground = ground});
+  ASSERT_TRUE(scene.ok());
+  EXPECT_THAT(scene->ground_outliers, ::testing::ElementsAre(stranger));
+  EXPECT_NEAR(scene->ground_rms, 0, 1e-6);
+  for (const int id : onGround(9)) EXPECT_NEAR(sceneOf(id, *scene).y(), 0, 1e-6);
+}
+
+TEST_F(SceneTest, SeveralLengthsGiveTheScaleTogetherAndASurveyPlacesIt) {
+  const auto ids = above(8);
+  const auto length = [&](int a, int b) { return (truthOf(ids[a]) - truthOf(ids[b])).norm(); };
+  Knowledge knowledge;
+  knowledge.distances = {{ids[0], ids[1], length(0, 1), 0.001}, {ids[2], ids[3], 1.1 * length(2, 3), 0.2 * length(2, 3)}};
+  const auto scaled = orientScene(solution, {}, knowledge);
+  ASSERT_TRUE(scaled.ok());
+  EXPECT_TRUE(scaled->metric);
+  const auto residuals = sceneResiduals(solution, *scaled, {}, knowledge);
+  ASSERT_EQ(residuals.size(), 2u);
+  EXPECT_LT(std::abs(residuals[0].share()), 0.001) << "the surer one counts";
+  EXPECT_NEAR(residuals[1].share(), 1 / 1.1 - 1, 0.001);
+  for (int k = 0; k < 5; ++k) knowledge.survey.push_back({.name = std::to_string(k), .track = ids[k], .at = truthOf(ids[k]) + Vec3(100, 5, 0)});
+  knowledge.survey[3].at.x() += 4;
+  const auto placed = orientScene(solution, {}, knowledge);
+  ASSERT_TRUE(placed.ok());
+  EXPECT_TRUE(placed->surveyed);
+  EXPECT_LT((sceneOf(ids[6], *placed) - truthOf(ids[6]) - Vec3(100, 5, 0)).norm(), 1e-6) << "in spite of one that is wrong";
+  const auto off = sceneResiduals(solution, *placed, {}, knowledge);
+  EXPECT_NEAR(off[5].found, 4, 1e-6);
+}
+
+/// Cameras that look down all the time, in a room with an uneven floor.
+TEST(GuessedUp, IsLevelWhereWallsAndTheWayTheCameraIsHeldSaySo) {
+  Random random(4);
+  SyntheticPlan plan{.frames = 30, .points = 300, .noise_px = 0};
+  plan.path = [](int i) {
+    const Eigen::Quaterniond level(0, 1, 0, 0);
+    return Pose{rotationFromVector(Vec3(0, 0.01 * i, 0)) * level * rotationFromVector(Vec3(-0.35, 0, 0)), Vec3(0.05 * i, 1.6, 0.5)};
+  };
+  plan.set = [&random](const Vec3& from, const Vec3& ray) -> std::optional<Vec3> {
+    const double floor = ray.y() < -1e-3 ? -from.y() / ray.y() : 99, rear = ray.z() < -1e-3 ? (-6 - from.z()) / ray.z() : 99,
+                 side = ray.x() > 1e-3 ? (4 - from.x()) / ray.x() : 99, nearest = std::min({floor, rear, side});
+    if (nearest > 20) return std::nullopt;
+    const Vec3 at = from + nearest * ray;
+    return nearest == floor ? Vec3(at + Vec3(0, 0.15 * random.normal(), 0)) : at;
+  };
+  const Solution solution = perfectSolution(makeSyntheticShot(plan));
+  const auto scene = orientScene(solution, {});
+  ASSERT_TRUE(scene.ok());
+  const double off = std::acos(std::min(1.0, (scene->scene_from_solve.rotation * Vec3::UnitY()).y()));
+  EXPECT_LT(off * 180 / M_PI, 1.5) << "their mean up is 20 degrees off";
+  EXPECT_GT(scene->sigma_up_rad, 0);
+  EXPECT_LT(scene->sigma_up_rad * 180 / M_PI, 3);
+  Solution known = solution;
+  known.knowledge.up = Vec3(0.1, -1, 0).normalized();
+  EXPECT_NEAR((orientScene(known, {})->scene_from_solve.rotation * Vec3(-0.1, 1, 0).normalized()).y(), 1, 1e-9) << "what is known is better than a guess";
+}
+
+TEST_F(SceneTest, PlanesAndLinesAreDrawnAboutTheirTracks) {
+  const auto ground = onGround(12);
+  SolvedSet floor{.name = "floor", .tracks = ground}, rail{.name = "rail", .kind = SetKind::Line, .tracks = {ground[0], ground[1]}};
+  const Vec3 a = solution.find(ground[0])->point, b = solution.find(ground[1])->point;
+  const PlaneFit fit = *fitPlane([&] {
+    std::vector<Vec3> places;
+    for (const int id : ground) places.push_back(solution.find(id)->point);
+    return places;
+  }());
+  floor.axis = fit.normal, floor.offset = fit.offset, floor.through = a;
+  rail.axis = (b - a).normalized(), rail.through = a;
+  solution.knowledge.sets = {floor, rail};
+  const SceneFrame scene = *orientScene(solution, {.ground = ground});
+  const auto outlines = setOutlines(solution, scene);
+  ASSERT_EQ(outlines.size(), 2u);
+  for (const auto& [from, to] : outlines[0].lines) EXPECT_NEAR(std::abs(from.y()) + std::abs(to.y()), 0, 1e-6) << "it lies on the ground";
+  ASSERT_EQ(outlines[1].lines.size(), 1u);
+  const auto& [from, to] = outlines[1].lines[0];
+  EXPECT_NEAR((to - from).norm(), 1.24 * (sceneOf(ground[0], scene) - sceneOf(ground[1], scene)).norm(), 1e-6);
 }
 
 }  // namespace dusky::testing

@@ -54,11 +54,11 @@ struct Shed {
   }
   Knowledge walls(bool square) const {
     Knowledge knowledge;
-    knowledge.planes = {{.name = "rear", .tracks = on(true)}, {.name = "side", .tracks = on(false)}};
-    if (square) knowledge.angles = {{"rear", "side", 90}};
+    knowledge.sets = {{.name = "rear", .tracks = on(true)}, {.name = "side", .tracks = on(false)}};
+    if (square) knowledge.relations = {{.a = "rear", .b = "side"}};
     return knowledge;
   }
-  Result<SolutionPtr> with(const Knowledge& knowledge) const { return solveWithKnowledge(shot.tracks, options, plain, knowledge, 1, {}); }
+  Result<SolutionPtr> with(const Knowledge& knowledge) const { return solveWithKnowledge(shot.tracks, options, plain, knowledge, Similarity(), {}); }
   /// RMS distance of the solved points from the truth, the truth's units, the worlds laid on each other by their cameras.
   double wallsOff(const Solution& solution) const {
     std::vector<Pose> truth, solved;
@@ -85,14 +85,14 @@ TEST(KnowledgeInTheSolve, SquareWallsStandSquareAndTheCameraIsTruer) {
     const auto known = shed.with(shed.walls(true));
     ASSERT_TRUE(known.ok()) << known.error().message;
     const SolvedKnowledge& k = (*known)->knowledge;
-    ASSERT_EQ(k.planes.size(), 2u);
-    ASSERT_EQ(k.angles.size(), 1u);
-    EXPECT_NEAR(k.angles[0].found_rad, 90 * kDegree, 1e-4);
-    seen_bent += std::abs(k.angles[0].without_rad - 90 * kDegree) > 0.2 * kDegree;
-    EXPECT_LT(k.planes[0].rms, 1e-4) << "exactly flat";
+    ASSERT_EQ(k.sets.size(), 2u);
+    ASSERT_EQ(k.statements.size(), 1u);
+    EXPECT_NEAR(k.statements[0].found, 90 * kDegree, 1e-4);
+    seen_bent += std::abs(k.statements[0].without - 90 * kDegree) > 0.2 * kDegree;
+    EXPECT_LT(k.sets[0].rms, 1e-4) << "exactly flat";
     EXPECT_LT(std::abs(k.cost_sigmas), 4);
-    EXPECT_LT(k.planes[0].rms_px_with, 1.1 * k.planes[0].rms_px_without);
-    EXPECT_TRUE(k.planes[0].undetermined.empty());
+    EXPECT_LT(k.sets[0].rms_px_with, 1.1 * k.sets[0].rms_px_without);
+    EXPECT_TRUE(k.sets[0].undetermined.empty());
     without += shed.slip(*shed.plain), with += shed.slip(**known);
     walls_without += shed.wallsOff(*shed.plain), walls_with += shed.wallsOff(**known);
   }
@@ -113,10 +113,10 @@ TEST(KnowledgeInTheSolve, HowSurePlanesAreIsTrue) {
     }
     const Similarity carry = *alignPaths(truth, solved);
     for (const auto& [plane, normal] : {std::pair(0, shed.rear), {1, shed.side}}) {
-      const SolvedPlane& found = (*known)->knowledge.planes[static_cast<std::size_t>(plane)];
-      const double off = std::acos(std::min(1.0, std::abs((carry.rotation * normal).dot(found.normal))));
-      EXPECT_GT(found.sigma_normal_rad, 0);
-      ++all, within += off < 2 * std::sqrt(2.0) * found.sigma_normal_rad;
+      const SolvedSet& found = (*known)->knowledge.sets[static_cast<std::size_t>(plane)];
+      const double off = std::acos(std::min(1.0, std::abs((carry.rotation * normal).dot(found.axis))));
+      EXPECT_GT(found.sigma_axis_rad, 0);
+      ++all, within += off < 2 * std::sqrt(2.0) * found.sigma_axis_rad;
     }
   }
   EXPECT_GE(within, 0.8 * all);
@@ -127,8 +127,8 @@ TEST(KnowledgeInTheSolve, WhatIsWrongCostsAndWhatIsTrueDoesNot) {
   const auto fine = right.with(right.walls(true)), flat = wrong.with(wrong.walls(false)), bent = wrong.with(wrong.walls(true));
   ASSERT_TRUE(fine.ok() && flat.ok() && bent.ok());
   for (const auto& one : {*fine, *flat}) EXPECT_LT(std::abs((*one).knowledge.cost_sigmas), 4) << "what is true costs what chance does";
-  EXPECT_LT((*fine)->knowledge.angles[0].cost_sigmas, 4);
-  EXPECT_GT((*bent)->knowledge.angles[0].cost_sigmas, 8) << "it is six degrees off";
+  EXPECT_LT((*fine)->knowledge.statements[0].cost_sigmas, 4);
+  EXPECT_GT((*bent)->knowledge.statements[0].cost_sigmas, 8) << "it is six degrees off";
   EXPECT_GT((*bent)->knowledge.cost_sigmas, 4);
   EXPECT_GT(wrong.slip(**bent), wrong.slip(**flat));
   const auto told = [](const Solution& solution) {
@@ -142,13 +142,13 @@ TEST(KnowledgeInTheSolve, WhatIsWrongCostsAndWhatIsTrueDoesNot) {
 TEST(KnowledgeInTheSolve, AMemberThatIsNotOnTheWallIsNamedFirst) {
   const Shed shed(4);
   Knowledge knowledge = shed.walls(false);
-  const int stranger = knowledge.planes[1].tracks[knowledge.planes[1].tracks.size() / 2];
-  knowledge.planes[0].tracks.push_back(stranger);
-  knowledge.planes[0].sigma = 0.02;
-  knowledge.planes[1].on = false;
+  const int stranger = knowledge.sets[1].tracks[knowledge.sets[1].tracks.size() / 2];
+  knowledge.sets[0].tracks.push_back(stranger);
+  knowledge.sets[0].sigma = 0.02;
+  knowledge.sets[1].on = false;
   const auto known = shed.with(knowledge);
   ASSERT_TRUE(known.ok()) << known.error().message;
-  const auto& disagree = (*known)->knowledge.planes[0].disagree;
+  const auto& disagree = (*known)->knowledge.sets[0].disagree;
   ASSERT_FALSE(disagree.empty());
   EXPECT_EQ(disagree[0].track, stranger);
 }
@@ -156,29 +156,28 @@ TEST(KnowledgeInTheSolve, AMemberThatIsNotOnTheWallIsNamedFirst) {
 TEST(KnowledgeInTheSolve, LevelAndUprightShareOneUpAndOffMeansOff) {
   const Shed shed(6);
   Knowledge knowledge = shed.walls(false);
-  for (KnownPlane& plane : knowledge.planes) plane.facing = PlaneFacing::Upright;
+  for (KnownSet& plane : knowledge.sets) plane.facing = SetFacing::Upright;
   const auto upright = shed.with(knowledge);
   ASSERT_TRUE(upright.ok());
   const SolvedKnowledge& k = (*upright)->knowledge;
-  ASSERT_EQ(k.planes.size(), 3u);
-  EXPECT_TRUE(k.planes[2].name.empty());
-  for (int wall : {0, 1}) EXPECT_NEAR(k.planes[static_cast<std::size_t>(wall)].normal.dot(k.planes[2].normal), 0, 1e-4);
-  for (KnownPlane& plane : knowledge.planes) plane.on = false;
+  ASSERT_TRUE(k.up);
+  for (int wall : {0, 1}) EXPECT_NEAR(k.sets[static_cast<std::size_t>(wall)].axis.dot(*k.up), 0, 1e-4);
+  for (KnownSet& plane : knowledge.sets) plane.on = false;
   EXPECT_EQ(*shed.with(knowledge), shed.plain) << "the solve as it was";
   // It survives a project, and comes back as what holds the bundle.
   const auto read = decodeSolution(encode(**upright));
   ASSERT_TRUE(read.ok());
   EXPECT_EQ(encode(**read), encode(**upright));
-  EXPECT_EQ((*read)->knowledge.planes[0].tracks, k.planes[0].tracks);
+  EXPECT_EQ((*read)->knowledge.sets[0].tracks, k.sets[0].tracks);
 }
 
 TEST(KnowledgeInTheSolve, WhatCannotBeIsRefusedWithASentence) {
   const Shed shed(7);
   Knowledge few = shed.walls(false);
-  few.planes[0].tracks = {99997, 99998, 99999};
+  few.sets[0].tracks = {99997, 99998, 99999};
   EXPECT_THAT(shed.with(few).error().message, HasSubstr("Plane \"rear\": 0 of its 3 tracks take part in the solve with a depth"));
   Knowledge clash = shed.walls(true);
-  clash.angles.push_back({"rear", "side", 60});
+  clash.relations.push_back({.a = "rear", .b = "side", .value = 60});
   const auto refused = shed.with(clash);
   ASSERT_FALSE(refused.ok());
   EXPECT_EQ(refused.error().kind, ErrorKind::CannotSolve);

@@ -1,0 +1,96 @@
+// A survey as a spreadsheet writes it.
+#include <fmt/format.h>
+
+#include <array>
+#include <charconv>
+#include <cmath>
+#include <optional>
+#include <sstream>
+
+#include "core/knowledge/knowledge_file.h"
+
+namespace dusky {
+namespace {
+
+constexpr std::array<std::pair<std::string_view, double>, 5> kUnits = {{{"m", 1}, {"cm", 0.01}, {"mm", 0.001}, {"ft", 0.3048}, {"in", 0.0254}}};
+
+std::string_view trimmed(std::string_view text) {
+  constexpr std::string_view kSpace = " \t\r\"";
+  const auto first = text.find_first_not_of(kSpace);
+  return first == std::string_view::npos ? std::string_view() : text.substr(first, text.find_last_not_of(kSpace) - first + 1);
+}
+
+std::vector<std::string_view> fieldsOf(std::string_view line) {
+  const char between = line.find(',') == std::string_view::npos ? ';' : ',';
+  std::vector<std::string_view> fields;
+  for (std::size_t at = 0; at <= line.size();) {
+    const auto end = std::min(line.find(between, at), line.size());
+    fields.push_back(trimmed(line.substr(at, end - at)));
+    at = end + 1;
+  }
+  return fields;
+}
+
+std::optional<double> numberOf(std::string_view text) {
+  double value = 0;
+  const auto read = std::from_chars(text.data(), text.data() + text.size(), value);
+  return read.ec == std::errc() && read.ptr == text.data() + text.size() && std::isfinite(value) ? std::optional(value) : std::nullopt;
+}
+
+/// Of a line "# unit: mm"; nothing where it is another remark.
+Result<std::optional<double>> unitOf(std::string_view line) {
+  const auto colon = line.find(':');
+  if (colon == std::string_view::npos || line.substr(0, colon).find("unit") == std::string_view::npos) return std::optional<double>();
+  const std::string_view name = trimmed(line.substr(colon + 1));
+  for (const auto& [unit, metres] : kUnits) {
+    if (name == unit) return std::optional(metres);
+  }
+  return unreadable(fmt::format("There is no unit \"{}\": m, cm, mm, ft and in are known.", name));
+}
+
+std::optional<KnowledgeFile::Survey> surveyOf(const std::vector<std::string_view>& fields, double metres) {
+  if (fields.size() != 4 && fields.size() != 5 && fields.size() != 7) return std::nullopt;
+  std::vector<double> numbers;
+  for (std::size_t k = 1; k < fields.size(); ++k) {
+    const auto number = numberOf(fields[k]);
+    if (!number) return std::nullopt;
+    numbers.push_back(metres * *number);
+  }
+  KnowledgeFile::Survey survey;
+  survey.point.name = survey.member.name = fields[0];
+  survey.point.at = Vec3(numbers[0], numbers[1], numbers[2]);
+  if (numbers.size() == 4) survey.point.sigma = Vec3::Constant(numbers[3]);
+  if (numbers.size() == 6) survey.point.sigma = Vec3(numbers[3], numbers[4], numbers[5]);
+  return survey;
+}
+
+}  // namespace
+
+Result<KnowledgeFile> surveyFromCsv(const std::string& text) {
+  KnowledgeFile file;
+  std::istringstream lines(text);
+  std::string line;
+  double metres = 1;
+  bool first = true;
+  for (int number = 1; std::getline(lines, line); ++number) {
+    const std::string_view all = trimmed(line);
+    if (all.empty()) continue;
+    if (all.front() == '#') {
+      const auto unit = unitOf(all);
+      if (!unit.ok()) return unreadable(fmt::format("Line {}: {}", number, unit.error().message));
+      metres = unit->value_or(metres);
+      continue;
+    }
+    const auto fields = fieldsOf(all);
+    const bool heading = std::exchange(first, false) && fields.size() > 1 && (fields[1] == "x" || fields[1] == "X");
+    if (heading) continue;
+    const auto survey = surveyOf(fields, metres);
+    if (!survey || survey->point.name.empty())
+      return unreadable(fmt::format("Line {}: \"{}\" is not name,x,y,z or name,x,y,z,sigma (or three of them), in numbers.", number, all.substr(0, 60)));
+    file.survey.push_back(*survey);
+  }
+  if (file.survey.empty()) return invalidInput("There is no survey point in it.");
+  return file;
+}
+
+}  // namespace dusky

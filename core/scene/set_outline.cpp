@@ -1,0 +1,64 @@
+#include "core/scene/set_outline.h"
+
+#include <limits>
+
+namespace dusky {
+namespace {
+
+constexpr double kBeyond = 0.12;  // of their reach, that a shape is drawn beyond its tracks
+
+std::vector<Vec3> placesOf(const SolvedSet& set, const Solution& solution, const SceneFrame& scene) {
+  std::vector<Vec3> places;
+  for (const int id : set.tracks) {
+    const SolvedTrack* track = solution.find(id);
+    if (track && track->hasPlace()) places.push_back(scene.scene_from_solve * track->point);
+  }
+  return places;
+}
+
+/// From the least to the most of places along a direction, and a little beyond.
+std::array<double, 2> rangeAlong(const std::vector<Vec3>& places, const Vec3& origin, const Vec3& along) {
+  std::array<double, 2> range = {std::numeric_limits<double>::infinity(), -std::numeric_limits<double>::infinity()};
+  for (const Vec3& p : places) range = {std::min(range[0], along.dot(p - origin)), std::max(range[1], along.dot(p - origin))};
+  const double more = kBeyond * (range[1] - range[0]);
+  return {range[0] - more, range[1] + more};
+}
+
+void addLine(const std::vector<Vec3>& places, const Vec3& through, const Vec3& along, SetOutline& out) {
+  const auto [from, to] = rangeAlong(places, through, along);
+  out.lines.push_back({through + from * along, through + to * along});
+  out.label = through + to * along;
+}
+
+void addPlane(const std::vector<Vec3>& places, const Vec3& through, const Vec3& normal, SetOutline& out) {
+  constexpr int kPieces = 4;
+  const Vec3 aside = std::abs(normal.y()) < 0.9 ? Vec3::UnitY().cross(normal) : normal.cross(Vec3::UnitZ());
+  const Vec3 right = aside.normalized(), up = normal.cross(right);
+  const auto across = rangeAlong(places, through, right), along = rangeAlong(places, through, up);
+  const auto at = [&](double r, double u) {
+    return Vec3(through + (across[0] + r * (across[1] - across[0])) * right + (along[0] + u * (along[1] - along[0])) * up);
+  };
+  for (int k = 0; k <= kPieces; ++k) {
+    const double share = static_cast<double>(k) / kPieces;
+    out.lines.push_back({at(share, 0), at(share, 1)});
+    out.lines.push_back({at(0, share), at(1, share)});
+  }
+  out.label = at(0, 1).y() > at(0, 0).y() ? at(0, 1) : at(0, 0);
+}
+
+}  // namespace
+
+std::vector<SetOutline> setOutlines(const Solution& solution, const SceneFrame& scene) {
+  std::vector<SetOutline> outlines;
+  for (const SolvedSet& set : solution.knowledge.sets) {
+    const std::vector<Vec3> places = placesOf(set, solution, scene);
+    if (places.size() < 2) continue;
+    SetOutline out{.name = set.name, .lines = {}};
+    const Vec3 through = scene.scene_from_solve * set.through, axis = scene.scene_from_solve.rotation * set.axis;
+    set.kind == SetKind::Line ? addLine(places, through, axis, out) : addPlane(places, through, axis, out);
+    outlines.push_back(std::move(out));
+  }
+  return outlines;
+}
+
+}  // namespace dusky

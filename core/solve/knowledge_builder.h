@@ -1,0 +1,86 @@
+#pragma once
+#include <map>
+
+#include "core/solve/knowledge_setup.h"
+#include "core/solve/knowledge_world.h"
+
+namespace dusky {
+
+Vec3 middleOf(const std::vector<Vec3>& points);
+/// RMS distance from their middle.
+double reachOf(const std::vector<Vec3>& points);
+/// The direction in which points spread most.
+Vec3 directionOf(const std::vector<Vec3>& points);
+
+/// What setUpKnowledge puts together: sets (knowledge_sets.cpp), the world with distances and a survey (knowledge_lengths.cpp), the camera
+/// (knowledge_camera.cpp).
+class KnowledgeBuilder {
+ public:
+  KnowledgeBuilder(const SolveState& state, const Knowledge& knowledge, const Similarity& scene);
+  Result<SolvedKnowledge> make();
+
+ private:
+  // What all parts need.
+  double weightOf(double sigma, double exact) const;
+  double scale() const { return world() ? world()->world_from_solve.scale : scene_.scale; }
+  SetWorld* world() { return out_.beliefs.world < 0 ? nullptr : &std::get<SetWorld>(out_.beliefs.shapes[static_cast<std::size_t>(out_.beliefs.world)]); }
+  const SetWorld* world() const { return out_.world(); }
+  /// What is up is an axis of the world that is looked for.
+  bool turnKnown() const { return world() && world()->free_turn; }
+  int addShape(SetShape shape);
+  int addStatement(SolvedStatement statement);
+  SolvedStatement& statement(int k) { return out_.statements[static_cast<std::size_t>(k)]; }
+  const SetPlane& plane(int shape) const { return std::get<SetPlane>(out_.beliefs.shapes[static_cast<std::size_t>(shape)]); }
+  Vec3 axis(int shape) const { return axisOf(out_.beliefs.shapes[static_cast<std::size_t>(shape)]); }
+  const SolvedSet& setNamed(const std::string& name) const;
+  /// A track that takes part with a depth; nullptr where it does not.
+  const WorkTrack* placed(int id) const;
+  /// Indices of the frames that have a camera.
+  std::vector<int> framesOf(const KnownCamera& camera) const;
+  /// How far the solve reaches, its units: the usual distance of a point from the middle of the path.
+  double reach() const;
+
+  Status addSet(const KnownSet& set);
+  void addUp();
+  Vec3 crossOf(const std::vector<Vec3>& walls) const;
+  void addFacings();
+  void addFacing(const SolvedSet& set, int k);
+  void addOffset(const SolvedSet& set, const Vec3& direction, double side);
+  void addRelation(const KnownRelation& relation);
+  void addAngle(const SolvedSet& a, const SolvedSet& b, double radians, double sigma, SolvedStatement solved);
+  void addSame(const SolvedSet& a, const SolvedSet& b, double sigma, SolvedStatement solved);
+  void addApart(const SolvedSet& a, const SolvedSet& b, const KnownRelation& relation, SolvedStatement solved);
+
+  Status makeWorld();
+  void weighPlaces(const std::vector<const SurveyPoint*>& surveyed, std::vector<KnownPlace>& places) const;
+  void guessWorld(SetWorld& world) const;
+  void guessScale(SetWorld& world) const;
+  void guessTurn(SetWorld& world) const;
+  Status addSurvey(const std::vector<const SurveyPoint*>& surveyed, const std::optional<WorldFit>& fit);
+  Status checkUnit(const std::optional<WorldFit>& fit) const;
+  int placeOf(int id);
+  Status addDistance(const KnownDistance& distance);
+
+  Status addCamera(const KnownCamera& camera);
+  std::string whyNothing(const KnownCamera& camera) const;
+  void addCameraBeliefs(const KnownCamera& camera, const std::vector<int>& frames, int k);
+  void addLevel(int plane, int k);
+  void addOn(int shape, const std::vector<int>& frames, double weight, int k);
+  SetPlane levelPlane(const std::vector<Vec3>& centres) const;
+
+  const Reconstruction& work_;
+  const Knowledge& knowledge_;
+  const Similarity scene_;
+  const bool moves_;  ///< The camera has places of its own.
+  double noise_px2_ = 0;
+  std::map<int, int> index_of_, place_of_;
+  bool whole_world_ = false;  ///< Its place, turn and scale are looked for.
+  int up_ = -1;               ///< The shape that is what is up; -1: there is none.
+  SolvedKnowledge out_;
+};
+
+/// Its axis is what is up (a floor's normal, a mast), or lies across it.
+bool isUpAxis(const SolvedSet& set);
+bool isAcrossUp(const SolvedSet& set);
+
+}  // namespace dusky

@@ -1,0 +1,121 @@
+// What is known of the set, by the command line: moth solve --knowledge and moth scene.
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "core/base/atomic_file.h"
+#include "core/pipeline/workspace.h"
+#include "core/project/edits.h"
+#include "tests/apps/cli/cli_fixture.h"
+
+namespace dusky::testing {
+using ::testing::AllOf;
+using ::testing::HasSubstr;
+
+class KnowledgeCli : public CliTest {};
+
+TEST_F(KnowledgeCli, KnowledgeOfTheSetShapesTheSolveAndIsReported) {
+  const std::string target = (out / "known").string(), file = (out / "set.json").string();
+  const auto solveWith = [&](const std::string& body) {
+    EXPECT_TRUE(writeFileAtomically(file, R"({"format":"dusky-moth-knowledge","version":1,)" + body + "}").ok());
+    return moth({"solve", shot(ShotKind::Free), "-o", target, "--quiet", "--knowledge", file});
+  };
+  EXPECT_THAT(solveWith(R"("sets":[{"name":"rail","kind":"curve","members":[]}])").err, AllOf(HasSubstr("set.json"), HasSubstr("no set of the kind")));
+  EXPECT_TRUE(nothingIn(target)) << "before anything was tracked";
+  EXPECT_EQ(solveWith(R"("sets":[{"name":"w","members":[{"id":999999},{"id":999998},{"id":999997}]}])").code, 2);
+  EXPECT_TRUE(nothingIn(target));
+  // Loosely: what is in the upper left of a frame lies near a plane.
+  const Ran ran = solveWith(R"("sets":[{"name":"backdrop","members":{"regions":[{"frame":8,"polygon":[[0,0],[640,0],[640,240],[0,240]]}]},"sigma":5}])");
+  ASSERT_EQ(ran.code, 0) << ran.err;
+  const auto report = nlohmann::json::parse(*readFile(fs::path(target) / "report.json"));
+  ASSERT_EQ(report["knowledge"].size(), 1u);
+  const auto& plane = report["knowledge"][0];
+  EXPECT_EQ(plane["name"], "backdrop");
+  EXPECT_EQ(plane["kind"], "plane");
+  EXPECT_GE(plane["members"].size(), 3u);
+  EXPECT_GT(plane["sigma_normal_deg"].get<double>(), 0);
+  EXPECT_NEAR(plane["rms_px_with"].get<double>(), plane["rms_px_without"].get<double>(), 0.05) << "so loosely it hardly pulls";
+  const std::vector<double> normal = plane["normal"];
+  EXPECT_NEAR(std::hypot(normal[0], normal[1], normal[2]), 1, 1e-9);
+  // Both solves stand in the project's ledger, and what was changed is said.
+  const Ran runs = moth({"runs", (fs::path(target) / (fs::path(shot(ShotKind::Free)).stem().string() + ".moth")).string()});
+  EXPECT_THAT(runs.out, HasSubstr("known of the set: 1 plane or line"));
+}
+
+TEST_F(KnowledgeCli, SceneSaysHowTheWorldIsPlacedAndHowFarKnownLengthsAreOff) {
+  const std::string project = solvedProject(), file = (out / "set.json").string();
+  const std::string before = *readFile(project);
+  const Ran plain = moth({"scene", project, "--json"});
+  ASSERT_EQ(plain.code, 0) << plain.err;
+  const auto placed = nlohmann::json::parse(plain.out);
+  EXPECT_EQ(placed["format"], "dusky-moth-scene");
+  EXPECT_EQ(placed["units"], "units");
+  EXPECT_EQ(placed["scene_from_solve"].size(), 4u);
+  EXPECT_TRUE(placed["lengths"].empty());
+  EXPECT_GT(placed["up_sigma_deg"].get<double>(), 0);
+  EXPECT_FALSE(placed["solve_is_stale"].get<bool>());
+  // Two lengths that agree, and one that does not: the scale is between them, and each says how far it is off.
+  Workspace shown;
+  ASSERT_TRUE(shown.openProject(project, nullptr, ProjectStore::Access::Read).ok());
+  std::vector<int> ids;
+  for (const SolvedTrack& track : shown.solution()->tracks) {
+    if (track.state == TrackState::Kept && !track.at_infinity && !track.holdout) ids.push_back(track.id);
+  }
+  const auto apart = [&](int a, int b) { return (shown.solution()->find(ids[a])->point - shown.solution()->find(ids[b])->point).norm(); };
+  const auto length = [&](int a, int b, double metres) {
+    return R"({"from":{"id":)" + std::to_string(ids[a]) + R"(},"to":{"id":)" + std::to_string(ids[b]) + R"(},"metres":)" + std::to_string(metres) +
+           R"(,"sigma":0.01})";
+  };
+  ASSERT_TRUE(writeFileAtomically(file, R"({"format":"dusky-moth-knowledge","version":1,"lengths":[)" + length(0, 9, 3 * apart(0, 9)) + "," +
+                                            length(3, 12, 3 * apart(3, 12)) + "," + length(5, 15, 3.3 * apart(5, 15)) + "]}")
+                  .ok());
+  const Ran known = moth({"scene", project, "--knowledge", file, "--json"});
+  ASSERT_EQ(known.code, 0) << known.err;
+  const auto scene = nlohmann::json::parse(known.out);
+  EXPECT_EQ(scene["units"], "metres");
+  EXPECT_GT(scene["scale"].get<double>(), 3);
+  EXPECT_LT(scene["scale"].get<double>(), 3.3);
+  ASSERT_EQ(scene["lengths"].size(), 3u);
+  EXPECT_GT(scene["lengths"][0]["off_pc"].get<double>(), 0);
+  EXPECT_LT(scene["lengths"][2]["off_pc"].get<double>(), 0);
+  EXPECT_TRUE(scene["solve_is_stale"].get<bool>()) << "three lengths shape the solve too";
+  EXPECT_EQ(*readFile(project), before) << "left alone without --save";
+  EXPECT_THAT(moth({"scene", project, "--knowledge", file}).out, AllOf(HasSubstr("length"), HasSubstr("--save keeps this"), HasSubstr("moth solve")));
+  EXPECT_EQ(moth({"scene", project, "--knowledge", (out / "none.json").string()}).code, 2);
+  EXPECT_EQ(moth({"scene", (out / "none.moth").string()}).code, 2);
+}
+
+TEST_F(KnowledgeCli, ASurveyAsCsvPlacesTheSceneByTheNamesOfTracks) {
+  const std::string project = (out / "named.moth").string(), file = (out / "survey.csv").string();
+  fs::copy_file(solvedProject(), project);
+  std::string csv = "# unit: cm\nname,x,y,z\n";
+  {
+    Workspace shown;
+    ASSERT_TRUE(shown.openProject(project).ok());
+    int count = 0;
+    const SolutionPtr solution = shown.solution();
+    for (const SolvedTrack& track : solution->tracks) {
+      if (track.state != TrackState::Kept || track.at_infinity || track.holdout || track.id % 5 != 0 || ++count > 6) continue;
+      const std::string name = "S" + std::to_string(track.id);
+      ASSERT_TRUE(shown.run(nameTrack(shown.document(), track.id, name, shown.followedKey())).ok());
+      const Vec3 at = 200 * track.point + Vec3(1000, 0, -300);
+      csv += name + "," + std::to_string(at.x()) + "," + std::to_string(at.y()) + "," + std::to_string(at.z()) + "\n";
+    }
+    ASSERT_GE(count, 4);
+    ASSERT_TRUE(shown.flush().ok());
+  }
+  ASSERT_TRUE(writeFileAtomically(file, csv).ok());
+  const Ran ran = moth({"scene", project, "--knowledge", file, "--json"});
+  ASSERT_EQ(ran.code, 0) << ran.err;
+  const auto scene = nlohmann::json::parse(ran.out);
+  EXPECT_EQ(scene["placed_by"], "survey");
+  EXPECT_NEAR(scene["scale"].get<double>(), 2, 1e-4);
+  EXPECT_NEAR(scene["scene_from_solve"][0][3].get<double>(), 10, 1e-4);
+  for (const auto& point : scene["survey"]) EXPECT_LT(point["off"].get<double>(), 1e-4);
+  ASSERT_TRUE(writeFileAtomically(file, "anchor,1,2,3\n").ok());
+  EXPECT_THAT(moth({"scene", project, "--knowledge", file}).err, HasSubstr("there is no track \"anchor\""));
+}
+
+}  // namespace dusky::testing
