@@ -320,15 +320,28 @@ void ReducedSystem::build(double damping) {
   addCameras(damping);
   for (const FactorRow& row : factors_) addFactor(row, true);
   shared_diagonal_ = corner_.diagonal();
-  // See eliminatePoint().
-  if (!shape_at_.empty()) {
-    const int first = shape_at_.front(), count = commonAt() - first;
-    shared_diagonal_.segment(first, count).setZero();
-    corner_.diagonal().segment(first, count).array() += kFloor;  // a shape of which nothing is believed any more stays
-  }
+  if (!shape_at_.empty()) shared_diagonal_.segment(shape_at_.front(), shapeUnknowns()).setZero();
   corner_.diagonal() += damping * shared_diagonal_;
   right_ = gradient_, shared_right_ = shared_gradient_;
   takeOutGroups();
+  dampShapes(damping);
+}
+
+/// By what the sightings say of them, which is what is left where the points are taken out: by how firmly points are held to a shape, or shapes to each other,
+/// it would not move at all; undamped, the turn of shapes that are held exactly to each other would never be small enough for a straight step.
+void ReducedSystem::dampShapes(double damping) {
+  if (shape_at_.empty()) return;
+  const int first = shape_at_.front(), count = shapeUnknowns();
+  Eigen::VectorXd among = Eigen::VectorXd::Zero(count);
+  for (const FactorRow& row : factors_) {
+    const auto* end = row.slopes.data() + row.count;
+    if (!std::all_of(row.slopes.data(), end, [](const FactorRow::Slope& s) { return s.of == UnknownOf::Shape; })) continue;
+    for (const auto* s = row.slopes.data(); s != end; ++s) among[sharedOf(*s) - first] += s->slope * s->slope;
+  }
+  auto diagonal = shared_diagonal_.segment(first, count);
+  diagonal = (corner_.diagonal().segment(first, count) - among).cwiseMax(0);
+  // Of which nothing is believed any more: it stays.
+  corner_.diagonal().segment(first, count) += damping * diagonal + Eigen::VectorXd::Constant(count, kFloor);
 }
 
 bool ReducedSystem::worldIsFree() const {

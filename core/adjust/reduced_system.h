@@ -96,6 +96,8 @@ class ReducedSystem {
   void eliminate(Group& group, double damping);
   void eliminatePoint(Group& group, int index, double damping);
   void addCameras(double damping);
+  void dampShapes(double damping);
+  int shapeUnknowns() const { return commonAt() - shape_at_.front(); }
   void gradientsAlone();
   bool solveReduced();
   void keepWorld();

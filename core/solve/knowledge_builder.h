@@ -1,22 +1,17 @@
 #pragma once
 #include <map>
 
+#include "core/solve/knowledge_fit.h"
 #include "core/solve/knowledge_setup.h"
 #include "core/solve/knowledge_world.h"
 
 namespace dusky {
 
-Vec3 middleOf(const std::vector<Vec3>& points);
-/// RMS distance from their middle.
-double reachOf(const std::vector<Vec3>& points);
-/// The direction in which points spread most.
-Vec3 directionOf(const std::vector<Vec3>& points);
-
 /// What setUpKnowledge puts together: sets (knowledge_sets.cpp), the world with distances and a survey (knowledge_lengths.cpp), the camera
 /// (knowledge_camera.cpp).
 class KnowledgeBuilder {
  public:
-  KnowledgeBuilder(const SolveState& state, const Knowledge& knowledge, const Similarity& scene);
+  KnowledgeBuilder(const SolveState& state, const Solution& plain, const Knowledge& knowledge, const Similarity& scene);
   Result<SolvedKnowledge> make();
 
  private:
@@ -35,6 +30,7 @@ class KnowledgeBuilder {
   const SolvedSet& setNamed(const std::string& name) const;
   /// A track that takes part with a depth; nullptr where it does not.
   const WorkTrack* placed(int id) const;
+  SurePoint sure(int id) const;
   /// Indices of the frames that have a camera.
   std::vector<int> framesOf(const KnownCamera& camera) const;
   /// How far the solve reaches, its units: the usual distance of a point from the middle of the path.
@@ -69,6 +65,7 @@ class KnowledgeBuilder {
   SetPlane levelPlane(const std::vector<Vec3>& centres) const;
 
   const Reconstruction& work_;
+  const Solution& plain_;
   const Knowledge& knowledge_;
   const Similarity scene_;
   const bool moves_;  ///< The camera has places of its own.

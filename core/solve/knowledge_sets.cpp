@@ -16,29 +16,32 @@ static std::string quoted(const std::string& name) { return fmt::format("\"{}\""
 bool isUpAxis(const SolvedSet& set) { return set.facing == (set.kind == SetKind::Plane ? SetFacing::Level : SetFacing::Upright); }
 bool isAcrossUp(const SolvedSet& set) { return set.facing == (set.kind == SetKind::Plane ? SetFacing::Upright : SetFacing::Level); }
 
+SurePoint KnowledgeBuilder::sure(int id) const {
+  const SolvedTrack* solved = plain_.find(id);
+  const bool known = solved && solved->covariance.allFinite();
+  return {*placed(id)->point, known ? solved->covariance : Mat3(Mat3::Zero())};
+}
+
 Status KnowledgeBuilder::addSet(const KnownSet& set) {
   SolvedSet solved{.name = set.name, .kind = set.kind, .facing = set.facing, .exact = set.sigma == 0};
-  std::vector<Vec3> points;
+  std::vector<SurePoint> points;
+  std::vector<int> ids;
   for (const int id : set.tracks) {
-    if (const WorkTrack* track = placed(id)) points.push_back(*track->point), solved.tracks.push_back(id);
+    if (placed(id)) points.push_back(sure(id)), ids.push_back(id);
   }
   const std::string who = fmt::format("{} {}", set.kind == SetKind::Line ? "Line" : "Plane", quoted(set.name));
   if (points.size() < set.leastTracks()) {
     return invalidInput(fmt::format("{}: {} of its {} tracks take part in the solve with a depth; it needs {} or more.", who, points.size(), set.tracks.size(),
                                     set.leastTracks() == 2 ? "two" : "three"));
   }
-  SetShape shape;
-  if (set.kind == SetKind::Plane) {
-    const auto fit = fitPlane(points);
-    if (!fit) return invalidInput(fmt::format("{}: its tracks lie on one line. Add one beside it.", who));
-    shape = SetPlane{fit->normal, fit->offset};
-    solved.offset = fit->offset;
-  } else {
-    shape = SetLine{directionOf(points), middleOf(points)};
-  }
-  solved.through = middleOf(points), solved.axis = axisOf(shape);
-  solved.shape = addShape(shape);
-  const double weight = weightOf(set.sigma / scene_.scale, kExactShare * reachOf(points));
+  const auto fit = fitSet(points, set.kind == SetKind::Line, set.sigma / scene_.scale);
+  if (!fit) return invalidInput(fmt::format("{}: its tracks lie on one line. Add one beside it.", who));
+  std::vector<Vec3> on;
+  for (const std::size_t i : fit->inliers) solved.tracks.push_back(ids[i]), on.push_back(points[i].place);
+  solved.through = middleOf(on), solved.axis = axisOf(fit->shape);
+  if (const auto* plane = std::get_if<SetPlane>(&fit->shape)) solved.offset = plane->offset;
+  solved.shape = addShape(fit->shape);
+  const double weight = weightOf(set.sigma / scene_.scale, kExactShare * reachOf(on));
   for (const int id : solved.tracks) out_.beliefs.on.push_back({.index = id, .shape = solved.shape, .weight = weight});
   out_.sets.push_back(std::move(solved));
   return Done{};

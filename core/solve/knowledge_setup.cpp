@@ -6,28 +6,8 @@
 
 namespace dusky {
 
-Vec3 middleOf(const std::vector<Vec3>& points) {
-  Vec3 sum = Vec3::Zero();
-  for (const Vec3& p : points) sum += p;
-  return sum / static_cast<double>(points.size());
-}
-
-double reachOf(const std::vector<Vec3>& points) {
-  const Vec3 middle = middleOf(points);
-  double sum = 0;
-  for (const Vec3& p : points) sum += (p - middle).squaredNorm();
-  return std::sqrt(sum / static_cast<double>(points.size()));
-}
-
-Vec3 directionOf(const std::vector<Vec3>& points) {
-  const Vec3 middle = middleOf(points);
-  Mat3 spread = Mat3::Zero();
-  for (const Vec3& p : points) spread += (p - middle) * (p - middle).transpose();
-  return Eigen::SelfAdjointEigenSolver<Mat3>(spread).eigenvectors().col(2);
-}
-
-KnowledgeBuilder::KnowledgeBuilder(const SolveState& state, const Knowledge& knowledge, const Similarity& scene)
-    : work_(state.work), knowledge_(knowledge), scene_(scene), moves_(!state.nodal && !state.work.arm) {
+KnowledgeBuilder::KnowledgeBuilder(const SolveState& state, const Solution& plain, const Knowledge& knowledge, const Similarity& scene)
+    : work_(state.work), plain_(plain), knowledge_(knowledge), scene_(scene), moves_(!state.nodal && !state.work.arm) {
   noise_px2_ = std::pow(std::isnan(state.spread_px) ? 0.3 : std::max(state.spread_px, 1e-3), 2);
   for (std::size_t t = 0; t < work_.tracks.size(); ++t) index_of_[work_.tracks[t].id] = static_cast<int>(t);
 }
@@ -93,8 +73,8 @@ double KnowledgeBuilder::reach() const {
   return distances.empty() ? 1 : std::max(median(std::move(distances)), 1e-9);
 }
 
-Result<SolvedKnowledge> setUpKnowledge(const SolveState& state, const Knowledge& knowledge, const Similarity& scene) {
-  return KnowledgeBuilder(state, knowledge, scene).make();
+Result<SolvedKnowledge> setUpKnowledge(const SolveState& state, const Solution& plain, const Knowledge& knowledge, const Similarity& scene) {
+  return KnowledgeBuilder(state, plain, knowledge, scene).make();
 }
 
 void takeKnowledge(const SolvedKnowledge& knowledge, Reconstruction& work) {

@@ -67,7 +67,7 @@ Result<SolutionPtr> solveWithKnowledge(const TrackSet& tracks, const SolveOption
   const SolveTask task{tracks, options, progress};
   SolveState state = finalState(*plain, tracks, options);
   const Without without = costWithout(state, task);
-  auto known = setUpKnowledge(state, knowledge, scene);
+  auto known = setUpKnowledge(state, *plain, knowledge, scene);
   if (!known.ok()) return known.error();
   takeKnowledge(*known, state.work);
   adjustMoreAndMoreFirmly(state, task);

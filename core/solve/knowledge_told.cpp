@@ -51,12 +51,13 @@ SolvedSet carried(SolvedSet set, const Similarity& by) {
   return set;
 }
 
-/// Points that stood farther off the set, without it, than chance and its own deviation (solve's units) say.
-std::vector<SolvedSet::Disagreement> disagreeing(const SolvedSet& set, double sigma_set, const Solution& without, const Similarity& before_from_now) {
+/// Points that stood farther off the set, without it, than chance and its own deviation (solve's units) say; also those that took no part in it.
+std::vector<SolvedSet::Disagreement> disagreeing(const SolvedSet& set, const std::vector<int>& asked, double sigma_set, const Solution& without,
+                                                 const Similarity& before_from_now) {
   constexpr double kChance = 4;
   const SolvedSet before = carried(set, before_from_now);
   std::vector<SolvedSet::Disagreement> all;
-  for (const int id : set.tracks) {
+  for (const int id : asked) {
     const SolvedTrack* track = without.find(id);
     if (!track || !track->covariance.allFinite()) continue;
     const Vec3 off = offVector(before, track->point);
@@ -106,7 +107,7 @@ class Teller {
     tellDeviation(set);
     set.rms_px_with = errorsOf(set, with_), set.rms_px_without = errorsOf(set, without_);
     const double sigma = asked_.find(set.name)->sigma / scale_;
-    if (before_from_now) set.disagree = disagreeing(set, sigma, without_, *before_from_now);
+    if (before_from_now) set.disagree = disagreeing(set, asked_.find(set.name)->tracks, sigma, without_, *before_from_now);
     constexpr double kHardly = 15 * kDegree;
     if (!(set.sigma_axis_rad < kHardly)) {
       set.undetermined = set.kind == SetKind::Plane ? "its tracks hardly tell how it tilts: they lie near a line, or too far away for their parallax"

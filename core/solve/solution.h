@@ -152,7 +152,7 @@ struct SolvedSet {
   Vec3 axis = Vec3::UnitY();    ///< Of length 1: a plane's normal, normal . p = offset; a line's direction.
   double offset = 0;            ///< Of a plane.
   Vec3 through = Vec3::Zero();  ///< In the middle of its points.
-  std::vector<int> tracks;      ///< That were asked to lie in it, and took part.
+  std::vector<int> tracks;      ///< That lie on it; of those that were said to, without some that stand far off what the others lie on (`disagree`).
   double sigma_axis_rad = kUnknown;
   double sigma_offset = kUnknown;                            ///< Where its points are: of a plane along its normal, of a line across it.
   double rms = kUnknown;                                     ///< Of how far its points stand off it.

@@ -73,9 +73,13 @@ class KnowledgeRows : public QWidget {
       switchStatement(changed, ref, on);
       run(on ? "Switch statement on" : "Switch statement off", changed);
     });
-    const std::vector<int> tracks = tracksOf(shown_, ref);
-    grid_->addWidget(box, row, 0, 1, tracks.empty() ? 2 : 1);
-    if (!tracks.empty()) grid_->addWidget(membersButton(tracks), row, 1);
+    grid_->addWidget(box, row, 0, 1, 2);
+    auto* edit = new QToolButton;
+    edit->setText(tr("…"));
+    edit->setToolTip(tr("Changes this statement."));
+    edit->setObjectName("edit " + says);
+    connect(edit, &QToolButton::clicked, this, [this, ref] { openDialog(ref); });
+    grid_->addWidget(edit, row, 2);
     auto* cross = crossButton(tr("Takes this statement away."));
     cross->setObjectName("forget " + says);
     connect(cross, &QToolButton::clicked, this, [this, ref] {
@@ -84,13 +88,9 @@ class KnowledgeRows : public QWidget {
       run("Remove statement", changed);
     });
     grid_->addWidget(cross, row, 3);
-    auto* edit = new QToolButton;
-    edit->setText(tr("…"));
-    edit->setToolTip(tr("Changes this statement."));
-    edit->setObjectName("edit " + says);
-    connect(edit, &QToolButton::clicked, this, [this, ref] { openDialog(ref); });
-    grid_->addWidget(edit, row, 2);
-    addFound(row + 1, found(ref));
+    const std::vector<int> tracks = tracksOf(shown_, ref);
+    addFound(row + 1, found(ref), tracks.empty() ? 4 : 1);
+    if (!tracks.empty()) grid_->addWidget(membersButton(tracks), row + 1, 1, 1, 3, Qt::AlignTop | Qt::AlignRight);
     addLetGo(row + 2, ref);
   }
 
@@ -134,12 +134,12 @@ class KnowledgeRows : public QWidget {
     return members;
   }
 
-  void addFound(int row, const QString& found) {
+  void addFound(int row, const QString& found, int columns) {
     if (found.isEmpty()) return;
     auto* line = quietLabel(found);
     line->setMinimumWidth(1);
     line->setContentsMargins(22, 0, 0, 2);
-    grid_->addWidget(line, row, 0, 1, 4);
+    grid_->addWidget(line, row, 0, 1, columns);
   }
 
   void run(std::string name, const Knowledge& knowledge) { session_.model.run(changeKnowledge(std::move(name), session_.model.document(), knowledge)); }

@@ -67,8 +67,10 @@ PickRow::Value guessed(const QString& how) {
 QString groundGuess(const Session& session) {
   const auto& frame = session.model.scene();
   if (frame && frame->surveyed) return QObject::tr("placed by the survey");
+  const SolutionPtr solution = session.model.solution();
   const QString how =
       frame && !frame->ground_found ? QObject::tr("guessed by the camera: no ground was found") : QObject::tr("guessed: the plane under the camera");
+  if (solution && solution->knowledge.up) return QObject::tr("%1, level by what is known").arg(how);
   if (!frame || std::isnan(frame->sigma_up_rad)) return how;
   return QObject::tr("%1, level to ± %2°").arg(how).arg(frame->sigma_up_rad * 180 / std::numbers::pi, 0, 'f', 1);
 }
@@ -147,7 +149,7 @@ QWidget* sceneSettings(Session& session, TrackActions& actions) {
   column->addWidget(new PickRow(session, QObject::tr("Known distance"), buttonFor(actions.length, QObject::tr("Use selection")),
                                 guessed(QObject::tr("guessed: camera 1.6 above it")), knownLengthText, [](SceneSettings& s) { s.length.reset(); }));
   column->addWidget(lengthField(session, actions));
-  auto* known = new QLabel(QObject::tr("The selected tracks are, for the next solve"));
+  auto* known = new QLabel(QObject::tr("For the next solve, selected tracks are:"));
   known->setProperty("role", "quiet");
   column->addWidget(known);
   auto* kinds = new QHBoxLayout;
@@ -158,6 +160,7 @@ QWidget* sceneSettings(Session& session, TrackActions& actions) {
                                    {actions.straight, QObject::tr("Straight")}}) {
     auto* button = buttonFor(kind, name);
     button->setObjectName("make " + name);
+    button->setProperty("role", "small");
     kinds->addWidget(button);
   }
   column->addLayout(kinds);

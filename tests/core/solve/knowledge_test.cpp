@@ -153,6 +153,35 @@ TEST(KnowledgeInTheSolve, AMemberThatIsNotOnTheWallIsNamedFirst) {
   EXPECT_EQ(disagree[0].track, stranger);
 }
 
+/// How far the first plane of a solve is from the rear wall as it truly stands.
+double off_deg(const Shed& shed, const Solution& solution) {
+  std::vector<Pose> truth, solved;
+  for (const SolvedFrame& frame : solution.frames) {
+    if (frame.placed) truth.push_back(shed.shot.poses[static_cast<std::size_t>(frame.frame - 1)]), solved.push_back(frame.pose);
+  }
+  const Similarity carry = *alignPaths(truth, solved);
+  return std::acos(std::min(1.0, std::abs((carry.rotation * shed.rear).dot(solution.knowledge.sets[0].axis)))) / kDegree;
+}
+
+TEST(KnowledgeInTheSolve, StrangersThatARegionCaughtHaveNoPartAndAreNamed) {
+  const Shed shed(5);
+  Knowledge knowledge = shed.walls(false);
+  auto& rear = knowledge.sets[0].tracks;
+  const auto& side = knowledge.sets[1].tracks;
+  const std::size_t caught = std::min<std::size_t>(side.size(), rear.size() / 4);
+  rear.insert(rear.end(), side.begin(), side.begin() + static_cast<std::ptrdiff_t>(caught));
+  std::sort(rear.begin(), rear.end());
+  knowledge.sets[1].on = false;
+  const auto known = shed.with(knowledge);
+  ASSERT_TRUE(known.ok()) << known.error().message;
+  const SolvedSet& wall = (*known)->knowledge.sets[0];
+  std::size_t named = 0;
+  for (const auto& d : wall.disagree) named += std::find(side.begin(), side.end(), d.track) != side.end();
+  EXPECT_GE(named + 1, caught) << "all but one that may lie near the corner";
+  EXPECT_LT(wall.rms_px_with, 1.1 * wall.rms_px_without) << "they do not pull at it";
+  EXPECT_LT(off_deg(shed, **known), 1.5);
+}
+
 TEST(KnowledgeInTheSolve, LevelAndUprightShareOneUpAndOffMeansOff) {
   const Shed shed(6);
   Knowledge knowledge = shed.walls(false);
