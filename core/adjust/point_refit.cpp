@@ -5,12 +5,6 @@
 #include "core/base/parallel.h"
 
 namespace dusky {
-namespace {
-
-constexpr double kFloor = 1e-12;  // what nothing holds stays where it is
-
-}  // namespace
-
 Vec3 ReducedSystem::movedPoint(int point, const Vec3& place, const Vec3& step) const {
   if (bundle_.isAtInfinity(point)) return (place + step).normalized();
   if (point_begin_[point] == point_begin_[point + 1]) return place;

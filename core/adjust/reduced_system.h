@@ -76,6 +76,8 @@ class ReducedSystem {
   std::size_t bytes() const;
 
  private:
+  static constexpr double kFloor = 1e-12;  ///< Of the damping, so that what nothing holds stays where it is.
+
   /// Points that are eliminated together, and what cameras and shared unknowns have in common with them, divided by the points' factors:
   /// three columns a point.
   struct Group {

@@ -405,9 +405,6 @@ int main(int argc, char** argv) {
   }
   goTo(window, 30);
   s.jobs.runTracks();
-  waitUntil([&] { return s.jobs.state(Step::Tracks).fraction > 0.55; });
-  goTo(window, 60);
-  shoot(window, "tracking");
   waitForJobs(window);
   s.jobs.runSolve();
   waitForJobs(window);

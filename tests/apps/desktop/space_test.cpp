@@ -253,6 +253,13 @@ TEST_F(SpaceTest, KnowledgeOfTheSetIsTakenFromAFileShownAndSwitchedOff) {
   window->useKnowledgeFile(QString::fromStdString(path.string()));
   ASSERT_EQ(document().picks.knowledge.sets.size(), 1u);
   EXPECT_EQ(session().model.workspace().status(Step::Solve).state, StepState::Stale) << "it was not made with it";
+  // Saved and used again it means the same tracks, by where they are seen.
+  const std::vector<int> tracks = document().picks.knowledge.sets[0].tracks;
+  window->saveKnowledgeFile(QString::fromStdString((folder / "saved.json").string()));
+  EXPECT_EQ(readFile(folder / "saved.json")->find("\"id\""), std::string::npos);
+  window->useKnowledgeFile(QString::fromStdString((folder / "saved.json").string()));
+  EXPECT_EQ(document().picks.knowledge.sets[0].tracks, tracks);
+  session().model.undo();
   solve();
   ASSERT_EQ(session().model.solution()->knowledge.sets.size(), 1u);
   EXPECT_NE(session().model.solution(), before);

@@ -4,6 +4,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include "core/knowledge/statements.h"
 #include "tests/support/synthetic_shot.h"
 
 namespace dusky::testing {
@@ -128,6 +129,30 @@ TEST(KnowledgeFiles, ASurveyComesAsASpreadsheetWritesIt) {
   EXPECT_THAT(surveyFromCsv("# unit: furlong\nS1,1,2,3\n").error().message, HasSubstr("no unit \"furlong\""));
   EXPECT_THAT(surveyFromCsv("name,x,y,z\n").error().message, HasSubstr("no survey point"));
   EXPECT_FALSE(surveyFromCsv("").ok());
+}
+
+TEST(Statements, AreSaidSwitchedAndRemovedTogetherWithWhatSpeaksOfThem) {
+  Knowledge k;
+  k.sets = {{.name = "wall", .tracks = {1, 2, 3}, .facing = SetFacing::Upright}, {.name = "rail", .kind = SetKind::Line, .tracks = {4, 5}, .sigma = 0.02}};
+  k.relations = {{.a = "wall", .b = "rail", .value = 0}, {RelationKind::Apart, "wall", "rail", 2.5, 0.1}};
+  k.distances = {{1, 4, 1.85, 0.01}};
+  k.survey = {{.name = "S1", .track = 3}};
+  k.camera = {{.fact = CameraFact::Level, .first = 3, .last = 9, .sigma = 0.05}};
+  std::vector<std::string> said;
+  for (const StatementRef& ref : statementsOf(k)) said.push_back(inWords(k, ref, "m"));
+  EXPECT_THAT(said, ::testing::ElementsAre("wall: upright", "rail: straight ± 0.02 m", "wall parallel to rail", "wall 2.5 m apart from rail ± 0.1 m",
+                                           "tracks 1 – 4: 1.85 m ± 0.01 m", "S1: survey point, track 3", "camera level, frames 3 to 9 ± 0.05 m"));
+  using Part = StatementRef::Part;
+  switchStatement(k, {Part::Set, 1}, false);
+  EXPECT_FALSE(isOn(k, {Part::Relation, 0})) << "a relation needs both";
+  switchStatement(k, {Part::Relation, 0}, true);
+  EXPECT_TRUE(isOn(k, {Part::Set, 1}));
+  EXPECT_EQ(tracksOf(k, {Part::Distance, 0}), (std::vector<int>{1, 4}));
+  EXPECT_EQ(freeName(k, SetKind::Plane), "plane 1");
+  EXPECT_TRUE(k.saysLengths());
+  removeStatement(k, {Part::Set, 0});
+  EXPECT_TRUE(k.relations.empty());
+  EXPECT_EQ(k.sets.size(), 1u);
 }
 
 TEST_F(KnowledgeMembers, SurveyPointsAndSeveralLengthsShapeTheSolve) {
