@@ -259,7 +259,6 @@ TEST_F(SpaceTest, KnowledgeOfTheSetIsTakenFromAFileShownAndSwitchedOff) {
   EXPECT_EQ(readFile(folder / "saved.json")->find("\"id\""), std::string::npos);
   window->useKnowledgeFile(QString::fromStdString((folder / "saved.json").string()));
   EXPECT_EQ(document().picks.knowledge.sets[0].tracks, tracks);
-  session().model.undo();
   solve();
   ASSERT_EQ(session().model.solution()->knowledge.sets.size(), 1u);
   EXPECT_NE(session().model.solution(), before);
