@@ -4,9 +4,12 @@
 #include <QPushButton>
 #include <QToolButton>
 #include <algorithm>
+#include <cmath>
 
+#include "apps/desktop/model/preferences.h"
 #include "apps/desktop/paint/clear_layout.h"
 #include "apps/desktop/paint/theme.h"
+#include "apps/desktop/paint/track_text.h"
 #include "apps/desktop/steps/statement_dialog.h"
 #include "apps/desktop/steps/step_settings.h"
 #include "core/project/edits.h"
@@ -27,6 +30,7 @@ class KnowledgeRows : public QWidget {
     grid_->setColumnStretch(0, 1);
     connect(&session_.model, &DocumentModel::documentChanged, this, &KnowledgeRows::refresh);
     connect(&session_.model, &DocumentModel::solutionChanged, this, [this] { show(true); });
+    connect(&session_.model, &DocumentModel::sceneChanged, this, [this] { show(true); });
     refresh();
   }
 
@@ -53,7 +57,25 @@ class KnowledgeRows : public QWidget {
 
   QString found(const StatementRef& ref) const {
     const SolutionPtr solution = session_.model.partial() ? nullptr : session_.model.solution();
-    return solution ? text(foundInWords(solution->knowledge, shown_, ref, unit())) : QString();
+    if (!solution) return {};
+    const std::string solved = foundInWords(solution->knowledge, shown_, ref, unit());
+    return solved.empty() ? placedAs(ref, *solution) : text(solved);
+  }
+
+  /// How far a distance or a survey point is off in the scene as it is placed, before a solve takes it in.
+  QString placedAs(const StatementRef& ref, const Solution& solution) const {
+    const auto& scene = session_.model.scene();
+    const bool survey = ref.part == StatementRef::Part::Survey;
+    if (!scene || !isOn(shown_, ref) || (ref.part != StatementRef::Part::Distance && !survey)) return {};
+    Knowledge one;
+    if (survey) one.survey = {shown_.survey[ref.index]};
+    if (!survey) one.distances = {shown_.distances[ref.index]};
+    const auto residuals = sceneResiduals(solution, *scene, {}, one);
+    if (residuals.empty()) return {};
+    const SceneResidual& r = residuals.front();
+    if (survey) return tr("%1 off as the scene is placed").arg(lengthText(r.found, 3));
+    const double percent = 100 * r.share();
+    return tr("%1 as the scene is placed (%2%3 %)").arg(lengthText(r.found, 4)).arg(QChar(percent < 0 ? u'−' : u'+')).arg(std::abs(percent), 0, 'f', 2);
   }
   std::string_view unit() const {
     const auto& scene = session_.model.workspace().scene();

@@ -5,6 +5,7 @@
 #include <QApplication>
 #include <QCheckBox>
 #include <QDialog>
+#include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
 #include <QWheelEvent>
@@ -334,6 +335,26 @@ TEST_F(SpaceTest, PlanesAreMadeFromTheSelectionRelatedSolvedComparedAndUndone) {
   for (int k = 0; k < 3; ++k) session().model.undo();
   EXPECT_TRUE(document().picks.knowledge.empty());
   EXPECT_TRUE(session().model.solution()->knowledge.empty()) << "the solve from before";
+}
+
+TEST_F(SpaceTest, ASecondDistanceSaysHowFarItIsOffBeforeASolveTakesItIn) {
+  std::vector<int> ids;
+  for (const SolvedTrack& track : session().model.solution()->tracks) {
+    if (track.state == TrackState::Kept && !track.holdout && !track.at_infinity) ids.push_back(track.id);
+  }
+  window->steps().openStep(Step::Scene);
+  const double first = (placeOf(ids[0]) - placeOf(ids[5])).norm(), second = (placeOf(ids[2]) - placeOf(ids[9])).norm();
+  session().model.run(useAsLength(document(), ids[0], ids[5], first));
+  session().selection.pick({ids[2], ids[9]}, Selection::Mode::Replace);
+  window->trackActions().setLengthMetres(1.25 * second);
+  window->trackActions().distance->trigger();
+  ASSERT_EQ(document().picks.knowledge.distances.size(), 1u);
+  QTest::qWait(50);
+  // Both count alike: the scale is between them, and each is off by half of what they disagree.
+  QStringList said;
+  for (const QLabel* label : window->findChild<QWidget*>("knowledgeRows")->findChildren<QLabel*>()) said << label->text();
+  const QString all = said.join("|");
+  EXPECT_TRUE(all.contains("as the scene is placed (−10.5") || all.contains("as the scene is placed (−10.6")) << all.toStdString();
 }
 
 }  // namespace dusky::testing
