@@ -38,6 +38,8 @@ QString joined(QStringList parts) {
 }  // namespace
 
 QString sceneLengthText(const SceneFrame& scene, double length, int digits) {
+  constexpr double kLeast = 0.001;  // below it a number of units says nothing
+  if (!scene.metric && length > 0 && length < kLeast) return QObject::tr("under %1 units").arg(kLeast);
   return scene.metric ? lengthText(length, digits) : QObject::tr("%1 units").arg(length, 0, 'g', digits);
 }
 
