@@ -102,6 +102,17 @@ Vec3 axisOf(const SetShape& shape) {
   return Vec3::Zero();
 }
 
+Vec3 offVector(const SetShape& shape, const Vec3& place) {
+  const auto from_plane = [&place](const SetPlane& plane) { return Vec3((plane.normal.dot(place) - plane.offset) * plane.normal); };
+  const auto from_line = [&place](const SetLine& line) {
+    const Vec3 away = place - line.through;
+    return Vec3(away - line.along.dot(away) * line.along);
+  };
+  return std::visit(
+      Overloaded{from_plane, from_line, [&place](const SetPlace& other) { return Vec3(place - other.at); }, [](const SetWorld&) { return Vec3(Vec3::Zero()); }},
+      shape);
+}
+
 Eigen::Matrix<double, 3, 2> tiltsOf(const Vec3& direction) {
   const Vec3 aside = std::abs(direction.x()) < 0.6 ? Vec3::UnitX() : std::abs(direction.y()) < 0.6 ? Vec3::UnitY() : Vec3::UnitZ();
   Eigen::Matrix<double, 3, 2> tilts;

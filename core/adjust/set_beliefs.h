@@ -56,6 +56,8 @@ SetShape movedBy(const SetShape& shape, const Eigen::VectorXd& step);
 Eigen::Matrix<double, Eigen::Dynamic, 7> motionsOf(const SetShape& shape);
 /// What two shapes' angle is between: a plane's normal, a line's direction. Zero of any other.
 Vec3 axisOf(const SetShape& shape);
+/// From a plane, a line or a place to another place, the shortest way. Zero of a world.
+Vec3 offVector(const SetShape& shape, const Vec3& place);
 /// The two ways a direction can tilt, of length 1 and square to it and each other.
 Eigen::Matrix<double, 3, 2> tiltsOf(const Vec3& direction);
 

@@ -135,16 +135,14 @@ Json setOf(const SolvedSet& set, const Similarity& scene) {
 
 /// Angles in degrees, all else in scene units.
 Json statementOf(const SolvedStatement& s) {
-  const bool rotation = s.kind == StatementKind::Camera && s.name.starts_with("camera rotation");
-  const bool turns = s.kind == StatementKind::Angle || s.kind == StatementKind::Orientation || rotation;
-  const auto figure = [turns](double v) { return numberOrNull(turns ? degrees(v) : v); };
+  const auto figure = [&s](double v) { return numberOrNull(s.turns ? degrees(v) : v); };
   Json json{{"name", s.name},
             {"kind", describe(s.kind)},
             {"members", s.tracks},
             {"asked", figure(s.asked)},
             {"found", figure(s.found)},
             {"without", figure(s.without)},
-            {"unit", turns ? "deg" : "scene"},
+            {"unit", s.turns ? "deg" : "scene"},
             {"cost_sigmas", numberOrNull(s.cost_sigmas)},
             {"undetermined", s.undetermined.empty() ? Json() : Json(s.undetermined)}};
   if (!s.a.empty()) json["a"] = s.a;

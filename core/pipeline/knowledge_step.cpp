@@ -13,10 +13,7 @@ namespace {
 /// Where anything else is said in units, the length that sets the scene's scale is a statement like it.
 Knowledge withSceneLength(const Picks& picks) {
   Knowledge knowledge = picks.knowledge;
-  const auto& length = picks.scene.length;
-  const auto same = [&](const KnownDistance& d) { return std::minmax(d.from, d.to) == std::minmax(length->from, length->to); };
-  if (!length || !knowledge.saysLengths() || std::any_of(knowledge.distances.begin(), knowledge.distances.end(), same)) return knowledge;
-  knowledge.distances.push_back({.from = length->from, .to = length->to, .metres = length->metres});
+  if (knowledge.saysLengths()) knowledge.distances = knownDistances(picks.scene, picks.knowledge);
   return knowledge;
 }
 

@@ -146,11 +146,12 @@ SolvedSet setOf(const Json& j) {
 }
 
 Json statementJson(const SolvedStatement& s) {
-  return {s.kind, s.name, s.a, s.b, s.tracks, s.exact, s.asked, number(s.found), number(s.without), number(s.cost_sigmas), number(s.rms_px), s.undetermined};
+  return {s.kind,           s.name,         s.a,    s.b, s.tracks, s.exact, s.asked, number(s.found), number(s.without), number(s.cost_sigmas),
+          number(s.rms_px), s.undetermined, s.turns};
 }
 
 SolvedStatement statementOf(const Json& j) {
-  SolvedStatement s{named(j.at(0), StatementKind::Camera), j.at(1), j.at(2), j.at(3), j.at(4).get<std::vector<int>>(), j.at(5), j.at(6)};
+  SolvedStatement s{named(j.at(0), StatementKind::Offset), j.at(1), j.at(2), j.at(3), j.at(4).get<std::vector<int>>(), j.at(5), j.at(12), j.at(6)};
   s.found = numberOf(j.at(7)), s.without = numberOf(j.at(8)), s.cost_sigmas = numberOf(j.at(9)), s.rms_px = numberOf(j.at(10)), s.undetermined = j.at(11);
   return s;
 }

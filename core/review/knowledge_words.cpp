@@ -23,9 +23,7 @@ std::string wordsOf(const SolvedSet& set) {
 /// Figures with their unit: degrees where it speaks of directions.
 std::string wordsOf(const SolvedStatement& s, std::string_view unit) {
   if (!s.undetermined.empty()) return fmt::format("undetermined: {}", s.undetermined);
-  const bool rotation = s.kind == StatementKind::Camera && s.name.starts_with("camera rotation");
-  const bool turns = s.kind == StatementKind::Angle || s.kind == StatementKind::Orientation || rotation;
-  const auto figure = [&](double v) { return turns ? fmt::format("{:.2f}°", degrees(v)) : fmt::format("{:.4g} {}", v, unit); };
+  const auto figure = [&](double v) { return s.turns ? fmt::format("{:.2f}°", degrees(v)) : fmt::format("{:.4g} {}", v, unit); };
   if (s.kind == StatementKind::Survey)
     return fmt::format("{} off ({} without), {:.1f} σ, {:.2f} px", figure(s.found), figure(s.without), s.cost_sigmas, s.rms_px);
   const bool off = s.kind == StatementKind::Same || s.kind == StatementKind::Camera || s.kind == StatementKind::Orientation;
@@ -53,7 +51,8 @@ std::string ofSet(const SolvedKnowledge& solved, const std::string& name, std::s
   const auto found = std::find_if(solved.sets.begin(), solved.sets.end(), [&name](const SolvedSet& s) { return s.name == name; });
   std::string lines = found == solved.sets.end() ? std::string() : wordsOf(*found);
   for (const SolvedStatement& s : solved.statements) {
-    if (s.kind == StatementKind::Orientation && s.a == name) add(lines, fmt::format("{}: {}", s.name.substr(name.size() + 1), wordsOf(s, unit)));
+    const bool of_set = s.kind == StatementKind::Orientation || s.kind == StatementKind::Offset;
+    if (of_set && s.a == name) add(lines, fmt::format("{}: {}", s.name.substr(name.size() + 1), wordsOf(s, unit)));
   }
   return lines;
 }

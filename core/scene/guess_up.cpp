@@ -5,6 +5,7 @@
 #include <numbers>
 
 #include "core/base/numbers.h"
+#include "core/geometry/principal_axes.h"
 
 namespace dusky {
 namespace {
@@ -44,11 +45,7 @@ std::optional<FoundPlane> planeNear(const std::vector<Vec3>& points, const Vec3&
     if (std::abs(plane->distance(p)) < kOnPlane * depth) on.push_back(p);
   }
   if (on.size() < kFew) return std::nullopt;
-  Vec3 middle = Vec3::Zero();
-  for (const Vec3& p : on) middle += p / static_cast<double>(on.size());
-  Mat3 spread = Mat3::Zero();
-  for (const Vec3& p : on) spread += (p - middle) * (p - middle).transpose() / static_cast<double>(on.size());
-  const Vec3 widths = Eigen::SelfAdjointEigenSolver<Mat3>(spread, Eigen::EigenvaluesOnly).eigenvalues().cwiseMax(0).cwiseSqrt();
+  const Vec3 widths = principalAxes(on).extent;
   return FoundPlane{*plane, widths[1] > 0 ? widths[0] / widths[1] : 1, on.size()};
 }
 

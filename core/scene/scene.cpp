@@ -107,11 +107,9 @@ std::optional<Similarity> bySurvey(const Solution& solution, const Knowledge& kn
   std::vector<KnownPlace> places;
   for (const SurveyPoint& point : knowledge.survey) {
     const SolvedTrack* track = solution.find(point.track);
-    if (point.on && track && track->hasPlace() && !track->at_infinity) places.push_back({track->point, point.at, 1});
+    if (point.on && track && track->hasPlace() && !track->at_infinity) places.push_back({track->point, point.at, 0});
   }
-  double reach = 0;
-  for (const KnownPlace& place : places) reach = std::max(reach, (place.known - places.front().known).norm());
-  for (KnownPlace& place : places) place.sigma = std::max(0.005 * reach, 1e-12);
+  allowForBends(places);
   const auto fit = fitWorld(places);
   return fit ? std::optional(fit->world_from_solve) : std::nullopt;
 }
@@ -119,12 +117,11 @@ std::optional<Similarity> bySurvey(const Solution& solution, const Knowledge& kn
 /// By all known distances, each by how surely it is known; nothing where fewer than two are.
 std::optional<double> scaleOf(const Solution& solution, const SceneSettings& settings, const Knowledge& knowledge) {
   constexpr double kAsExact = 1e-3;  // share that one counts as sure to, which is exact
-  std::vector<KnownDistance> all = knowledge.distances;
-  if (settings.length && !all.empty()) all.push_back({.from = settings.length->from, .to = settings.length->to, .metres = settings.length->metres});
+  if (knowledge.distances.empty()) return std::nullopt;
   double sum = 0, weights = 0;
-  for (const KnownDistance& d : all) {
+  for (const KnownDistance& d : knownDistances(settings, knowledge)) {
     const SolvedTrack *from = solution.find(d.from), *to = solution.find(d.to);
-    if (!d.on || !from || !to || !from->hasPlace() || !to->hasPlace()) continue;
+    if (!from || !to || !from->hasPlace() || !to->hasPlace()) continue;
     const double apart = (to->point - from->point).norm();
     if (!(apart > 0)) continue;
     const double weight = 1 / std::pow(std::max(d.sigma / d.metres, kAsExact), 2);
@@ -235,6 +232,17 @@ Result<SceneFrame> orientScene(const Solution& solution, const SceneSettings& se
   return out;
 }
 
+std::vector<KnownDistance> knownDistances(const SceneSettings& settings, const Knowledge& knowledge) {
+  std::vector<KnownDistance> all;
+  for (const KnownDistance& d : knowledge.distances) {
+    if (d.on) all.push_back(d);
+  }
+  const auto& length = settings.length;
+  const auto same = [&length](const KnownDistance& d) { return std::minmax(d.from, d.to) == std::minmax(length->from, length->to); };
+  if (length && std::none_of(all.begin(), all.end(), same)) all.insert(all.begin(), {.from = length->from, .to = length->to, .metres = length->metres});
+  return all;
+}
+
 std::vector<SceneResidual> sceneResiduals(const Solution& solution, const SceneFrame& scene, const SceneSettings& settings, const Knowledge& knowledge) {
   std::vector<SceneResidual> all;
   const auto placed = [&solution](int id) {
@@ -245,10 +253,7 @@ std::vector<SceneResidual> sceneResiduals(const Solution& solution, const SceneF
     const auto a = placed(from), b = placed(to);
     if (a && b) all.push_back({fmt::format("tracks {} – {}", from, to), {from, to}, false, metres, scene.scene_from_solve.scale * (*b - *a).norm()});
   };
-  if (settings.length) add(settings.length->from, settings.length->to, settings.length->metres);
-  for (const KnownDistance& d : knowledge.distances) {
-    if (d.on) add(d.from, d.to, d.metres);
-  }
+  for (const KnownDistance& d : knownDistances(settings, knowledge)) add(d.from, d.to, d.metres);
   for (const SurveyPoint& point : knowledge.survey) {
     if (const auto place = placed(point.track); point.on && place)
       all.push_back({point.name, {point.track}, true, 0, (scene.scene_from_solve * *place - point.at).norm()});

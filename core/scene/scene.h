@@ -52,6 +52,9 @@ struct SceneFrame {
 /// Errors: InvalidInput naming the pick: a track without a place, ground points on one line, a length of zero.
 Result<SceneFrame> orientScene(const Solution& solution, const SceneSettings& settings, const Knowledge& knowledge = {});
 
+/// All distances that are known and on: the one that sets the scene's scale first, where no other is between the same two.
+std::vector<KnownDistance> knownDistances(const SceneSettings& settings, const Knowledge& knowledge);
+
 /// How far what is known of lengths and places is off in a scene, without solving again.
 struct SceneResidual {
   std::string name;

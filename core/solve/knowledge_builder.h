@@ -1,6 +1,7 @@
 #pragma once
 #include <map>
 
+#include "core/geometry/principal_axes.h"
 #include "core/solve/knowledge_fit.h"
 #include "core/solve/knowledge_setup.h"
 #include "core/solve/knowledge_world.h"
@@ -48,7 +49,6 @@ class KnowledgeBuilder {
   void addApart(const SolvedSet& a, const SolvedSet& b, const KnownRelation& relation, SolvedStatement solved);
 
   Status makeWorld();
-  void weighPlaces(const std::vector<const SurveyPoint*>& surveyed, std::vector<KnownPlace>& places) const;
   void guessWorld(SetWorld& world) const;
   void guessScale(SetWorld& world) const;
   void guessTurn(SetWorld& world) const;
@@ -75,9 +75,5 @@ class KnowledgeBuilder {
   int up_ = -1;               ///< The shape that is what is up; -1: there is none.
   SolvedKnowledge out_;
 };
-
-/// Its axis is what is up (a floor's normal, a mast), or lies across it.
-bool isUpAxis(const SolvedSet& set);
-bool isAcrossUp(const SolvedSet& set);
 
 }  // namespace dusky

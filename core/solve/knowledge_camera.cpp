@@ -9,7 +9,7 @@
 namespace dusky {
 
 Status KnowledgeBuilder::addCamera(const KnownCamera& camera) {
-  SolvedStatement solved{.kind = StatementKind::Camera, .name = nameOf(camera), .exact = camera.sigma == 0};
+  SolvedStatement solved{.kind = StatementKind::Camera, .name = nameOf(camera), .exact = camera.sigma == 0, .turns = camera.fact == CameraFact::Rotation};
   const std::vector<int> frames = framesOf(camera);
   const std::size_t least = camera.fact == CameraFact::Position || camera.fact == CameraFact::Rotation ? 1 : camera.fact == CameraFact::Still ? 2 : 3;
   if (frames.size() < least)
@@ -38,12 +38,13 @@ void KnowledgeBuilder::addCameraBeliefs(const KnownCamera& camera, const std::ve
   constexpr double kOfCamera = 0.1 * kExactShare;  // all tracks together say where a camera stands
   std::vector<Vec3> centres;
   for (const int f : frames) centres.push_back(work_.poses[static_cast<std::size_t>(f)]->centre);
+  const PrincipalAxes axes = principalAxes(centres);
   SetBeliefs& beliefs = out_.beliefs;
   const double weight = weightOf(camera.sigma / scale(), kOfCamera * reach());
   const auto number = [&](std::size_t at) { return work_.frame_numbers[static_cast<std::size_t>(frames[at])]; };
   switch (camera.fact) {
-    case CameraFact::Straight: return addOn(addShape(SetLine{directionOf(centres), middleOf(centres)}), frames, weight, k);
-    case CameraFact::Still: return addOn(addShape(SetPlace{middleOf(centres)}), frames, weight, k);
+    case CameraFact::Straight: return addOn(addShape(SetLine{axes.along(), axes.middle}), frames, weight, k);
+    case CameraFact::Still: return addOn(addShape(SetPlace{axes.middle}), frames, weight, k);
     case CameraFact::Level: {
       const int plane = addShape(levelPlane(centres));
       addOn(plane, frames, weight, k);
@@ -76,7 +77,7 @@ void KnowledgeBuilder::addLevel(int plane, int k) {
 /// Of a path that lies in no plane by itself: the one that lies as what is up.
 SetPlane KnowledgeBuilder::levelPlane(const std::vector<Vec3>& centres) const {
   const Vec3 up = up_ >= 0 ? axis(up_) : Vec3((turnKnown() ? world()->world_from_solve : scene_).rotation.conjugate() * Vec3::UnitY());
-  return {.normal = up, .offset = up.dot(middleOf(centres))};
+  return {.normal = up, .offset = up.dot(principalAxes(centres).middle)};
 }
 
 }  // namespace dusky

@@ -1,28 +1,23 @@
 #include "core/solve/knowledge_fit.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <numeric>
 
 #include "core/base/numbers.h"
 #include "core/base/random.h"
 #include "core/geometry/plane.h"
+#include "core/geometry/principal_axes.h"
 
 namespace dusky {
 namespace {
 
 std::optional<SetShape> fitAll(const std::vector<Vec3>& points, bool line) {
-  if (line) return points.size() >= 2 ? std::optional<SetShape>(SetLine{directionOf(points), middleOf(points)}) : std::nullopt;
+  if (line) {
+    const PrincipalAxes axes = principalAxes(points);
+    return points.size() >= 2 ? std::optional<SetShape>(SetLine{axes.along(), axes.middle}) : std::nullopt;
+  }
   const auto plane = fitPlane(points);
   return plane ? std::optional<SetShape>(SetPlane{plane->normal, plane->offset}) : std::nullopt;
-}
-
-/// From the shape to the place, the shortest way.
-Vec3 offVector(const SetShape& shape, const Vec3& place) {
-  if (const auto* plane = std::get_if<SetPlane>(&shape)) return (plane->normal.dot(place) - plane->offset) * plane->normal;
-  const auto& line = std::get<SetLine>(shape);
-  const Vec3 away = place - line.through;
-  return away - line.along.dot(away) * line.along;
 }
 
 /// In standard deviations of the point along that way and of the shape.
@@ -71,26 +66,6 @@ std::optional<SetShape> leastMedian(const std::vector<SurePoint>& points, bool l
 }
 
 }  // namespace
-
-Vec3 middleOf(const std::vector<Vec3>& points) {
-  Vec3 sum = Vec3::Zero();
-  for (const Vec3& p : points) sum += p;
-  return sum / static_cast<double>(points.size());
-}
-
-double reachOf(const std::vector<Vec3>& points) {
-  const Vec3 middle = middleOf(points);
-  double sum = 0;
-  for (const Vec3& p : points) sum += (p - middle).squaredNorm();
-  return std::sqrt(sum / static_cast<double>(points.size()));
-}
-
-Vec3 directionOf(const std::vector<Vec3>& points) {
-  const Vec3 middle = middleOf(points);
-  Mat3 spread = Mat3::Zero();
-  for (const Vec3& p : points) spread += (p - middle) * (p - middle).transpose();
-  return Eigen::SelfAdjointEigenSolver<Mat3>(spread).eigenvectors().col(2);
-}
 
 std::optional<SetFit> fitSet(const std::vector<SurePoint>& points, bool line, double sigma) {
   constexpr double kFar = 4, kOfMedian = 1.48, kLeastShare = 2.0 / 3;

@@ -23,10 +23,4 @@ struct SurePoint {
 /// median of squares, Rousseeuw, Journal of the American Statistical Association 79(388), 1984.
 std::optional<SetFit> fitSet(const std::vector<SurePoint>& points, bool line, double sigma);
 
-Vec3 middleOf(const std::vector<Vec3>& points);
-/// RMS distance from their middle.
-double reachOf(const std::vector<Vec3>& points);
-/// The direction in which points spread most.
-Vec3 directionOf(const std::vector<Vec3>& points);
-
 }  // namespace dusky

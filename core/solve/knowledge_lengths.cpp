@@ -13,13 +13,14 @@ Status KnowledgeBuilder::makeWorld() {
   std::vector<KnownPlace> places;
   std::vector<const SurveyPoint*> surveyed;
   for (const SurveyPoint& point : knowledge_.survey) {
-    if (point.on && placed(point.track)) places.push_back({*placed(point.track)->point, point.at, 0}), surveyed.push_back(&point);
+    if (point.on && placed(point.track))
+      places.push_back({*placed(point.track)->point, point.at, point.sigma.norm() / std::sqrt(3.0)}), surveyed.push_back(&point);
   }
   for (const KnownCamera& camera : knowledge_.camera) {
     if (!camera.on || camera.fact != CameraFact::Position || !moves_) continue;
     for (const int f : framesOf(camera)) places.push_back({work_.poses[static_cast<std::size_t>(f)]->centre, camera.at, 0});
   }
-  weighPlaces(surveyed, places);
+  allowForBends(places);
   const auto fit = fitWorld(places);
   if (const Status fine = checkUnit(fit); !fine.ok()) return fine;
   SetWorld world{fit ? fit->world_from_solve : scene_, fit.has_value(), fit.has_value(), fit.has_value()};
@@ -27,17 +28,6 @@ Status KnowledgeBuilder::makeWorld() {
   whole_world_ = fit.has_value();
   if (fit || world.free_scale || world.free_turn || knowledge_.saysLengths()) out_.beliefs.world = addShape(world);
   return addSurvey(surveyed, fit);
-}
-
-/// What is exact still is no nearer than the solve knows where it is.
-void KnowledgeBuilder::weighPlaces(const std::vector<const SurveyPoint*>& surveyed, std::vector<KnownPlace>& places) const {
-  double reach = 0;
-  for (const KnownPlace& place : places) reach = std::max(reach, (place.known - places.front().known).norm());
-  constexpr double kSolveShare = 0.005;  // of the reach: how far a solve may be bent
-  for (std::size_t i = 0; i < places.size(); ++i) {
-    const double own = i < surveyed.size() ? surveyed[i]->sigma.norm() / std::sqrt(3.0) : 0;
-    places[i].sigma = std::max(std::hypot(own, kSolveShare * reach), 1e-12);
-  }
 }
 
 /// A survey in other units than the distances: its scale is off by the very factor.
@@ -92,7 +82,7 @@ void KnowledgeBuilder::guessTurn(SetWorld& world) const {
   bool given = false;
   for (const SolvedSet& set : out_.sets) {
     if (set.facing == SetFacing::Given) axes.emplace_back(set.axis, knowledge_.find(set.name)->axis.normalized()), given = true;
-    if (isUpAxis(set)) axes.emplace_back(set.axis, Vec3::UnitY());
+    if (set.alongUp()) axes.emplace_back(set.axis, Vec3::UnitY());
   }
   const auto turn = axes.size() >= 2 && given ? turnByAxes(axes, scene_.rotation) : std::nullopt;
   if (turn) world.world_from_solve.rotation = *turn;
@@ -102,7 +92,7 @@ void KnowledgeBuilder::guessTurn(SetWorld& world) const {
 Status KnowledgeBuilder::addSurvey(const std::vector<const SurveyPoint*>& surveyed, const std::optional<WorldFit>& fit) {
   std::vector<Vec3> places;
   for (const SurveyPoint* point : surveyed) places.push_back(point->at);
-  const double reach = places.empty() ? 1 : std::max(reachOf(places), 1e-9);
+  const double reach = places.empty() ? 1 : std::max(principalAxes(places).reach(), 1e-9);
   for (const SurveyPoint& point : knowledge_.survey) {
     if (!point.on) continue;
     SolvedStatement solved{.kind = StatementKind::Survey, .name = point.name, .tracks = {point.track}, .exact = point.sigma.isZero()};

@@ -13,9 +13,6 @@ static constexpr double kDegree = std::numbers::pi / 180;
 
 static std::string quoted(const std::string& name) { return fmt::format("\"{}\"", name); }
 
-bool isUpAxis(const SolvedSet& set) { return set.facing == (set.kind == SetKind::Plane ? SetFacing::Level : SetFacing::Upright); }
-bool isAcrossUp(const SolvedSet& set) { return set.facing == (set.kind == SetKind::Plane ? SetFacing::Upright : SetFacing::Level); }
-
 SurePoint KnowledgeBuilder::sure(int id) const {
   const SolvedTrack* solved = plain_.find(id);
   const bool known = solved && solved->covariance.allFinite();
@@ -38,10 +35,11 @@ Status KnowledgeBuilder::addSet(const KnownSet& set) {
   if (!fit) return invalidInput(fmt::format("{}: its tracks lie on one line. Add one beside it.", who));
   std::vector<Vec3> on;
   for (const std::size_t i : fit->inliers) solved.tracks.push_back(ids[i]), on.push_back(points[i].place);
-  solved.through = middleOf(on), solved.axis = axisOf(fit->shape);
+  const PrincipalAxes axes = principalAxes(on);
+  solved.through = axes.middle, solved.axis = axisOf(fit->shape);
   if (const auto* plane = std::get_if<SetPlane>(&fit->shape)) solved.offset = plane->offset;
   solved.shape = addShape(fit->shape);
-  const double weight = weightOf(set.sigma / scene_.scale, kExactShare * reachOf(on));
+  const double weight = weightOf(set.sigma / scene_.scale, kExactShare * axes.reach());
   for (const int id : solved.tracks) out_.beliefs.on.push_back({.index = id, .shape = solved.shape, .weight = weight});
   out_.sets.push_back(std::move(solved));
   return Done{};
@@ -51,8 +49,8 @@ Status KnowledgeBuilder::addSet(const KnownSet& set) {
 void KnowledgeBuilder::addUp() {
   std::vector<Vec3> up, across;
   for (const SolvedSet& set : out_.sets) {
-    if (isUpAxis(set)) up.push_back(set.axis);
-    if (isAcrossUp(set)) across.push_back(set.axis);
+    if (set.alongUp()) up.push_back(set.axis);
+    if (set.acrossUp()) across.push_back(set.axis);
   }
   const auto levels =
       std::count_if(knowledge_.camera.begin(), knowledge_.camera.end(), [](const KnownCamera& c) { return c.on && c.fact == CameraFact::Level; });
@@ -78,7 +76,7 @@ void KnowledgeBuilder::addFacings() {
   addUp();
   for (const SolvedSet& set : out_.sets) {
     if (set.facing == SetFacing::Free) continue;
-    SolvedStatement solved{.kind = StatementKind::Orientation, .name = fmt::format("{} {}", set.name, describe(set.facing)), .a = set.name};
+    SolvedStatement solved{.kind = StatementKind::Orientation, .name = fmt::format("{} {}", set.name, describe(set.facing)), .a = set.name, .turns = true};
     if (set.facing == SetFacing::Given && !turnKnown()) {
       solved.undetermined =
           "nothing else that is known says how the world lies: two given orientations that are not parallel, a survey, or a camera's rotation would";
@@ -92,7 +90,7 @@ void KnowledgeBuilder::addFacings() {
 
 void KnowledgeBuilder::addFacing(const SolvedSet& set, int k) {
   const double weight = weightOf(0, kExactShare);
-  const bool across = isAcrossUp(set);
+  const bool across = set.acrossUp();
   if (turnKnown()) {
     const Vec3 direction = set.facing == SetFacing::Given ? Vec3(knowledge_.find(set.name)->axis.normalized()) : Vec3::UnitY();
     const Vec3 now = world()->world_from_solve.rotation * axis(set.shape);
@@ -111,7 +109,8 @@ void KnowledgeBuilder::addFacing(const SolvedSet& set, int k) {
 void KnowledgeBuilder::addOffset(const SolvedSet& set, const Vec3& direction, double side) {
   const KnownSet& known = *knowledge_.find(set.name);
   if (!known.offset) return;
-  SolvedStatement solved{.kind = StatementKind::Orientation, .name = fmt::format("{} offset", set.name), .a = set.name, .asked = *known.offset};
+  SolvedStatement solved{
+      .kind = StatementKind::Offset, .name = fmt::format("{} offset", set.name), .a = set.name, .exact = known.sigma == 0, .asked = *known.offset};
   if (!whole_world_) {
     solved.undetermined = "nothing that is known says where the world's origin is: a survey, or three known positions of the camera would";
     addStatement(std::move(solved));
@@ -137,7 +136,7 @@ void KnowledgeBuilder::addRelation(const KnownRelation& relation) {
 void KnowledgeBuilder::addAngle(const SolvedSet& a, const SolvedSet& b, double radians, double sigma, SolvedStatement solved) {
   const bool mixed = a.kind != b.kind;
   const double now = axis(a.shape).dot(axis(b.shape)), wanted = mixed ? std::numbers::pi / 2 - radians : radians;
-  solved.kind = StatementKind::Angle, solved.asked = radians;
+  solved.kind = StatementKind::Angle, solved.turns = true, solved.asked = radians;
   solved.without = std::acos(std::min(1.0, std::abs(now)));
   if (mixed) solved.without = std::numbers::pi / 2 - solved.without;
   const int k = addStatement(std::move(solved));
@@ -151,11 +150,11 @@ void KnowledgeBuilder::addSame(const SolvedSet& a, const SolvedSet& b, double si
   const SolvedSet &on = turned ? b : a, &what = turned ? a : b;
   std::vector<Vec3> points;
   double off = 0;
-  for (const int id : what.tracks) points.push_back(*placed(id)->point), off += std::pow(on.distance(points.back()), 2);
+  for (const int id : what.tracks) points.push_back(*placed(id)->point), off += offVector(on.asShape(), points.back()).squaredNorm();
   solved.kind = StatementKind::Same, solved.asked = 0;
   solved.without = scale() * std::sqrt(off / static_cast<double>(points.size()));
   const int k = addStatement(std::move(solved));
-  const double weight = weightOf(sigma / scale(), kExactShare * std::max(reachOf(points), 1e-9));
+  const double weight = weightOf(sigma / scale(), kExactShare * std::max(principalAxes(points).reach(), 1e-9));
   for (const int id : what.tracks) out_.beliefs.on.push_back({.index = id, .shape = on.shape, .weight = weight, .statement = k});
 }
 

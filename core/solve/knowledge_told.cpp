@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <array>
 #include <numbers>
 
 #include "core/geometry/align.h"
@@ -38,13 +39,6 @@ std::optional<Similarity> worldBefore(const Solution& with, const Solution& with
   return fit.ok() ? std::optional(*fit) : std::nullopt;
 }
 
-/// How far off a set a place is, as a vector.
-Vec3 offVector(const SolvedSet& set, const Vec3& place) {
-  if (set.kind == SetKind::Plane) return (set.axis.dot(place) - set.offset) * set.axis;
-  const Vec3 away = place - set.through;
-  return away - set.axis.dot(away) * set.axis;
-}
-
 SolvedSet carried(SolvedSet set, const Similarity& by) {
   const Vec3 foot = by * Vec3(set.offset * set.axis);
   set.axis = by.rotation * set.axis, set.through = by * set.through, set.offset = set.axis.dot(foot);
@@ -56,11 +50,12 @@ std::vector<SolvedSet::Disagreement> disagreeing(const SolvedSet& set, const std
                                                  const Similarity& before_from_now) {
   constexpr double kChance = 4;
   const SolvedSet before = carried(set, before_from_now);
+  const SetShape shape = before.asShape();
   std::vector<SolvedSet::Disagreement> all;
   for (const int id : asked) {
     const SolvedTrack* track = without.find(id);
     if (!track || !track->covariance.allFinite()) continue;
-    const Vec3 off = offVector(before, track->point);
+    const Vec3 off = offVector(shape, track->point);
     const Vec3 way = off.norm() > 0 ? Vec3(off.normalized()) : before.axis;
     const double sigma = std::sqrt(std::max(0.0, way.dot(track->covariance * way)) + sigma_set * sigma_set);
     const double sigmas = off.norm() / std::max(sigma, 1e-12);
@@ -99,8 +94,7 @@ class Teller {
     for (const int id : set.tracks) {
       const SolvedTrack* track = with_.find(id);
       if (!track || track->state != TrackState::Kept) continue;
-      if (const auto* line = std::get_if<SetLine>(&shape(set.shape))) set.through = line->through;
-      squares += std::pow(set.distance(track->point), 2), sum += track->point, ++count;
+      squares += offVector(shape(set.shape), track->point).squaredNorm(), sum += track->point, ++count;
     }
     set.rms = count > 0 ? std::sqrt(squares / count) : kUnknown;
     if (count > 0) set.through = sum / count;
@@ -154,8 +148,20 @@ class Teller {
         break;
       }
       case StatementKind::Survey: tellSurvey(s, k); break;
+      case StatementKind::Offset: s.found = offsetOf(s, k); break;
       default: s.found = offOf(k);
     }
+  }
+
+  /// Along the normal that was given, which the plane's own may point against.
+  double offsetOf(const SolvedStatement& s, int k) const {
+    const Similarity& from = known_.world()->world_from_solve;
+    for (const OffsetInWorld& one : known_.beliefs.offsets) {
+      const auto& plane = std::get<SetPlane>(shape(one.shape));
+      const double offset = from.scale * plane.offset + (from.rotation * plane.normal).dot(from.shift);
+      if (one.statement == k) return one.offset * s.asked < 0 ? -offset : offset;
+    }
+    return kUnknown;
   }
 
   /// RMS of what a statement's beliefs leave, radians or scene units.
@@ -177,10 +183,6 @@ class Teller {
       for (const AxisInWorld& one : b.axes) {
         if (one.statement == k && count == 0) add(angle((from.rotation * axisOf(shape(one.shape))).dot(one.direction), one.cosine));
       }
-      for (const OffsetInWorld& one : b.offsets) {
-        const auto& plane = std::get<SetPlane>(shape(one.shape));
-        if (one.statement == k) add(from.scale * plane.offset + (from.rotation * plane.normal).dot(from.shift) - one.offset);
-      }
       for (const InWorld& one : b.in_world) {
         if (one.statement == k && one.camera && with_.frameAt(one.index)) add((from * with_.frameAt(one.index)->pose.centre - one.at).norm());
       }
@@ -197,12 +199,7 @@ class Teller {
     return count > 0 ? std::sqrt(sum / count) : kUnknown;
   }
 
-  double offShape(const OnShape& on) const {
-    const Vec3 place = on.camera ? with_.frameAt(on.index)->pose.centre : placeOf(on.index);
-    if (const auto* plane = std::get_if<SetPlane>(&shape(on.shape))) return plane->normal.dot(place) - plane->offset;
-    if (const auto* line = std::get_if<SetLine>(&shape(on.shape))) return line->along.cross(place - line->through).norm();
-    return (place - std::get<SetPlace>(shape(on.shape)).at).norm();
-  }
+  double offShape(const OnShape& on) const { return offVector(shape(on.shape), on.camera ? with_.frameAt(on.index)->pose.centre : placeOf(on.index)).norm(); }
 
   /// How far a solved point stands off where it was measured, in units, standard deviations and pixels.
   void tellSurvey(SolvedStatement& s, int k) const {
@@ -249,8 +246,7 @@ class Teller {
       known_.sigma_scale_share = std::sqrt(std::max(0.0, covariance_[static_cast<std::size_t>(known_.beliefs.world)](0, 0)));
     if (known_.up) return;
     for (const SolvedSet& set : known_.sets) {
-      const bool along = set.facing == (set.kind == SetKind::Plane ? SetFacing::Level : SetFacing::Upright);
-      if (along && !known_.up) known_.up = set.axis;
+      if (set.alongUp() && !known_.up) known_.up = set.axis;
     }
     for (const AxisAngle& angle : known_.beliefs.angles) {
       const auto* plane = std::get_if<SetPlane>(&shape(angle.b));
@@ -270,6 +266,7 @@ class Teller {
 std::string whatOf(const SolvedStatement& s) {
   switch (s.kind) {
     case StatementKind::Angle: return fmt::format("{} and {} cannot stand at {:.4g}°", quoted(s.a), quoted(s.b), s.asked / kDegree);
+    case StatementKind::Offset:
     case StatementKind::Orientation: return fmt::format("{} cannot hold", quoted(s.name));
     case StatementKind::Distance: return fmt::format("The distance of {} cannot be {:.6g} m", s.name, s.asked);
     case StatementKind::Apart: return fmt::format("{} and {} cannot be {:.6g} apart", quoted(s.a), quoted(s.b), s.asked);
@@ -290,13 +287,12 @@ Status refuseClashes(const SolvedKnowledge& known) {
   constexpr double kHolds_rad = 0.05 * kDegree, kHoldsShare = 1e-3;
   for (const SolvedStatement& s : known.statements) {
     if (!s.exact || !s.undetermined.empty() || std::isnan(s.found)) continue;
-    const bool angle = s.kind == StatementKind::Angle || s.kind == StatementKind::Orientation;
-    if (s.kind == StatementKind::Survey || s.kind == StatementKind::Camera || s.kind == StatementKind::Same) continue;  // told by what they cost
+    static constexpr std::array kByCost = {StatementKind::Survey, StatementKind::Camera, StatementKind::Same, StatementKind::Offset};
+    if (std::find(kByCost.begin(), kByCost.end(), s.kind) != kByCost.end()) continue;
     const double off = std::abs(s.found - s.asked);
-    if (s.kind == StatementKind::Orientation && s.asked != 0) continue;
-    if (off < (angle ? kHolds_rad : kHoldsShare * s.asked + 1e-9)) continue;
+    if (off < (s.turns ? kHolds_rad : kHoldsShare * s.asked + 1e-9)) continue;
     return cannotSolve(fmt::format("{} together with what else is exact: {} is left. Let go of a statement, or give one a deviation.", whatOf(s),
-                                   angle ? fmt::format("{:.2f}°", off / kDegree) : fmt::format("{:.4g}", off)));
+                                   s.turns ? fmt::format("{:.2f}°", off / kDegree) : fmt::format("{:.4g}", off)));
   }
   return Done{};
 }

@@ -5,6 +5,7 @@
 #include "core/base/numbers.h"
 #include "core/base/random.h"
 #include "core/geometry/align.h"
+#include "core/geometry/principal_axes.h"
 
 namespace dusky {
 namespace {
@@ -16,12 +17,8 @@ double offInSigmas(const Similarity& fit, const KnownPlace& place) { return (fit
 /// A similarity of places on one line turns freely about it.
 bool onOneLine(const std::vector<Vec3>& points) {
   constexpr double kWide = 1e-3;  // across, beside along
-  Vec3 middle = Vec3::Zero();
-  for (const Vec3& p : points) middle += p / static_cast<double>(points.size());
-  Mat3 spread = Mat3::Zero();
-  for (const Vec3& p : points) spread += (p - middle) * (p - middle).transpose();
-  const Vec3 widths = Eigen::SelfAdjointEigenSolver<Mat3>(spread, Eigen::EigenvaluesOnly).eigenvalues();
-  return !(std::sqrt(std::max(0.0, widths[1])) > kWide * std::sqrt(widths[2]));
+  const Vec3 extent = principalAxes(points).extent;
+  return !(extent[1] > kWide * extent[2]);
 }
 
 std::optional<Similarity> fitTo(const std::vector<KnownPlace>& places, const std::vector<std::size_t>& which, bool with_scale) {
@@ -61,6 +58,13 @@ std::optional<Similarity> bestOfThrees(const std::vector<KnownPlace>& places, bo
 }
 
 }  // namespace
+
+void allowForBends(std::vector<KnownPlace>& places) {
+  constexpr double kShare = 0.005;
+  double reach = 0;
+  for (const KnownPlace& place : places) reach = std::max(reach, (place.known - places.front().known).norm());
+  for (KnownPlace& place : places) place.sigma = std::max(std::hypot(place.sigma, kShare * reach), 1e-12);
+}
 
 std::optional<WorldFit> fitWorld(const std::vector<KnownPlace>& places, bool with_scale) {
   constexpr std::size_t kFew = 5;

@@ -12,6 +12,9 @@ struct KnownPlace {
   double sigma = 0;  ///< Of the two together, one axis, the known world's units; > 0.
 };
 
+/// Adds to each deviation half a percent of how far the places reach: so much may a solve be bent.
+void allowForBends(std::vector<KnownPlace>& places);
+
 /// The similarity that carries the solve's places onto the known ones, in spite of a few that are wrong, and which those are.
 struct WorldFit {
   Similarity world_from_solve;

@@ -1,33 +1,15 @@
 #include "core/solve/path_shape.h"
 
-#include <Eigen/Eigenvalues>
-
 #include "core/base/numbers.h"
+#include "core/geometry/principal_axes.h"
 
 namespace dusky {
 namespace {
 
-/// Principal axes of some places, the narrowest first, and how far they reach (root mean square).
-struct Axes {
-  Vec3 middle = Vec3::Zero(), extent = Vec3::Zero();
-  Mat3 directions = Mat3::Identity();
-};
-
-Axes axesOf(const std::vector<Vec3>& places) {
-  Axes axes;
-  for (const Vec3& p : places) axes.middle += p / static_cast<double>(places.size());
-  Mat3 scatter = Mat3::Zero();
-  for (const Vec3& p : places) scatter += (p - axes.middle) * (p - axes.middle).transpose() / static_cast<double>(places.size());
-  const Eigen::SelfAdjointEigenSolver<Mat3> eigen(scatter);
-  axes.extent = eigen.eigenvalues().cwiseMax(0.0).cwiseSqrt();
-  axes.directions = eigen.eigenvectors();
-  return axes;
-}
-
 /// The scale is free: without this the world would shrink until nothing is off its line any more. The two cameras that are farthest apart along the path stay
 /// there.
-void keepItsLength(Reconstruction& work, const Axes& axes, double weight) {
-  const Vec3 along = axes.directions.col(2);
+void keepItsLength(Reconstruction& work, const PrincipalAxes& axes, double weight) {
+  const Vec3 along = axes.along();
   int first = -1, last = -1;
   const auto at = [&](int f) { return along.dot(work.poses[static_cast<std::size_t>(f)]->centre); };
   for (int f = 0; f < static_cast<int>(work.poses.size()); ++f) {
@@ -48,7 +30,7 @@ void shapePath(Reconstruction& work, CameraMotion motion, double spread_px) {
     if (camera) centres.push_back(camera->centre);
   }
   if (centres.size() < 4) return;
-  const Axes axes = axesOf(centres);
+  const PrincipalAxes axes = principalAxes(centres);
   const double extent = axes.extent[2];
   if (extent < 1e-9) return;
   constexpr double kShare = 1e-5;  // a belief that gives way would bend the focal length: what makes the path longer makes its wobble look smaller
@@ -72,7 +54,7 @@ PathShape pathShape(const Solution& solution) {
   }
   constexpr std::size_t kFewest = 8;
   if (centres.size() < kFewest) return {};
-  const Axes axes = axesOf(centres);
+  const PrincipalAxes axes = principalAxes(centres);
   double line = 0, plane = 0;
   for (std::size_t i = 0; i < centres.size(); ++i) {
     const Vec3 off = axes.directions.transpose() * (centres[i] - axes.middle) / sigmas[i];

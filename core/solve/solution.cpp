@@ -37,11 +37,12 @@ std::string_view describe(StatementKind kind) {
     case StatementKind::Distance: return "length";
     case StatementKind::Survey: return "survey";
     case StatementKind::Camera: return "camera";
+    case StatementKind::Offset: return "offset";
   }
   return "";
 }
 
-double SolvedSet::distance(const Vec3& place) const { return kind == SetKind::Plane ? std::abs(axis.dot(place) - offset) : axis.cross(place - through).norm(); }
+SetShape SolvedSet::asShape() const { return kind == SetKind::Plane ? SetShape(SetPlane{axis, offset}) : SetShape(SetLine{axis, through}); }
 
 Lens Solution::lensAt(const SolvedFrame& frame) const {
   Lens lens = cameras[static_cast<std::size_t>(frame.camera)].lens;

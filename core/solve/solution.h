@@ -164,22 +164,24 @@ struct SolvedSet {
   std::vector<Disagreement> disagree;  ///< The farthest first.
   std::string undetermined;            ///< Why the footage does not tell how it lies; empty: it does.
 
-  /// How far a place stands off it, in the solve's units.
-  double distance(const Vec3& place) const;
+  SetShape asShape() const;
+  /// Its axis is what is up (a floor's normal, a mast), or lies across it.
+  bool alongUp() const { return facing == (kind == SetKind::Plane ? SetFacing::Level : SetFacing::Upright); }
+  bool acrossUp() const { return facing == (kind == SetKind::Plane ? SetFacing::Upright : SetFacing::Level); }
 };
 
-enum class StatementKind : std::uint8_t { Orientation, Angle, Same, Apart, Distance, Survey, Camera };
-/// "orientation", "angle", "same", "apart", "length", "survey", "camera".
+enum class StatementKind : std::uint8_t { Orientation, Angle, Same, Apart, Distance, Survey, Camera, Offset };
+/// "orientation", "angle", "same", "apart", "length", "survey", "camera", "offset".
 std::string_view describe(StatementKind kind);
 
-/// What was said beside the planes and lines themselves, and what came of it. Figures are in radians (orientation, angle, a camera's rotation) or in units of
-/// the world, which are scene units.
+/// What was said beside the planes and lines themselves, and what came of it.
 struct SolvedStatement {
   StatementKind kind = StatementKind::Angle;
   std::string name;  ///< As an artist reads it: its sets, its tracks, its survey point.
   std::string a, b;  ///< Names of sets, where it speaks of them.
   std::vector<int> tracks;
   bool exact = true;
+  bool turns = false;             ///< Its figures are angles, radians; else they are lengths in units of the world, which are scene units.
   double asked = 0;               ///< What was said; 0 where it is said that nothing is off.
   double found = kUnknown;        ///< As it came out.
   double without = kUnknown;      ///< As it is without what is known.

@@ -274,6 +274,28 @@ TEST(Planes, ThatAreOneOrApart) {
   EXPECT_THAT(stage.with(knowledge).error().message, HasSubstr("taken between planes"));
 }
 
+TEST(Planes, AGivenOffsetIsALengthAlongTheGivenNormal) {
+  const Edge stage;
+  Knowledge knowledge;
+  knowledge.survey = surveyOf(stage, 6);
+  for (SurveyPoint& point : knowledge.survey) point.at.y() += 2;
+  knowledge.sets = {
+      {.name = "floor", .tracks = stage.floor, .facing = SetFacing::Given, .axis = Vec3(0, -3, 0), .offset = -2, .sigma = 0.05},
+  };
+  const auto known = stage.with(knowledge);
+  ASSERT_TRUE(known.ok()) << known.error().message;
+  const SolvedStatement& offset = named(**known, "floor offset");
+  EXPECT_FALSE(offset.turns);
+  EXPECT_NEAR(offset.found, -2, 0.02);
+  EXPECT_NEAR(offset.without, -2, 0.05);
+  EXPECT_LT(offset.cost_sigmas, 4);
+  EXPECT_TRUE(named(**known, "floor given").turns);
+  knowledge.sets[0].offset = -2.6;
+  const auto wrong = stage.with(knowledge);
+  ASSERT_TRUE(wrong.ok());
+  EXPECT_GT(named(**wrong, "floor offset").cost_sigmas, 4);
+}
+
 TEST(Camera, WhatIsKnownOfItHolds) {
   const Stage stage;
   Knowledge knowledge;
