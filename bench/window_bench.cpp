@@ -16,6 +16,7 @@
 #include "core/pipeline/steps.h"
 #include "core/track/track_files.h"
 #include "tests/apps/desktop/window_driver.h"
+#include "tests/support/made_mesh.h"
 #include "tests/support/synthetic_shot.h"
 
 namespace {
@@ -130,8 +131,8 @@ void allViewsStepWith20000Points(benchmark::State& state) {
 }
 BENCHMARK(allViewsStepWith20000Points)->Unit(benchmark::kMillisecond);
 
-void spaceTurnsWith20000Points(benchmark::State& state) {
-  desktop::SpaceView& space = manyPoints().window.space();
+/// Turns Space by a px a time.
+void turnSpace(desktop::SpaceView& space, benchmark::State& state) {
   const QPointF middle = QRectF(space.rect()).center();
   QTest::mousePress(&space, Qt::RightButton, {}, middle.toPoint());
   int turn = 0;
@@ -143,7 +144,23 @@ void spaceTurnsWith20000Points(benchmark::State& state) {
   }
   QTest::mouseRelease(&space, Qt::RightButton, {}, middle.toPoint());
 }
+
+void spaceTurnsWith20000Points(benchmark::State& state) { turnSpace(manyPoints().window.space(), state); }
 BENCHMARK(spaceTurnsWith20000Points)->Unit(benchmark::kMillisecond);
+
+void spaceTurnsWithAMeshOf2000000Triangles(benchmark::State& state) {
+  SolvedWindow& shown = manyInAFrame();
+  const QTemporaryDir folder;
+  const std::string path = (folder.path() + "/hills.glb").toStdString();
+  std::ofstream(path, std::ios::binary) << testing::glbBytes(testing::hillMesh(1000, 10));
+  shown.window.useMesh(QString::fromStdString(path));
+  testing::waitUntil([&] { return shown.window.session().mesh.mesh().surface != nullptr; });
+  shown.window.session().view.setMeshStyle(static_cast<desktop::ViewSettings::MeshStyle>(state.range(0)));
+  QApplication::processEvents();
+  turnSpace(shown.window.space(), state);
+  shown.window.session().model.undo();
+}
+BENCHMARK(spaceTurnsWithAMeshOf2000000Triangles)->Arg(0)->Arg(1)->Arg(2)->Unit(benchmark::kMillisecond);
 
 /// Pointing at one track after the other, with all views repainted for it.
 void hover(benchmark::State& state) {

@@ -8,13 +8,14 @@ std::string cameraCsv(const DeliveryInput& input) {
   const Lens& lens = input.solution.lens();
   const auto names = lensParameterNames(lens.model);
   std::string out = fmt::format(
-      "# Dusky Moth camera. World right-handed, Y up, in {}. Camera axes x right, y down, z forward; quaternion world from camera.\n"
+      "# Dusky Moth camera. World right-handed, {} up, in {}. Camera axes x right, y down, z forward; quaternion world from camera.\n"
       "# Lens ({}, pixel aspect {:g}) in px of a {}x{} picture; the centre of the first pixel is (0.5, 0.5).\n"
       "frame,time_s,x,y,z,qw,qx,qy,qz,{},rms_px\n",
-      input.scene.metric ? "metres" : "units", describe(lens.model), lens.pixel_aspect, input.footage.width, input.footage.height, fmt::join(names, ","));
+      input.scene.up == UpAxis::Z ? 'Z' : 'Y', input.scene.metric ? "metres" : "units", describe(lens.model), lens.pixel_aspect, input.footage.width,
+      input.footage.height, fmt::join(names, ","));
   for (const SolvedFrame& frame : input.solution.frames) {
     if (!frame.placed) continue;
-    const Pose pose = input.scene.scene_from_solve * frame.pose;
+    const Pose pose = input.scene.worldFromSolve() * frame.pose;
     const auto& q = pose.world_from_camera;
     out += fmt::format("{},{:.9g},{:.10g},{:.10g},{:.10g},{:.12g},{:.12g},{:.12g},{:.12g}", frame.frame,
                        (frame.frame - input.footage.first) / input.footage.fps, pose.centre.x(), pose.centre.y(), pose.centre.z(), q.w(), q.x(), q.y(), q.z());

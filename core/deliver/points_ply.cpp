@@ -23,7 +23,7 @@ std::string pointsPly(const DeliveryInput& input) {
   int count = 0;
   for (const SolvedTrack& track : input.solution.tracks) {
     if (track.state != TrackState::Kept || (track.at_infinity && input.solution.motion != MotionKind::Nodal)) continue;
-    const Vec3 p = input.scene.scene_from_solve * track.point;
+    const Vec3 p = input.scene.worldFromSolve() * track.point;
     for (double c : p) append(body, static_cast<float>(c));
     append(body, track.color.r);
     append(body, track.color.g);
@@ -33,10 +33,10 @@ std::string pointsPly(const DeliveryInput& input) {
     ++count;
   }
   return fmt::format(
-             "ply\nformat binary_little_endian 1.0\ncomment Dusky Moth points, right-handed, Y up, {}\nelement vertex {}\n"
+             "ply\nformat binary_little_endian 1.0\ncomment Dusky Moth points, right-handed, {} up, {}\nelement vertex {}\n"
              "property float x\nproperty float y\nproperty float z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\n"
              "property int track\nproperty float error_px\nend_header\n",
-             input.scene.metric ? "metres" : "units", count) +
+             input.scene.up == UpAxis::Z ? 'Z' : 'Y', input.scene.metric ? "metres" : "units", count) +
          body;
 }
 }  // namespace dusky

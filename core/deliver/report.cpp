@@ -32,9 +32,9 @@ Json framesOf(const DeliveryInput& input, Json& missing) {
     Json one = {{"frame", frame.frame},
                 {"image", nullptr},
                 {"camera", input.solution.cameras[frame.camera].name},
-                {"world_from_camera", matrixOf(input.scene.scene_from_solve * frame.pose)},
+                {"world_from_camera", matrixOf(input.scene.worldFromSolve() * frame.pose)},
                 {"sigma",
-                 {{"centre", numberOrNull(input.scene.scene_from_solve.scale * frame.sigma_centre)},
+                 {{"centre", numberOrNull(input.scene.worldFromSolve().scale * frame.sigma_centre)},
                   {"rotation_deg", numberOrNull(degrees(frame.sigma_rotation_rad))}}},
                 {"rms_px", numberOrNull(frame.rms_px)},
                 {"holdout_rms_px", numberOrNull(frame.holdout_rms_px)},
@@ -97,14 +97,14 @@ Json pointsOf(const DeliveryInput& input) {
   Json points = Json::array();
   for (const SolvedTrack& track : input.solution.tracks) {
     if (track.state != TrackState::Kept) continue;
-    const Vec3 p = input.scene.scene_from_solve * track.point;
+    const Vec3 p = input.scene.worldFromSolve() * track.point;
     points.push_back({{"id", track.id},
                       {"xyz", {p.x(), p.y(), p.z()}},
                       {"rgb", {track.color.r, track.color.g, track.color.b}},
                       {"typical_error_px", numberOrNull(track.typical_error_px)},
                       {"life", track.life},
                       {"parallax_deg", numberOrNull(degrees(track.parallax_rad))},
-                      {"sigma", numberOrNull(track.at_infinity ? kUnknown : input.scene.scene_from_solve.scale * track.sigma_point)},
+                      {"sigma", numberOrNull(track.at_infinity ? kUnknown : input.scene.worldFromSolve().scale * track.sigma_point)},
                       {"far", track.at_infinity},
                       {"holdout", track.holdout}});
   }
@@ -154,7 +154,7 @@ Json statementOf(const SolvedStatement& s) {
 
 Json knowledgeOf(const DeliveryInput& input) {
   Json list = Json::array();
-  for (const SolvedSet& set : input.solution.knowledge.sets) list.push_back(setOf(set, input.scene.scene_from_solve));
+  for (const SolvedSet& set : input.solution.knowledge.sets) list.push_back(setOf(set, input.scene.worldFromSolve()));
   for (const SolvedStatement& statement : input.solution.knowledge.statements) list.push_back(statementOf(statement));
   return list;
 }
@@ -238,6 +238,7 @@ std::string reportJson(const DeliveryInput& input) {
                    {"first", input.footage.first},
                    {"last", input.footage.last}}},
                  {"units", input.scene.metric ? "metres" : "units"},
+                 {"up", input.scene.up == UpAxis::Z ? "z" : "y"},
                  {"up_sigma_deg", numberOrNull(degrees(input.scene.sigma_up_rad))},
                  {"frames", std::move(frames)},
                  {"missing_frames", std::move(missing)},

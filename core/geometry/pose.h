@@ -33,6 +33,11 @@ struct Similarity {
 
   Vec3 operator*(const Vec3& p) const { return scale * (rotation * p) + shift; }
   Pose operator*(const Pose& pose) const { return {(rotation * pose.world_from_camera).normalized(), *this * pose.centre}; }
+  /// The way back.
+  Similarity inverse() const {
+    const Eigen::Quaterniond back = rotation.conjugate();
+    return {1 / scale, back, -(back * shift) / scale};
+  }
   Similarity operator*(const Similarity& inner) const { return {scale * inner.scale, (rotation * inner.rotation).normalized(), *this * inner.shift}; }
 };
 

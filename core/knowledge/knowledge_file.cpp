@@ -1,4 +1,4 @@
-#include "core/knowledge/knowledge_file.h"
+#include "core/knowledge/knowledge_turn.h"
 
 #include <fmt/format.h>
 
@@ -154,6 +154,27 @@ KnownCamera cameraFrom(const Json& json) {
   return camera;
 }
 
+CameraHeight heightFrom(const Json& json) {
+  const CameraHeight height{json.at("frame").get<int>(), json.at("metres").get<double>()};
+  if (!(height.metres > 0) || !std::isfinite(height.metres)) refuse("The camera's height must be more than 0 m.");
+  return height;
+}
+
+SceneMove moveFrom(const Json& json) {
+  SceneMove move;
+  if (json.contains("shift")) move.shift = tripleFrom(json.at("shift"), "The scene's \"shift\"");
+  if (json.contains("turn_deg")) move.turn_deg = tripleFrom(json.at("turn_deg"), "The scene's \"turn_deg\"");
+  move.scale = json.value("scale", 1.0), move.metres = json.value("units", "units") == "metres";
+  if (!move.usable()) refuse("The scene's \"scale\" must be a number above 0.");
+  return move;
+}
+
+UpAxis upFrom(const Json& json) {
+  const auto up = json.get<std::string>();
+  if (up != "y" && up != "z") refuse(fmt::format("\"up\" is \"y\" or \"z\", not \"{}\".", up));
+  return up == "z" ? UpAxis::Z : UpAxis::Y;
+}
+
 void readScene(const Json& json, KnowledgeFile& file) {
   for (const Json& one : json.value("lengths", Json::array())) {
     KnowledgeFile::Length length{memberFrom(one.at("from")), memberFrom(one.at("to")), {}};
@@ -163,6 +184,8 @@ void readScene(const Json& json, KnowledgeFile& file) {
   }
   if (json.contains("ground")) file.ground = membersFrom(json.at("ground"));
   if (json.contains("origin")) file.origin = memberFrom(json.at("origin"));
+  if (json.contains("camera_height")) file.camera_height = heightFrom(json.at("camera_height"));
+  if (json.contains("move")) file.move = moveFrom(json.at("move"));
   if (!json.contains("x_axis")) return;
   const auto ends = memberList(json.at("x_axis"));
   if (ends.size() != 2) refuse("\"x_axis\" is two members: from the first to the second runs X.");
@@ -182,6 +205,8 @@ Result<KnowledgeFile> knowledgeFromJson(const std::string& text) {
     for (const Json& point : json.value("survey", Json::array())) file.survey.push_back(surveyFrom(point));
     for (const Json& one : json.value("camera", Json::array())) file.camera.push_back(cameraFrom(one));
     readScene(json, file);
+    if (json.contains("up")) file.up = upFrom(json.at("up"));
+    if (file.up) turnNumbers(file, upAxisTurn(*file.up).conjugate());
     return file;
   } catch (const Refused& refused) {
     return invalidInput(refused.why);

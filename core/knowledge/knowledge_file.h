@@ -4,6 +4,7 @@
 
 #include "core/geometry/pose.h"
 #include "core/knowledge/knowledge.h"
+#include "core/knowledge/placement.h"
 
 namespace dusky {
 
@@ -48,13 +49,17 @@ struct KnowledgeFile {
   std::optional<MembersRef> ground;
   std::optional<MemberRef> origin;
   std::optional<std::pair<MemberRef, MemberRef>> x_axis;
+  std::optional<CameraHeight> camera_height;
+  std::optional<SceneMove> move;  ///< In a file read, as all numbers: with Y up.
+  std::optional<UpAxis> up;       ///< What the file's numbers call up.
 };
 
 /// Reads a file of the format "dusky-moth-knowledge", version 1. Errors: Unreadable where it is none; InvalidInput naming a statement that is wrong.
 Result<KnowledgeFile> knowledgeFromJson(const std::string& text);
 
 /// Reads a survey as CSV: name,x,y,z and, where it is known, one sigma or three; a first line of names may stand above, and a line "# unit: mm" (or cm, m, ft,
-/// in) says what the numbers are, metres else. Each point is the track of its name. Errors: Unreadable naming the line; InvalidInput: no points.
+/// in) says what the numbers are, metres else; "# up: z" that Z is up in them. Each point is the track of its name. Errors: Unreadable naming the line;
+/// InvalidInput: no points.
 Result<KnowledgeFile> surveyFromCsv(const std::string& text);
 
 /// Writes such a file.

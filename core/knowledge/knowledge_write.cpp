@@ -1,6 +1,7 @@
 // Knowledge files written, and tracks by their ids.
 #include "core/base/json_text.h"
 #include "core/knowledge/knowledge_file.h"
+#include "core/knowledge/knowledge_turn.h"
 
 namespace dusky {
 namespace {
@@ -71,7 +72,9 @@ MembersRef byId(const std::vector<int>& ids) {
 
 }  // namespace
 
-std::string knowledgeToJson(const KnowledgeFile& file) {
+std::string knowledgeToJson(const KnowledgeFile& in_scene) {
+  KnowledgeFile file = in_scene;
+  if (file.up) turnNumbers(file, upAxisTurn(*file.up));
   Json json{{"format", "dusky-moth-knowledge"}, {"version", 1}};
   const auto put = [&json](const char* name, const auto& list, const auto& one) {
     for (const auto& statement : list) json[name].push_back(one(statement));
@@ -96,6 +99,14 @@ std::string knowledgeToJson(const KnowledgeFile& file) {
   if (file.ground) json["ground"] = membersJson(*file.ground);
   if (file.origin) json["origin"] = memberJson(*file.origin);
   if (file.x_axis) json["x_axis"] = {memberJson(file.x_axis->first), memberJson(file.x_axis->second)};
+  if (file.camera_height) json["camera_height"] = {{"frame", file.camera_height->frame}, {"metres", file.camera_height->metres}};
+  if (file.move) {
+    json["move"] = {{"shift", vectorJson(file.move->shift)},
+                    {"turn_deg", vectorJson(file.move->turn_deg)},
+                    {"scale", file.move->scale},
+                    {"units", file.move->metres ? "metres" : "units"}};
+  }
+  if (file.up) json["up"] = *file.up == UpAxis::Z ? "z" : "y";
   return json.dump(1) + "\n";
 }
 

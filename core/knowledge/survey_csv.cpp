@@ -7,7 +7,7 @@
 #include <optional>
 #include <sstream>
 
-#include "core/knowledge/knowledge_file.h"
+#include "core/knowledge/knowledge_turn.h"
 
 namespace dusky {
 namespace {
@@ -37,15 +37,28 @@ std::optional<double> numberOf(std::string_view text) {
   return read.ec == std::errc() && read.ptr == text.data() + text.size() && std::isfinite(value) ? std::optional(value) : std::nullopt;
 }
 
-/// Of a line "# unit: mm"; nothing where it is another remark.
-Result<std::optional<double>> unitOf(std::string_view line) {
-  const auto colon = line.find(':');
-  if (colon == std::string_view::npos || line.substr(0, colon).find("unit") == std::string_view::npos) return std::optional<double>();
-  const std::string_view name = trimmed(line.substr(colon + 1));
+Result<double> unitOf(std::string_view name) {
   for (const auto& [unit, metres] : kUnits) {
-    if (name == unit) return std::optional(metres);
+    if (name == unit) return metres;
   }
   return unreadable(fmt::format("There is no unit \"{}\": m, cm, mm, ft and in are known.", name));
+}
+
+/// A line "# unit: mm" or "# up: z" holds for all that follows; others are remarks.
+Status hearRemark(std::string_view line, double& metres, std::optional<UpAxis>& up) {
+  const auto colon = line.find(':');
+  if (colon == std::string_view::npos) return Done{};
+  const std::string_view of = trimmed(line.substr(1, colon - 1)), said = trimmed(line.substr(colon + 1));
+  if (of.find("unit") != std::string_view::npos) {
+    const auto unit = unitOf(said);
+    if (!unit.ok()) return unit.error();
+    metres = *unit;
+  } else if (of == "up") {
+    const bool z = said == "z" || said == "Z";
+    if (!z && said != "y" && said != "Y") return unreadable(fmt::format("Up is y or z, not \"{}\".", said));
+    up = z ? UpAxis::Z : UpAxis::Y;
+  }
+  return Done{};
 }
 
 std::optional<KnowledgeFile::Survey> surveyOf(const std::vector<std::string_view>& fields, double metres) {
@@ -76,9 +89,7 @@ Result<KnowledgeFile> surveyFromCsv(const std::string& text) {
     const std::string_view all = trimmed(line);
     if (all.empty()) continue;
     if (all.front() == '#') {
-      const auto unit = unitOf(all);
-      if (!unit.ok()) return unreadable(fmt::format("Line {}: {}", number, unit.error().message));
-      metres = unit->value_or(metres);
+      if (const Status heard = hearRemark(all, metres, file.up); !heard.ok()) return unreadable(fmt::format("Line {}: {}", number, heard.error().message));
       continue;
     }
     const auto fields = fieldsOf(all);
@@ -90,6 +101,7 @@ Result<KnowledgeFile> surveyFromCsv(const std::string& text) {
     file.survey.push_back(*survey);
   }
   if (file.survey.empty()) return invalidInput("There is no survey point in it.");
+  if (file.up) turnNumbers(file, upAxisTurn(*file.up).conjugate());
   return file;
 }
 

@@ -63,7 +63,11 @@ Status writeKnowledge(const Workspace& workspace, const std::filesystem::path& p
   if (!scene.ground.empty()) file.ground = seenAs(workspace, scene.ground);
   if (scene.origin) file.origin = seenAs(workspace, *scene.origin);
   if (scene.direction) file.x_axis = {seenAs(workspace, scene.direction->from), seenAs(workspace, scene.direction->to)};
-  if (picks.knowledge.empty() && file.lengths.empty() && !file.ground && !file.origin && !file.x_axis)
+  file.camera_height = scene.height;
+  if (!scene.move.none()) file.move = scene.move;
+  if (scene.up != UpAxis::Y) file.up = scene.up;
+  const bool placed = file.ground || file.origin || file.x_axis || file.camera_height || file.move || file.up;
+  if (picks.knowledge.empty() && file.lengths.empty() && !placed)
     return invalidInput("Nothing is known of this set yet, and the scene is not placed: there is nothing to save.");
   return writeFileAtomically(path, knowledgeToJson(file));
 }

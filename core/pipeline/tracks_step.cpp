@@ -97,6 +97,13 @@ TrackSetPtr withHandWork(const TrackSetPtr& followed, const std::string& key, co
   return applyTrackWork(none, work, false);
 }
 
+/// What picks say of frames, once these have other numbers.
+static void shiftFrames(Picks& picks, int by) {
+  for (TrackFrame& sighting : picks.dropped) sighting.frame += by;
+  for (KnownCamera& camera : picks.knowledge.camera) camera.first += by, camera.last += by;
+  if (picks.scene.height) picks.scene.height->frame += by;
+}
+
 Picks PicksOnTracks::carriedTo(const TrackSet& to, const std::string& key, int frame_offset, int* lost) const {
   Picks carried = picks;
   const std::vector<int> ids = picks.tracks();
@@ -110,6 +117,7 @@ Picks PicksOnTracks::carriedTo(const TrackSet& to, const std::string& key, int f
     carried = renumbered(picks, number);
     if (lost) *lost = static_cast<int>(std::count_if(ids.begin(), ids.end(), [&](int id) { return !number(id); }));
   }
+  shiftFrames(carried, frame_offset - picks.frame_offset);
   carried.key = key, carried.frame_offset = frame_offset;
   return carried;
 }

@@ -225,10 +225,22 @@ SolutionPtr Workspace::madeSolution(const Run& run) {
   return read.ok() ? made_solutions_.keep(run.keys.own, read->solution) : nullptr;
 }
 
-/// The solve to show for what the document asks now, where there is one.
+/// The newest solve of these tracks that was not dropped; nullptr: there is none.
+static const Run* newestOf(const Ledger& ledger, const std::string& tracks_key, const LedgerMarks& marks) {
+  const auto fits = [&](const Run& run) {
+    return run.keys.tracks == tracks_key && std::find(marks.dropped.begin(), marks.dropped.end(), run.id) == marks.dropped.end();
+  };
+  const auto found = std::find_if(ledger.runs().rbegin(), ledger.runs().rend(), fits);
+  return found != ledger.runs().rend() ? &*found : nullptr;
+}
+
+/// The solve to show for what the document asks now, where there is one; of a project that was left with settings that were not solved yet the newest, as
+/// stale.
 void Workspace::recallSolution() {
   const Run* run = ledger_.answering(asked_solve_key_, document_.ledger);
-  if (!run) return adoptOldAnswer();
+  if (!run) adoptOldAnswer();
+  if (!run && !newest_solution_) run = newestOf(ledger_, tracks_key_, document_.ledger);
+  if (!run) return;
   if (newest_solution_ && run->id == shown_run_) return;
   if (SolutionPtr made = madeSolution(*run)) newest_solution_ = std::move(made), solution_keys_ = run->keys, shown_run_ = run->id;
 }

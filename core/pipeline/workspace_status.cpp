@@ -74,10 +74,11 @@ StepStatus Workspace::status(Step step) const {
       if (!frame.ok()) return {StepState::Stale, frame.error().message};
       const std::string ground = !seen_.picks.scene.ground.empty() ? "ground set" : frame->ground_found ? "ground guessed" : "no ground found";
       const std::size_t lengths = seen_.picks.knowledge.distances.size() + (seen_.picks.scene.length ? 1 : 0);
-      const std::string placed = frame->surveyed ? "placed by survey"
-                                                 : ground + (lengths > 1     ? fmt::format(" · {} lengths", lengths)
-                                                             : frame->metric ? " · 1 length"
-                                                                             : " · no length yet");
+      const std::string scale = lengths > 1      ? fmt::format("{} lengths", lengths)
+                                : !frame->metric ? "no length yet"
+                                : lengths == 1   ? "1 length"
+                                                 : "camera height";
+      const std::string placed = frame->surveyed ? "placed by survey" : fmt::format("{} · {}{}", ground, scale, frame->moved.none() ? "" : " · moved");
       return {solve_current ? StepState::Current : StepState::Stale, placed};
     }
     case Step::Deliver: return {StepState::NotRun, solution_ ? "ready" : "not run"};

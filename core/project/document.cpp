@@ -39,6 +39,10 @@ static Json placesToJson(const std::vector<Vec2>& places) {
 
 static Vec2 placeFrom(const Json& json) { return {json.at(0).get<double>(), json.at(1).get<double>()}; }
 
+static Json tripleToJson(const Vec3& v) { return {v.x(), v.y(), v.z()}; }
+
+static Vec3 tripleFrom(const Json& json) { return {json.at(0).get<double>(), json.at(1).get<double>(), json.at(2).get<double>()}; }
+
 static std::vector<Vec2> placesFrom(const Json& json) {
   std::vector<Vec2> places;
   for (const Json& p : json) places.push_back(placeFrom(p));
@@ -136,12 +140,24 @@ NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(DeliverySettings, folder, camera
                                                 review_objects, review_grid, review_points, review_whiskers, review_whisker)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(KnownLength, from, to, metres)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(KnownDirection, from, to)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(CameraHeight, frame, metres)
+
+static void to_json(Json& json, const SceneMove& move) {
+  json = {{"shift", tripleToJson(move.shift)}, {"turn_deg", tripleToJson(move.turn_deg)}, {"scale", move.scale}, {"metres", move.metres}};
+}
+
+static void from_json(const Json& json, SceneMove& move) {
+  move = {tripleFrom(json.at("shift")), tripleFrom(json.at("turn_deg")), json.at("scale"), json.at("metres")};
+}
 
 static void to_json(Json& json, const SceneSettings& scene) {
   json = {{"ground", scene.ground}};
   if (scene.origin) json["origin"] = *scene.origin;
   if (scene.direction) json["direction"] = *scene.direction;
   if (scene.length) json["length"] = *scene.length;
+  if (scene.height) json["height"] = *scene.height;
+  if (!scene.move.none()) json["move"] = scene.move;
+  if (scene.up == UpAxis::Z) json["up"] = "z";
 }
 
 static void from_json(const Json& json, SceneSettings& scene) {
@@ -149,6 +165,15 @@ static void from_json(const Json& json, SceneSettings& scene) {
   if (json.contains("origin")) scene.origin = json["origin"].get<int>();
   if (json.contains("direction")) scene.direction = json["direction"].get<KnownDirection>();
   if (json.contains("length")) scene.length = json["length"].get<KnownLength>();
+  if (json.contains("height")) scene.height = json["height"].get<CameraHeight>();
+  if (json.contains("move")) scene.move = json["move"].get<SceneMove>();
+  if (json.value("up", "y") == "z") scene.up = UpAxis::Z;
+}
+
+static void to_json(Json& json, const MeshSettings& mesh) { json = {{"path", mesh.path}, {"metres", mesh.metres}, {"up", mesh.up == UpAxis::Z ? "z" : "y"}}; }
+
+static void from_json(const Json& json, MeshSettings& mesh) {
+  mesh = {json.value("path", ""), json.value("metres", 1.0), json.value("up", "y") == "z" ? UpAxis::Z : UpAxis::Y};
 }
 
 static void to_json(Json& json, const TrackFrame& sighting) { json = {sighting.track, sighting.frame}; }
@@ -186,7 +211,8 @@ static void from_json(const Json& json, Knowledge& knowledge) {
 
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Picks, key, frame_offset, set_aside, pinned, dropped, scene, objects, knowledge)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(LedgerMarks, shown, names, kept, dropped)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Document, footage_path, footage, masks, tracking, extra_runs, work, lens, seed, picks, delivery, ledger, prune)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Document, footage_path, footage, masks, tracking, extra_runs, work, lens, seed, picks, mesh, delivery, ledger,
+                                                prune)
 
 std::string rulesToJson(const PruneRules& rules) {
   Json json = rules;

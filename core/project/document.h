@@ -75,6 +75,7 @@ struct Document {
   LensSettings lens;
   int seed = 1;
   Picks picks;
+  MeshSettings mesh;  ///< Of the set; it places nothing by itself.
   DeliverySettings delivery;
   LedgerMarks ledger;
   PruneRules prune;  ///< What the artist would prune; nothing goes by it before it is asked for.

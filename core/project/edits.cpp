@@ -146,6 +146,9 @@ std::unique_ptr<Edit> useKnowledge(const Document& document, const FoundKnowledg
     if (found.scene.origin) picks.scene.origin = found.scene.origin;
     if (found.scene.direction) picks.scene.direction = found.scene.direction;
     if (found.scene.length) picks.scene.length = found.scene.length;
+    if (found.scene.height) picks.scene.height = found.scene.height;
+    if (found.move) picks.scene.move = *found.move;
+    if (found.up) picks.scene.up = *found.up;
   });
 }
 

@@ -70,7 +70,9 @@ Picks renumbered(const Picks& picks, const Renumber& number) {
   Picks out{
       picks.key, picks.frame_offset, renumbered(picks.set_aside, number), renumbered(picks.pinned, number), {}, {}, {}, renumbered(picks.knowledge, number)};
   const SceneSettings& scene = picks.scene;
-  out.scene = {renumbered(scene.ground, number), std::nullopt, renumbered(scene.direction, number), renumbered(scene.length, number)};
+  out.scene = scene;  // but for its tracks
+  out.scene.ground = renumbered(scene.ground, number), out.scene.direction = renumbered(scene.direction, number);
+  out.scene.length = renumbered(scene.length, number);
   if (scene.origin) out.scene.origin = number(*scene.origin);
   for (const TrackFrame& sighting : picks.dropped) {
     if (const auto now = number(sighting.track)) out.dropped.push_back({*now, sighting.frame});

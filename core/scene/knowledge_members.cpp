@@ -141,6 +141,7 @@ Status findScene(const KnowledgeFile& file, const Finder& finder, SceneSettings&
     if (!from.ok() || !to.ok()) return from.ok() ? to.error() : from.error();
     scene.direction = KnownDirection{*from, *to};
   }
+  scene.height = file.camera_height;
   return Done{};
 }
 
@@ -153,6 +154,7 @@ Result<FoundKnowledge> findMembers(const KnowledgeFile& file, const TrackSet& tr
   if (const Status fine = findSurvey(file, finder, found.knowledge); !fine.ok()) return fine.error();
   if (const Status fine = findLengths(file, finder, found); !fine.ok()) return fine.error();
   found.knowledge.relations = file.relations, found.knowledge.camera = file.camera;
+  found.move = file.move, found.up = file.up;
   if (const Status fine = found.knowledge.check(); !fine.ok()) return fine.error();
   if (const Status scene = findScene(file, finder, found.scene); !scene.ok()) return scene.error();
   return found;

@@ -10,7 +10,9 @@ namespace dusky {
 /// A knowledge file with its tracks found.
 struct FoundKnowledge {
   Knowledge knowledge;
-  SceneSettings scene;  ///< What of it places the world; what it does not speak of is empty.
+  SceneSettings scene;  ///< What of it places the world; what it does not speak of is empty. Without what follows:
+  std::optional<SceneMove> move;
+  std::optional<UpAxis> up;
 };
 
 /// Looks up what a knowledge file speaks of among tracks that have a place in a solve. `nameOf` gives the name of a track.

@@ -10,15 +10,7 @@ namespace {
 // The ring's radius, of the object's size: just round what stands in it.
 double ringOf(ObjectShape shape) { return shape == ObjectShape::Figure ? 0.3 : 0.8; }
 
-constexpr double kEdgeOn = 0.03;      // sine of the least angle between a line of sight and the plane that says where they meet
 constexpr double kLeastScale = 0.05;  // of what it was, in one drag
-
-std::optional<Vec3> met(const SceneRay& ray, const Vec3& on_plane, const Vec3& normal) {
-  const double towards = normal.dot(ray.direction);
-  if (std::abs(towards) < kEdgeOn) return std::nullopt;
-  const double away = normal.dot(on_plane - ray.from) / towards;
-  return away > 0 ? std::optional(Vec3(ray.from + away * ray.direction)) : std::nullopt;
-}
 
 /// Where a line of sight meets the plane, from the object's foot, in the axes before it was turned.
 std::optional<Vec2> onPlane(const SceneRay& ray, const ObjectStand& stand) {

@@ -1,14 +1,10 @@
 #pragma once
 #include <vector>
 
+#include "core/scene/scene_ray.h"
 #include "core/scene/test_object.h"
 
 namespace dusky {
-
-/// A line of sight in scene coordinates; |direction| = 1.
-struct SceneRay {
-  Vec3 from = Vec3::Zero(), direction = Vec3::UnitZ();
-};
 
 enum class ObjectHandle { Move, Turn, Size };
 

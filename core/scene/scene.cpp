@@ -57,7 +57,8 @@ double medianDepth(const Solution& solution, const Vec3& from) {
 /// The world as it will be, in the solve's own coordinates.
 struct Axes {
   Vec3 up = Vec3::UnitY(), right = Vec3::UnitX(), origin = Vec3::Zero();
-  double scale = 1;  ///< Scene units per solve unit.
+  double scale = 1;    ///< Scene units per solve unit.
+  double guessed = 1;  ///< What it is where nothing is known.
   std::optional<PlaneFit> ground;
 };
 
@@ -171,6 +172,37 @@ Status setDirection(const Solution& solution, const SceneSettings& settings, con
   return Done{};
 }
 
+Mat3 turnOf(const Axes& axes) {
+  Mat3 scene_from_solve;
+  scene_from_solve << axes.right.transpose(), axes.up.transpose(), axes.right.cross(axes.up).transpose();
+  return scene_from_solve;
+}
+
+/// What of the turn by hand counts.
+void takeTurn(const Solution& solution, const SceneMove& move, SceneFrame& out) {
+  const SetWorld* world = solution.knowledge.world();
+  const bool turned = world && world->free_turn;
+  out.free.tilt = !turned && !solution.knowledge.up, out.free.turn = !turned;
+  out.moved.turn_deg = out.free.tilt ? move.turn_deg : out.free.turn ? Vec3(0, move.turn_deg.y(), 0) : Vec3(0, 0, 0);
+}
+
+/// The scale at which the camera stands as high over y = 0 as is said, moved by hand or not.
+Result<double> scaleByHeight(const Solution& solution, const SceneSettings& settings, const Axes& axes, const SceneFrame& out) {
+  const CameraHeight& height = *settings.height;
+  const SolvedFrame* frame = solution.frameAt(height.frame);
+  if (!frame || !frame->placed)
+    return invalidInput(fmt::format("The camera's height is known in frame {}, where it is not placed. Take another frame.", height.frame));
+  if (!axes.ground && !settings.origin)
+    return invalidInput("The camera's height needs a ground: none was found under it. Pick the ground, or an origin on it.");
+  const Vec3 own = similarityOf({.turn_deg = out.moved.turn_deg}).rotation * (turnOf(axes) * (frame->pose.centre - axes.origin));
+  const SceneMove& move = settings.move;
+  const double up = move.metres ? own.y() : own.y() + move.shift.y() / (axes.guessed * move.scale);
+  const double scale = (height.metres - (move.metres ? move.shift.y() : 0)) / up;
+  if (!(scale > 0) || !std::isfinite(scale))
+    return invalidInput(fmt::format("The camera does not stand above the ground in frame {}: its height cannot set the scale.", height.frame));
+  return scale;
+}
+
 Status setOriginAndScale(const Solution& solution, const SceneSettings& settings, const Knowledge& knowledge, const Vec3& middle, Axes& axes, SceneFrame& out) {
   axes.origin = axes.ground ? Vec3(middle - axes.ground->distance(middle) * axes.up) : middle;
   if (settings.origin) {
@@ -180,8 +212,9 @@ Status setOriginAndScale(const Solution& solution, const SceneSettings& settings
     // A picked ground stays at y = 0: the origin is the picked point's foot on it.
     if (!settings.ground.empty()) axes.origin -= axes.ground->distance(*place) * axes.up;
   }
-  axes.scale = axes.ground ? 1.6 / axes.ground->distance(middle) : 10.0 / medianDepth(solution, middle);
-  if (!(axes.scale > 0)) axes.scale = 10.0 / medianDepth(solution, middle);
+  axes.guessed = axes.ground ? 1.6 / axes.ground->distance(middle) : 10.0 / medianDepth(solution, middle);
+  if (!(axes.guessed > 0)) axes.guessed = 10.0 / medianDepth(solution, middle);
+  axes.scale = axes.guessed;
   if (const SetWorld* world = solution.knowledge.world(); world && world->free_scale) {
     axes.scale = world->world_from_solve.scale;
     out.metric = true;
@@ -195,8 +228,25 @@ Status setOriginAndScale(const Solution& solution, const SceneSettings& settings
     if (!(distance > 0) || !(settings.length->metres > 0)) return invalidInput("A known length needs two different tracks and more than 0 m.");
     axes.scale = settings.length->metres / distance;
     out.metric = true;
+  } else if (settings.height) {
+    const auto scale = scaleByHeight(solution, settings, axes, out);
+    if (!scale.ok()) return scale.error();
+    axes.scale = *scale;
+    out.metric = true;
+    out.free.lift = out.free.tilt = false;
   }
   return Done{};
+}
+
+/// A move of a scene whose units were guessed goes on in proportion once they are metres.
+double shiftScale(const SceneMove& move, const Axes& axes, bool metric) { return metric && !move.metres ? axes.scale / (axes.guessed * move.scale) : 1; }
+
+void moveByHand(const SceneMove& move, const Axes& axes, SceneFrame& out) {
+  out.free.scale = !out.metric;
+  out.moved = {shiftScale(move, axes, out.metric) * move.shift, out.moved.turn_deg, out.metric ? 1 : move.scale, out.metric};
+  if (out.moved.none()) return;
+  out.scene_from_solve = similarityOf(out.moved) * out.scene_from_solve;
+  if (out.moved.turn_deg.x() != 0 || out.moved.turn_deg.z() != 0) out.sigma_up_rad = kUnknown;
 }
 }  // namespace
 
@@ -204,13 +254,16 @@ Result<SceneFrame> orientScene(const Solution& solution, const SceneSettings& se
   const auto placed = placedFrames(solution);
   if (placed.empty()) return invalidInput("There is no solved camera to set the scene by.");
   SceneFrame out;
+  out.up = settings.up;
   Axes axes;
   if (const SetWorld* world = solution.knowledge.world(); world && world->free_shift) {
     out.scene_from_solve = world->world_from_solve, out.metric = out.surveyed = true;
+    out.free = {false, false, false, false, false}, out.moved.metres = true;
     return out;
   }
   if (const auto fit = bySurvey(solution, knowledge)) {
     out.scene_from_solve = *fit, out.metric = out.surveyed = true;
+    out.free = {false, false, false, false, false}, out.moved.metres = true;
     return out;
   }
   axes.up = uprightOf(placed);
@@ -222,13 +275,24 @@ Result<SceneFrame> orientScene(const Solution& solution, const SceneSettings& se
     axes.right = world->world_from_solve.rotation.conjugate() * Vec3::UnitX();
   else if (const Status done = setDirection(solution, settings, placed.front()->pose, axes); !done.ok())
     return done.error();
+  takeTurn(solution, settings.move, out);
   if (const Status done = setOriginAndScale(solution, settings, knowledge, middle, axes, out); !done.ok()) return done.error();
-  Mat3 scene_from_solve;
-  scene_from_solve << axes.right.transpose(), axes.up.transpose(), axes.right.cross(axes.up).transpose();
+  const Mat3 scene_from_solve = turnOf(axes);
   out.scene_from_solve.scale = axes.scale;
   out.scene_from_solve.rotation = Eigen::Quaterniond(scene_from_solve);
   out.scene_from_solve.shift = -axes.scale * (scene_from_solve * axes.origin);
-  if (!std::isnan(out.ground_rms)) out.ground_rms *= axes.scale;
+  moveByHand(settings.move, axes, out);
+  if (!std::isnan(out.ground_rms)) out.ground_rms *= out.scene_from_solve.scale;
+  return out;
+}
+
+SceneFrame movedTo(const SceneFrame& scene, const SceneMove& move) {
+  SceneFrame out = scene;
+  const Similarity placed = similarityOf(scene.moved).inverse() * scene.scene_from_solve;
+  out.moved = move;
+  out.scene_from_solve = similarityOf(move) * placed;
+  out.ground_rms *= move.scale / scene.moved.scale;
+  if (move.turn_deg.x() != 0 || move.turn_deg.z() != 0) out.sigma_up_rad = kUnknown;
   return out;
 }
 
@@ -251,12 +315,16 @@ std::vector<SceneResidual> sceneResiduals(const Solution& solution, const SceneF
   };
   const auto add = [&](int from, int to, double metres) {
     const auto a = placed(from), b = placed(to);
-    if (a && b) all.push_back({fmt::format("tracks {} – {}", from, to), {from, to}, false, metres, scene.scene_from_solve.scale * (*b - *a).norm()});
+    if (a && b) all.push_back({fmt::format("tracks {} – {}", from, to), {from, to}, metres, scene.scene_from_solve.scale * (*b - *a).norm()});
   };
   for (const KnownDistance& d : knownDistances(settings, knowledge)) add(d.from, d.to, d.metres);
+  if (const auto& height = settings.height; height && solution.frameAt(height->frame) && solution.frameAt(height->frame)->placed) {
+    const double found = (scene.scene_from_solve * solution.frameAt(height->frame)->pose.centre).y();
+    all.push_back({fmt::format("camera height, frame {}", height->frame), {}, height->metres, found});
+  }
   for (const SurveyPoint& point : knowledge.survey) {
     if (const auto place = placed(point.track); point.on && place)
-      all.push_back({point.name, {point.track}, true, 0, (scene.scene_from_solve * *place - point.at).norm()});
+      all.push_back({point.name, {point.track}, 0, (scene.scene_from_solve * *place - point.at).norm()});
   }
   return all;
 }

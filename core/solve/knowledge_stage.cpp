@@ -12,15 +12,61 @@ namespace dusky {
 namespace {
 
 constexpr std::array<double, 3> kFirmly = {1e-6, 1e-3, 1};  // of a belief's weight, one after the other
+constexpr std::array<double, 4> kFocalTimes = {0.6, 0.78, 1.28, 1.65};
 
-void adjustMoreAndMoreFirmly(SolveState& state, const SolveTask& task) {
+void adjustMoreAndMoreFirmly(SolveState& state, const BundleOptions& options, const SolveTask& task) {
   Reconstruction& work = state.work;
-  const BundleOptions options = finalOptions(state, task.options);
   SetBeliefs firm = work.set;
   for (const double share : kFirmly) {
     firm.shapes = work.set.shapes;
     work.set = weighed(firm, share);
     adjustReconstruction(work, options, task.progress);
+  }
+}
+
+/// Another focal length, and a set as much deeper along the way the cameras look: in the pictures nearly the same.
+void lookThrough(Reconstruction& work, double focal_times) {
+  for (Lens& lens : work.lenses) lens.focal_px *= focal_times;
+  for (double& focal : work.focal_px) focal *= focal_times;
+  Vec3 middle = Vec3::Zero(), along = Vec3::Zero();
+  int placed = 0;
+  for (const auto& pose : work.poses) {
+    if (pose) middle += pose->centre, along += pose->direction(Vec3::UnitZ()), ++placed;
+  }
+  middle /= placed, along.normalize();
+  const auto deeper = [&](Vec3& place) { place += (focal_times - 1) * along.dot(place - middle) * along; };
+  for (auto& pose : work.poses) {
+    if (pose) deeper(pose->centre);
+  }
+  for (WorkTrack& track : work.tracks) {
+    if (track.point && !track.at_infinity) deeper(*track.point);
+  }
+}
+
+BundleOptions withFocalHeld(BundleOptions options) {
+  options.free_focal = options.free_lens[0] = false;
+  for (LensTerms& terms : options.lens_terms) terms.free[0] = false;
+  return options;
+}
+
+bool focalIsFree(const SolveState& state, const BundleOptions& options) { return state.work.focal_px.empty() ? options.freeOf(0)[0] : options.free_focal; }
+
+/// Where parallax is small a solve may have settled on a wrong focal length, in a valley of its own that no step leads out of, and what is known may speak
+/// against it: it is taken in under others too, held there and then free. The least cost of sightings and beliefs together says which it is.
+void takeIn(SolveState& state, const SolveTask& task) {
+  const BundleOptions options = finalOptions(state, task.options);
+  const SolveState begun = state;
+  adjustMoreAndMoreFirmly(state, options, task);
+  if (!focalIsFree(state, options)) return;
+  double least = bundleCost(makeBundle(state.work).bundle, options);
+  for (const double times : kFocalTimes) {
+    if (task.progress.stopRequested()) return;
+    SolveState other = begun;
+    lookThrough(other.work, times);
+    adjustMoreAndMoreFirmly(other, withFocalHeld(options), task);
+    adjustReconstruction(other.work, options, task.progress);
+    const double cost = bundleCost(makeBundle(other.work).bundle, options);
+    if (cost < least) least = cost, state = std::move(other);
   }
 }
 
@@ -70,7 +116,7 @@ Result<SolutionPtr> solveWithKnowledge(const TrackSet& tracks, const SolveOption
   auto known = setUpKnowledge(state, *plain, knowledge, scene);
   if (!known.ok()) return known.error();
   takeKnowledge(*known, state.work);
-  adjustMoreAndMoreFirmly(state, task);
+  takeIn(state, task);
   if (progress.stopRequested()) return cancelled();
   auto result = concluded(std::move(state), task);
   if (!result.ok()) return result.error();

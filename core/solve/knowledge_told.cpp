@@ -216,12 +216,7 @@ class Teller {
     }
     const Vec3 by = covariance.ldlt().solve(off);
     s.cost_sigmas = std::sqrt(std::max(0.0, off.dot(by)));
-    s.rms_px = seenOff(s.tracks[0], inverseOf(from) * belief->at);
-  }
-
-  static Similarity inverseOf(const Similarity& s) {
-    const Eigen::Quaterniond back = s.rotation.conjugate();
-    return {1 / s.scale, back, -(back * s.shift) / s.scale};
+    s.rms_px = seenOff(s.tracks[0], from.inverse() * belief->at);
   }
 
   /// RMS px between where a track was seen and where the cameras see a place.

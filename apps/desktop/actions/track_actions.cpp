@@ -63,6 +63,7 @@ TrackActions::TrackActions(Session& session, QObject* parent) : QObject(parent),
   connect(&session_.selection, &Selection::changed, this, &TrackActions::refresh);
   connect(&session_.model, &DocumentModel::resultsChanged, this, &TrackActions::refresh);
   connect(&session_.objects, &TestObjects::changed, this, &TrackActions::refresh);
+  connect(&session_.model, &DocumentModel::scenePreviewed, this, &TrackActions::refresh);
   connect(&session_.model, &DocumentModel::opened, &session_.selection, &Selection::clear);
   refresh();
 }
@@ -116,7 +117,7 @@ void TrackActions::refresh() {
   back->setEnabled(any([&](int id) { return within(document.picks.set_aside, id); }));
   pin->setEnabled(any([&](int id) { return !within(document.picks.pinned, id); }));
   unpin->setEnabled(any([&](int id) { return within(document.picks.pinned, id); }));
-  select_none->setEnabled(!ids.empty() || session_.objects.chosen());
+  select_none->setEnabled(!ids.empty() || session_.objects.chosen() || session_.mover.dragging());
   select_all->setEnabled(session_.model.tracks() != nullptr);
   select_others->setEnabled(select_all->isEnabled());
   for (QAction* step : {next_worst, worst_before}) step->setEnabled(session_.model.solution() != nullptr);
@@ -139,6 +140,7 @@ void TrackActions::pinSelected() { session_.model.run(dusky::pinTracks(session_.
 void TrackActions::unpinSelected() { session_.model.run(dusky::pinTracks(session_.model.document(), session_.selection.ids(), false)); }
 void TrackActions::removeAllObjects() { session_.model.run(dusky::removeObjects(session_.model.document())); }
 void TrackActions::selectNone() {
+  if (session_.mover.dragging()) return session_.mover.cancel();
   session_.selection.clear();
   session_.objects.choose(0);
 }

@@ -62,6 +62,8 @@ class MainWindow : public QMainWindow {
 
   /// Opens footage or a project in the background; asks first when unsaved work would be lost.
   void open(const QString& path);
+  /// Takes another mesh of the set; what is wrong with it stands in the Scene step.
+  void useMesh(const QString& path);
   /// Takes a knowledge file over; what is wrong with it stands in the notice.
   void useKnowledgeFile(const QString& path);
   /// Writes what is known of the set; that it did, or why not, stands in the notice.
@@ -117,6 +119,7 @@ class MainWindow : public QMainWindow {
   void chooseFootagePlace();
   void chooseImport();
   void chooseKnowledge();
+  void chooseMesh();
   void chooseSaveKnowledge();
   void chooseExport();
   void chooseProject();
@@ -164,11 +167,11 @@ class MainWindow : public QMainWindow {
   QLabel* notice_text_ = nullptr;
   QMenu *recent_menu_ = nullptr, *unsaved_menu_ = nullptr;
   QActionGroup *space_modes_, *tools_;
-  QAction *open_footage_, *open_project_, *open_demo_, *save_, *save_as_, *relink_, *import_tracks_, *export_tracks_, *use_knowledge_, *save_knowledge_, *quit_,
-      *undo_, *redo_, *preferences_;
+  QAction *open_footage_, *open_project_, *open_demo_, *save_, *save_as_, *relink_, *import_tracks_, *export_tracks_, *use_knowledge_, *save_knowledge_,
+      *import_mesh_, *quit_, *undo_, *redo_, *preferences_;
   QAction *track_, *solve_, *deliver_, *cancel_;
-  QAction *box_, *lasso_, *fit_, *actual_, *tracks_, *aside_, *masks_, *grid_, *sets_, *objects_, *paths_, *field_, *next_colors_, *orbit_, *top_, *front_,
-      *side_, *ellipsoids_, *difference_, *through_, *frame_all_, *whole_map_;
+  QAction *box_, *lasso_, *fit_, *actual_, *tracks_, *aside_, *masks_, *grid_, *handles_, *sets_, *objects_, *paths_, *field_, *next_colors_, *orbit_, *top_,
+      *front_, *side_, *ellipsoids_, *difference_, *through_, *frame_all_, *whole_map_;
   QAction *mask_edit_, *hand_, *region_, *edge_, *straight_, *candidates_, *leave_tool_;
   std::map<ViewPlace, QWidget*> places_;  ///< What stands in them.
   std::optional<ViewPlace> filled_;

@@ -1,4 +1,5 @@
 // What the window opened before, and what it kept unsaved.
+#include <QFileDialog>
 #include <QFileInfo>
 #include <QMenu>
 #include <QMessageBox>
@@ -7,6 +8,7 @@
 #include "apps/desktop/cards/welcome.h"
 #include "apps/desktop/model/unsaved.h"
 #include "apps/desktop/model/user_settings.h"
+#include "apps/desktop/steps/steps_panel.h"
 
 namespace dusky::desktop {
 
@@ -49,6 +51,19 @@ void MainWindow::refreshUnsaved() {
   }
   unsaved_menu_->setEnabled(!shots.empty());
   welcome_->setUnsaved(shots);
+}
+
+void MainWindow::chooseMesh() {
+  const QString path = QFileDialog::getOpenFileName(this, tr("Import mesh of the set"), {}, tr("Mesh or scan (*.obj *.ply *.gltf *.glb)"));
+  if (!path.isEmpty()) useMesh(path);
+}
+
+void MainWindow::useMesh(const QString& path) {
+  MeshSettings mesh;
+  mesh.path = QFileInfo(path).absoluteFilePath().toStdString();
+  if (session_.model.document().mesh.path == mesh.path) return session_.mesh.readAgain();
+  session_.model.set("Import mesh of the set", &Document::mesh, mesh);
+  steps_->openStep(Step::Scene);
 }
 
 void MainWindow::openUnsaved(const QString& kept) {

@@ -62,6 +62,8 @@ void MainWindow::makeActions() {
                           tr("Planes, lines, angles, distances, a survey, the camera, ground and axes from a .json file, or a survey from a .csv one; the next "
                              "solve takes them in."),
                           {});
+  import_mesh_ = action(tr("Import mesh of the set…"),
+                        tr("A mesh or a scan (OBJ, PLY, glTF) that the scene is to stand in: to pick tracks on, and to check the camera by."), {});
   save_knowledge_ =
       action(tr("Save knowledge of the set…"), tr("What is known of the set as a .json file, which works on other tracks of the same footage too."), {});
   export_tracks_ = action(tr("Export tracks…"), tr("Writes the 2D tracks that are shown: .json holds all, .csv the places alone."), {});
@@ -86,6 +88,9 @@ void MainWindow::makeActions() {
                        &ViewSettings::gridShown, &ViewSettings::showGrid);
   sets_ = switchAction(tr("Show planes and lines"), tr("Those that are known of the set and shaped the solve, in Plate and Space."),
                        QKeySequence(Qt::SHIFT | Qt::Key_P), nullptr, &ViewSettings::setsShown, &ViewSettings::showSets);
+  handles_ = switchAction(tr("Handles that move the scene"),
+                          tr("In Plate and Space: drag the whole scene along and about its axes, about the selected points; Shift: by steps."),
+                          QKeySequence(Qt::SHIFT | Qt::Key_M), "handles", &ViewSettings::handlesShown, &ViewSettings::showHandles);
   masks_ = switchAction(tr("Show what masks leave out"), tr("Dims and hatches it on the Plate."), QKeySequence(Qt::Key_M), "mask", &ViewSettings::masksShown,
                         &ViewSettings::showMasks);
   objects_ = switchAction(tr("Show test objects"), tr("Cones, cubes, cards, floors and figures in Plate and Space. Click one to move, turn and scale it."),
@@ -132,6 +137,7 @@ void MainWindow::makeActions() {
   connect(relink_, &QAction::triggered, this, &MainWindow::chooseFootagePlace);
   connect(import_tracks_, &QAction::triggered, this, &MainWindow::chooseImport);
   connect(use_knowledge_, &QAction::triggered, this, &MainWindow::chooseKnowledge);
+  connect(import_mesh_, &QAction::triggered, this, &MainWindow::chooseMesh);
   connect(save_knowledge_, &QAction::triggered, this, &MainWindow::chooseSaveKnowledge);
   connect(export_tracks_, &QAction::triggered, this, &MainWindow::chooseExport);
   connect(quit_, &QAction::triggered, this, &QWidget::close);
@@ -158,7 +164,7 @@ void MainWindow::makeMenus() {
   file->addSeparator();
   file->addActions({save_, save_as_, relink_});
   file->addSeparator();
-  file->addActions({import_tracks_, export_tracks_, use_knowledge_, save_knowledge_});
+  file->addActions({import_tracks_, export_tracks_, use_knowledge_, save_knowledge_, import_mesh_});
   file->addSeparator();
   file->addAction(quit_);
   QMenu* edit = menuBar()->addMenu(tr("Edit"));
@@ -196,7 +202,7 @@ void MainWindow::makeMenus() {
   QMenu* view = menuBar()->addMenu(tr("View"));
   view->addActions({box_, lasso_, mask_edit_, hand_, region_, edge_, leave_tool_});
   view->addSeparator();
-  view->addActions({fit_, actual_, tracks_, aside_, paths_, field_, candidates_, masks_, grid_, sets_, objects_, straight_});
+  view->addActions({fit_, actual_, tracks_, aside_, paths_, field_, candidates_, masks_, grid_, handles_, sets_, objects_, straight_});
   view->addSeparator();
   for (const ViewInfo& info : kViews) {
     if (info.key != 0) view->addAction(show_.at(info.view));
@@ -237,6 +243,7 @@ void MainWindow::refreshActions() {
   save_as_->setEnabled(footage);
   relink_->setEnabled(footage);
   import_tracks_->setEnabled(footage);
+  import_mesh_->setEnabled(footage);
   for (QAction* one : {use_knowledge_, save_knowledge_}) one->setEnabled(session_.model.solution() != nullptr);
   export_tracks_->setEnabled(session_.model.workspace().tracks() != nullptr);
 }

@@ -152,6 +152,7 @@ ViewFrame* MainWindow::frameSpace() {
   auto* frame = new ViewFrame(tr("SPACE"), space_);
   frame->addTool(spaceModeField(*space_modes_));
   frame->addTool(frame_all_);
+  frame->addTool(handles_);
   frame->addTool(ellipsoids_);
   frame->addTool(pointColorField(session_.view));
   connect(space_, &SpaceView::noteChanged, frame, &ViewFrame::setNote);

@@ -66,10 +66,10 @@ void DocumentModel::tellResults(bool everything) {
   const bool other_tracks = told_.tracks != tracks();
   const bool other_solution = told_.solution != solution();
   const auto scene = scene_ ? std::optional(d.picks.scene) : std::nullopt;
-  const bool other_scene = other_solution || told_.scene != scene || told_.objects != d.picks.objects;
+  const bool other_scene = other_solution || told_.scene != scene || !(told_.knowledge == d.picks.knowledge) || told_.objects != d.picks.objects;
   const bool other_marks =
       told_.set_aside != d.picks.set_aside || told_.pinned != d.picks.pinned || told_.labels != d.work.labels || told_.followed_key != workspace_.followedKey();
-  told_.tracks = tracks(), told_.solution = solution(), told_.scene = scene;
+  told_.tracks = tracks(), told_.solution = solution(), told_.scene = scene, told_.knowledge = d.picks.knowledge;
   told_.objects = d.picks.objects, told_.set_aside = d.picks.set_aside, told_.pinned = d.picks.pinned, told_.labels = d.work.labels;
   told_.followed_key = workspace_.followedKey();
   if (other_tracks || everything) emit tracksChanged();
@@ -112,6 +112,14 @@ void DocumentModel::refreshScene() {
     const auto guess = orientScene(*shown, {});
     if (guess.ok()) scene_ = *guess;
   }
+}
+
+void DocumentModel::previewScene(std::optional<SceneFrame> scene) {
+  if (scene && scene_)
+    scene_ = std::move(scene);
+  else
+    refreshScene();
+  emit scenePreviewed();
 }
 
 const std::optional<Verdict>& DocumentModel::verdict() const {

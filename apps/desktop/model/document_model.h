@@ -44,6 +44,8 @@ class DocumentModel : public QObject {
   bool partial() const { return partial_tracks_ || partial_solution_; }
   /// The world of solution(); nothing without one or when a pick cannot be used.
   const std::optional<SceneFrame>& scene() const { return scene_; }
+  /// Shows the scene like this until told otherwise, or the document changes.
+  void previewScene(std::optional<SceneFrame> scene);
   QString sceneProblem() const { return scene_problem_; }
   /// Of solution(); nothing of one that is on its way.
   const std::optional<Verdict>& verdict() const;
@@ -75,6 +77,7 @@ class DocumentModel : public QObject {
   void tracksChanged();    ///< tracks() are others.
   void solutionChanged();  ///< solution() is another.
   void sceneChanged();     ///< scene() or the test objects are others.
+  void scenePreviewed();   ///< scene() is shown in another way for now.
   void marksChanged();     ///< What was said of single tracks: set aside, pinned, names, groups.
   void resultsChanged();   ///< One of the four above, after them.
   void ledgerChanged();    ///< Runs, what is said of them, or which is shown.
@@ -106,6 +109,7 @@ class DocumentModel : public QObject {
     TrackSetPtr tracks;
     SolutionPtr solution;
     std::optional<SceneSettings> scene;  ///< Nothing: none could be made.
+    Knowledge knowledge;                 ///< A survey in it places the scene.
     std::vector<TestObject> objects;
     std::vector<int> set_aside, pinned;
     std::vector<TrackLabel> labels;

@@ -8,6 +8,7 @@
 #include "core/base/atomic_file.h"
 #include "core/base/log.h"
 #include "core/project/edits.h"
+#include "core/scene/mesh_in_scene.h"
 #include "core/track/track_files.h"
 
 namespace dusky::desktop {
@@ -421,6 +422,24 @@ void Jobs::compareRuns(int first, int second) {
         if (status.ok()) comparison_ = comparison;
         endQuietly(status);
         emit comparisonChanged();
+      });
+    };
+  });
+}
+
+void Jobs::layOnMesh(const MeshSurfacePtr& surface) {
+  ask(Step::Scene, "lay the scene on the mesh", [this, surface]() -> std::optional<Work> {
+    const SolutionPtr solution = model_.workspace().solution();
+    const auto scene = model_.workspace().scene();
+    if (!surface || !solution || !scene.ok()) return std::nullopt;
+    return [this, surface, solution, frame = *scene, document = model_.document()](std::stop_token stop) {
+      const auto laid = dusky::layOnMesh(*solution, frame, document.picks.knowledge, *surface, document.mesh, false, progressOf(Step::Scene, stop));
+      post([this, laid, document] {
+        if (laid.ok() && document == model_.document()) {
+          mesh_note_ = QString::fromStdString(describe(*laid)), laid_ = laid->knowledge;
+          model_.run(changeKnowledge("Lay the scene on the mesh", model_.document(), laid->knowledge));
+        }
+        endQuietly(laid.ok() ? Status(Done{}) : Status(laid.error()));
       });
     };
   });

@@ -11,6 +11,7 @@
 
 #include "apps/desktop/model/document_model.h"
 #include "core/media/frame_check.h"
+#include "core/mesh/mesh_surface.h"
 #include "core/pipeline/prune_step.h"
 #include "core/review/solve_difference.h"
 
@@ -93,6 +94,9 @@ class Jobs : public QObject {
     bool same_tracks = false;
   };
   const Comparison& compared() const { return comparison_; }
+  /// Lays the scene on the mesh; see dusky::layOnMesh. What came of it.
+  void layOnMesh(const MeshSurfacePtr& surface);
+  QString meshNote() const { return model_.document().picks.knowledge == laid_ ? mesh_note_ : QString(); }
   void deliver();
   /// Asks the running job to stop, which ends on its own a moment later; what waits is forgotten.
   void cancel();
@@ -167,7 +171,8 @@ class Jobs : public QObject {
   std::vector<CheckedFrame> checked_;
   Sweep sweep_;
   Comparison comparison_;
-  QString prune_note_;
+  QString prune_note_, mesh_note_;
+  Knowledge laid_;  ///< That the note speaks of.
   std::vector<DeliveredFile> delivered_;
   QString delivered_to_;
   SolutionPtr delivered_solution_;

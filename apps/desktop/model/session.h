@@ -4,8 +4,10 @@
 #include "apps/desktop/model/document_model.h"
 #include "apps/desktop/model/frame_store.h"
 #include "apps/desktop/model/jobs.h"
+#include "apps/desktop/model/mesh_store.h"
 #include "apps/desktop/model/playback.h"
 #include "apps/desktop/model/prune_preview.h"
+#include "apps/desktop/model/scene_mover.h"
 #include "apps/desktop/model/selection.h"
 #include "apps/desktop/model/test_objects.h"
 #include "apps/desktop/model/view_settings.h"
@@ -19,6 +21,8 @@ struct Session {
   Jobs jobs{model, hand_defaults};
   Selection selection;
   TestObjects objects{model};
+  SceneMover mover{model, selection};
+  MeshStore mesh{model};
   Playback playback;
   ViewSettings view;
   FrameStore frames;

@@ -10,7 +10,9 @@ class ViewSettings : public QObject {
  public:
   /// What colours the points in Space.
   enum class PointColor { Picture, Error, Depth, Parallax, DepthSigma };
-  enum class Tool { Box, Lasso, MaskEllipse, MaskBox, MaskCurve, MaskEdit, Hand, Region, PruneRegion, Edge };
+  enum class Tool { Box, Lasso, MaskEllipse, MaskBox, MaskCurve, MaskEdit, Hand, Region, PruneRegion, Edge, MeshPick };
+  /// How the mesh of the set is drawn.
+  enum class MeshStyle { Lines, HiddenLines, Solid };
   using QObject::QObject;
 
   double errorTop() const { return error_top_px_; }  ///< Error at the bright end of the scale, px.
@@ -26,7 +28,10 @@ class ViewSettings : public QObject {
   bool masksShown() const { return masks_; }
   bool gridShown() const { return grid_; }
   bool setsShown() const { return sets_; }
+  bool meshShown() const { return mesh_; }  ///< That of the set.
+  MeshStyle meshStyle() const { return mesh_style_; }
   bool objectsShown() const { return objects_; }
+  bool handlesShown() const { return handles_; }        ///< Those that move the scene.
   bool pathsShown() const { return paths_; }            ///< Where tracks were just before and will be just after.
   bool fieldShown() const { return field_; }            ///< Mean errors over the picture; see ResidualField.
   bool differenceShown() const { return difference_; }  ///< The error map shows how much larger errors are than in the run compared with.
@@ -51,7 +56,10 @@ class ViewSettings : public QObject {
   void showMasks(bool on) { set(masks_, on); }
   void showGrid(bool on) { set(grid_, on); }
   void showSets(bool on) { set(sets_, on); }
+  void showMesh(bool on) { set(mesh_, on); }
+  void setMeshStyle(MeshStyle style) { set(mesh_style_, style); }
   void showObjects(bool on) { set(objects_, on); }
+  void showHandles(bool on) { set(handles_, on); }
   void showPaths(bool on) { set(paths_, on); }
   void showField(bool on) { set(field_, on); }
   void showDifference(bool on) { set(difference_, on); }
@@ -87,15 +95,16 @@ class ViewSettings : public QObject {
   }
 
   /// Whether a tool puts things on the footage.
-  static bool draws(Tool tool) { return tool != Tool::Box && tool != Tool::Lasso && tool != Tool::Edge; }
+  static bool draws(Tool tool) { return tool != Tool::Box && tool != Tool::Lasso && tool != Tool::Edge && tool != Tool::MeshPick; }
 
   double error_top_px_ = 1.0, whisker_ = 10.0;
   int marks_ = 50;
-  bool tracks_ = true, masks_ = true, sets_ = true, aside_ = false, grid_ = false, objects_ = true, paths_ = false, field_ = false, candidates_ = false,
-       straight_ = false, ellipsoids_ = true, difference_ = false;
+  bool tracks_ = true, masks_ = true, sets_ = true, aside_ = false, grid_ = false, handles_ = false, mesh_ = true, objects_ = true, paths_ = false,
+       field_ = false, candidates_ = false, straight_ = false, ellipsoids_ = true, difference_ = false;
   int chosen_mask_ = 0, region_frames_ = 12;
   PointColor point_color_ = PointColor::Picture;
   Tool tool_ = Tool::Box;
+  MeshStyle mesh_style_ = MeshStyle::HiddenLines;
 };
 
 }  // namespace dusky::desktop

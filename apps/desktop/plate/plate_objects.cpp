@@ -16,6 +16,21 @@ void PlateView::refreshObjects() {
   update();
 }
 
+/// Where the distortion is taken out, the mesh is seen through a lens without any.
+void PlateView::refreshMesh() {
+  auto camera = cameraAt(session_.model, shownFrame());
+  if (camera && straight_) camera->lens.model = LensModel::None;
+  mesh_.show(camera);
+  update();
+}
+
+void PlateView::drawMesh(QPainter& painter) const {
+  const QSizeF whole = scale_ * QSizeF(picture_.size());
+  if (!mesh_.shade().isNull()) painter.drawImage(QRectF(offset_, whole), mesh_.shade());
+  painter.setPen(QPen(QColor(226, 214, 240, 190), 1));
+  for (const QPolygonF& line : mesh_.lines()) painter.drawPolyline(toWidget(line));
+}
+
 SceneSight PlateView::sight() const {
   const auto camera = cameraAt(session_.model, shownFrame());
   const auto see = [this, camera](const Vec3& p) {

@@ -34,6 +34,9 @@ PlateView::PlateView(Session& session, QMenu* track_menu, QWidget* parent) : QWi
   for (const auto tool : {ViewSettings::Tool::Region, ViewSettings::Tool::PruneRegion}) tools_.push_back(std::make_unique<RegionTool>(session_, tool));
   tools_.push_back(std::make_unique<EdgeTool>(session_));
   connect(&session_.objects, &TestObjects::changed, this, &PlateView::refreshObjects);
+  connect(&session_.mesh, &MeshStore::changed, this, &PlateView::refreshMesh);
+  connect(&session_.model, &DocumentModel::documentChanged, this, &PlateView::refreshMesh);
+  connect(&mesh_, &PlateMesh::changed, this, qOverload<>(&QWidget::update));
   connect(&session_.candidates, &Candidates::changed, this, qOverload<>(&QWidget::update));
   connect(&session_.model, &DocumentModel::documentChanged, this, qOverload<>(&QWidget::update));
   connect(&session_.model, &DocumentModel::opened, this, [this] {
@@ -43,6 +46,7 @@ PlateView::PlateView(Session& session, QMenu* track_menu, QWidget* parent) : QWi
     showFrame();
   });
   connect(&session_.model, &DocumentModel::resultsChanged, this, &PlateView::refresh);
+  connect(&session_.model, &DocumentModel::scenePreviewed, this, &PlateView::refresh);
   connect(&session_.playback, &Playback::frameChanged, this, &PlateView::showFrame);
   connect(&session_.frames, &FrameStore::ready, this, [this](int number) {
     if (number == session_.playback.frame() || number == FrameStore::kAllChanged) showFrame();
@@ -93,12 +97,13 @@ void PlateView::showFrame() {
 void PlateView::refresh() {
   const int frame = shownFrame();
   marks_ = plateMarks(session_.model, frame, session_.view.pathsShown());
-  grid_ = session_.view.gridShown() ? plateGrid(session_.model, frame) : std::vector<QPolygonF>{};
+  grid_ = session_.view.gridShown() || session_.view.handlesShown() ? plateGrid(session_.model, frame) : std::vector<QPolygonF>{};
   sets_ = session_.view.setsShown() ? plateSets(session_.model, frame) : std::vector<PlateSet>{};
   straight_ = session_.view.straight() ? lensOf(frame) : std::nullopt;
   straight_picture_ = QImage();
   if (straight_) straighten();
   refreshObjects();
+  refreshMesh();
 }
 
 std::optional<Lens> PlateView::lensOf(int frame) const {
@@ -200,7 +205,7 @@ void PlateView::mousePressEvent(QMouseEvent* event) {
     tool_holds_ = tool()->press(place(), event->position(), event->modifiers());
     return update();
   }
-  if (event->button() == Qt::LeftButton && object_tool_.press(sight(), event->position())) {
+  if (event->button() == Qt::LeftButton && scene_tool_.press(sight(), event->position())) {
     session_.playback.pause();
   } else if (event->button() == Qt::LeftButton && session_.model.hasFootage()) {
     gesture_.begin(event->position(), event->modifiers() & Qt::AltModifier ? ViewSettings::Tool::Lasso : session_.view.tool());
@@ -222,13 +227,13 @@ void PlateView::mouseMoveEvent(QMouseEvent* event) {
   } else if (tool_holds_ && tool()) {
     tool()->drag(place(), event->position(), event->modifiers());
     update();
-  } else if (object_tool_.holds()) {
-    object_tool_.drag(sight(), event->position(), event->modifiers());
+  } else if (scene_tool_.holds()) {
+    scene_tool_.drag(sight(), event->position(), event->modifiers());
   } else if (gesture_.active()) {
     gesture_.move(event->position());
     update();
   } else {
-    setCursor(tool() ? tool()->cursorAt(place(), event->position()) : object_tool_.cursorAt(sight(), event->position()).value_or(Qt::ArrowCursor));
+    setCursor(tool() ? tool()->cursorAt(place(), event->position()) : scene_tool_.cursorAt(sight(), event->position()).value_or(Qt::ArrowCursor));
     const PlateMark* mark = markNear(event->position(), kReach);
     session_.selection.hover(mark ? mark->id : 0);
   }
@@ -247,13 +252,13 @@ void PlateView::mouseReleaseEvent(QMouseEvent* event) {
     tool()->release(place(), event->position(), event->modifiers());
     return update();
   }
-  if (object_tool_.holds()) return object_tool_.release();
+  if (scene_tool_.holds()) return scene_tool_.release();
   if (!gesture_.active()) return;
   const auto nearest = [this](const QPointF& place) {
     const PlateMark* mark = markNear(place, kReach);
     return mark ? mark->id : 0;
   };
-  if (gesture_.isClick()) object_tool_.choose(sight(), event->position(), nearest(event->position()) != 0);
+  if (gesture_.isClick()) scene_tool_.choose(sight(), event->position(), nearest(event->position()) != 0);
   selectByGesture(gesture_, *event, session_.selection, nearest, [this](const auto& visit) {
     for (const PlateMark& mark : marks_) {
       if (shown(mark)) visit(mark.id, toWidget(mark.measured));
@@ -291,6 +296,7 @@ void PlateView::paintEvent(QPaintEvent* event) {
   painter.setRenderHint(QPainter::Antialiasing);
   painter.save();
   if (!straight_) painter.setClipRect(QRectF(offset_, scale_ * QSizeF(picture_.size())));
+  drawMesh(painter);
   drawGrid(painter);
   drawSets(painter);
   drawSolids(painter);
@@ -316,7 +322,7 @@ void PlateView::paintEvent(QPaintEvent* event) {
   painter.setOpacity(1);
   drawCandidates(painter);
   if (tool() && !picture_.isNull()) tool()->draw(painter, place());
-  if (!tool()) object_tool_.draw(painter, sight());
+  if (!tool()) scene_tool_.draw(painter, sight());
   gesture_.draw(painter);
   drawField(painter);
   drawPruneRegions(painter);

@@ -3,7 +3,8 @@
 #include <memory>
 
 #include "apps/desktop/model/session.h"
-#include "apps/desktop/paint/object_tool.h"
+#include "apps/desktop/paint/scene_tool.h"
+#include "apps/desktop/plate/plate_mesh.h"
 #include "apps/desktop/paint/region_gesture.h"
 #include "apps/desktop/plate/plate_marks.h"
 #include "apps/desktop/plate/plate_tool.h"
@@ -34,6 +35,8 @@ class PlateView : public QWidget {
   QPointF asShown(const Vec2& place) const;
   /// Gives up what a tool has half done; false when there was nothing to give up.
   bool leaveTool();
+  /// Where a handle that moves the scene is seen; nothing where it is not shown.
+  std::optional<QPointF> placeOf(SceneHandle handle) const { return scene_tool_.handlePlace(sight(), handle); }
   QSize minimumSizeHint() const override { return {200, 120}; }
 
  public slots:
@@ -57,6 +60,7 @@ class PlateView : public QWidget {
  private:
   void refresh();
   void refreshObjects();
+  void refreshMesh();
   int shownFrame() const { return picture_.isNull() ? session_.playback.frame() : picture_frame_; }
   SceneSight sight() const;
   PlateTool* tool() const;
@@ -76,6 +80,7 @@ class PlateView : public QWidget {
   void drawGrid(QPainter& painter) const;
   void drawSets(QPainter& painter) const;
   void drawSolids(QPainter& painter) const;
+  void drawMesh(QPainter& painter) const;
   void drawField(QPainter& painter) const;
   void drawPruneRegions(QPainter& painter) const;
   double fieldScale() const;
@@ -100,7 +105,8 @@ class PlateView : public QWidget {
   std::vector<std::unique_ptr<PlateTool>> tools_;
   bool tool_holds_ = false;  ///< The button went down on a tool.
   RegionGesture gesture_;
-  ObjectTool object_tool_{session_};
+  SceneTool scene_tool_{session_, true};
+  PlateMesh mesh_{session_};
   QPointF drag_from_, offset_;
   double scale_ = 1;
   bool fitted_ = true, dragging_ = false, dragged_ = false;

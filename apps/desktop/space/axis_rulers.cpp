@@ -30,9 +30,15 @@ AxisMeasure AxisMeasure::along(const QVector3D& direction, const QVector3D& midd
 
 void drawAxisRulers(QPainter& painter, const Eye& eye, const QSize& size, const SceneFrame& scene) {
   const double unit = scene.metric ? unitsPerMetre() : 1, units_per_px = unit * eye.unitsPerPx(static_cast<float>(size.height()));
-  const QVector3D middle = static_cast<float>(unit) * eye.target;
-  const AxisMeasure across = AxisMeasure::along(eye.right(), middle, units_per_px, size.width()),
-                    upwards = AxisMeasure::along(eye.up(), middle, units_per_px, size.height());
+  const Vec3 target = toUpAxis(scene.up, unit * Vec3(eye.target.x(), eye.target.y(), eye.target.z()));
+  const QVector3D middle(static_cast<float>(target.x()), static_cast<float>(target.y()), static_cast<float>(target.z()));
+  // The axes as numbers call them.
+  const auto told = [&scene](const QVector3D& v) {
+    const Vec3 t = toUpAxis(scene.up, Vec3(v.x(), v.y(), v.z()));
+    return QVector3D(static_cast<float>(t.x()), static_cast<float>(t.y()), static_cast<float>(t.z()));
+  };
+  const AxisMeasure across = AxisMeasure::along(told(eye.right()), middle, units_per_px, size.width()),
+                    upwards = AxisMeasure::along(told(eye.up()), middle, units_per_px, size.height());
   const QString sign = scene.metric ? unitSign() : QObject::tr("units");
   const QRectF foot(0, size.height() - kRulerFoot, size.width(), kRulerFoot), left(0, 0, kRulerLeft, size.height() - kRulerFoot);
   QColor ground = color::Night;

@@ -89,8 +89,8 @@ void SpaceView::initializeGL() {
   flat_ = program(kFlatVertex, kFlatFragment);
   shapes_ = program(kShapeVertex, kShapeFragment);
   textured_ = program(kPictureVertex, kPictureFragment);
-  for (Batch* batch : {&lines_, &solids_, &now_, &ellipsoids_}) makeBatch(*batch, {3, 4});
-  for (Batch* batch : {&points_, &marked_}) makeBatch(*batch, {3, 4, 2});
+  for (Batch* batch : {&lines_, &solids_, &now_, &ellipsoids_, &mesh_faces_, &mesh_edges_}) makeBatch(*batch, {3, 4});
+  for (Batch* batch : {&points_, &marked_, &mesh_points_}) makeBatch(*batch, {3, 4, 2});
   makeBatch(plate_, {3, 2});
 }
 
@@ -106,6 +106,7 @@ void SpaceView::fill(Batch& batch, const Vertices& vertices) {
 void SpaceView::upload() {
   fill(lines_, contents_.lines), fill(points_, contents_.points);
   fill(solids_, solids_now_);
+  fill(mesh_faces_, mesh_now_.faces), fill(mesh_edges_, mesh_now_.edges), fill(mesh_points_, mesh_now_.points);
   fill(now_, camera_now_.lines), fill(plate_, camera_now_.picture);
   fill(marked_, marked_now_.points), fill(ellipsoids_, marked_now_.ellipsoids);
   if (std::exchange(stale_picture_, false))
@@ -142,6 +143,17 @@ void SpaceView::drawBatch(Batch& batch, QOpenGLShaderProgram& program, GLenum ki
   program.release();
 }
 
+/// Its faces a little farther off, so that edges and points on them are seen. Where it is lines, it hides nothing but its own.
+void SpaceView::drawMesh() {
+  glEnable(GL_POLYGON_OFFSET_FILL);
+  glPolygonOffset(3, 200);
+  drawBatch(mesh_faces_, *flat_, GL_TRIANGLES);
+  glDisable(GL_POLYGON_OFFSET_FILL);
+  drawBatch(mesh_edges_, *flat_, GL_LINES);
+  drawBatch(mesh_points_, *shapes_, GL_POINTS);
+  if (!mesh_now_.edges.empty()) glClear(GL_DEPTH_BUFFER_BIT);
+}
+
 void SpaceView::paintGL() {
   upload();
   glClearColor(color::Night.redF(), color::Night.greenF(), color::Night.blueF(), 1);
@@ -151,6 +163,7 @@ void SpaceView::paintGL() {
   glEnable(GL_BLEND);
   // The view itself stays opaque: what is behind it must not shine through soft edges.
   glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE_MINUS_SRC_ALPHA);
+  drawMesh();
   drawBatch(solids_, *flat_, GL_TRIANGLES);
   drawBatch(lines_, *flat_, GL_LINES);
   drawBatch(now_, *flat_, GL_LINES);

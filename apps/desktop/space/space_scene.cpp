@@ -122,11 +122,11 @@ class Builder {
   void addGrid() {
     constexpr int kReach = 12;
     for (const auto& [from, to] : groundGrid(out_.grid_spacing, kReach)) line(from, to, color::Edge, 0.55);
-    // Axes by length and place, not by colour: X is the long arrow, Z the short one, Y upright.
+    // Axes by length and place, not by colour: X is the long arrow, what is up the upright one.
     const double s = out_.grid_spacing;
     arrow(Vec3::Zero(), Vec3(1.5 * s, 0, 0));
     arrow(Vec3::Zero(), Vec3(0, s, 0));
-    arrow(Vec3::Zero(), Vec3(0, 0, 0.75 * s));
+    arrow(Vec3::Zero(), Vec3(0, 0, scene_.up == UpAxis::Z ? -0.75 * s : 0.75 * s));
   }
 
   void arrow(const Vec3& from, const Vec3& to) {

@@ -31,6 +31,7 @@ SpaceView::SpaceView(Session& session, QMenu* track_menu, QWidget* parent)
   setFocusPolicy(Qt::ClickFocus);
   connect(&session_.model, &DocumentModel::opened, this, [this] { looked_ = false; });
   connect(&session_.model, &DocumentModel::resultsChanged, this, &SpaceView::rebuild);
+  connect(&session_.model, &DocumentModel::scenePreviewed, this, &SpaceView::rebuild);
   connect(&session_.jobs, &Jobs::comparisonChanged, this, &SpaceView::rebuild);
   connect(&session_.playback, &Playback::frameChanged, this, &SpaceView::rebuildNow);
   connect(&session_.view, &ViewSettings::changed, this, &SpaceView::rebuild);
@@ -43,6 +44,8 @@ SpaceView::SpaceView(Session& session, QMenu* track_menu, QWidget* parent)
     if (session_.view.pointColor() > ViewSettings::PointColor::Error) rebuild();
   });
   connect(&session_.objects, &TestObjects::changed, this, &SpaceView::rebuildSolids);
+  connect(&session_.mesh, &MeshStore::changed, this, &SpaceView::rebuildMesh);
+  connect(&session_.model, &DocumentModel::documentChanged, this, &SpaceView::rebuildMesh);
   connect(&session_.selection, &Selection::changed, this, &SpaceView::rebuildMarked);
   connect(&session_.selection, &Selection::hoverChanged, this, &SpaceView::updateHovered);
 }
@@ -60,6 +63,7 @@ void SpaceView::rebuild() {
   if (!contents_.points.empty() && !session_.model.partial()) looked_ = true;
   if (contents_.points.empty() && !session_.model.solution()) looked_ = false;
   tellNote();
+  rebuildMesh();
   rebuildSolids();
   rebuildNow();
   rebuildMarked();
@@ -110,8 +114,18 @@ void SpaceView::rebuildSolids() {
   draw();
 }
 
+void SpaceView::rebuildMesh() {
+  const SpaceMeshKey key = meshKeyOf(session_);
+  if (mesh_key_ == key) return;
+  mesh_key_ = key;
+  mesh_now_ = buildMesh(session_);
+  for (Batch* batch : {&mesh_faces_, &mesh_edges_, &mesh_points_}) batch->stale = true;
+  draw();
+}
+
 void SpaceView::setMode(Eye::Mode mode) {
   eye_.mode = mode;
+  scene_tool_.setThroughCamera(mode == Eye::Mode::Camera);
   turnHome();
   rebuild();
   emit modeChanged(mode);
@@ -237,7 +251,7 @@ int SpaceView::nearest(const QPointF& place, double reach) const {
 
 void SpaceView::mousePressEvent(QMouseEvent* event) {
   if (event->button() == Qt::LeftButton) {
-    if (object_tool_.press(sight(), event->position())) return;
+    if (scene_tool_.press(sight(), event->position())) return;
     depth_share_ = 1;
     gesture_.begin(event->position(), event->modifiers() & Qt::AltModifier ? ViewSettings::Tool::Lasso : session_.view.tool());
   } else {
@@ -260,14 +274,14 @@ void SpaceView::mouseMoveEvent(QMouseEvent* event) {
     else
       eye_.move(right, down, static_cast<float>(height()));
     draw();
-  } else if (object_tool_.holds()) {
-    object_tool_.drag(sight(), event->position(), event->modifiers());
+  } else if (scene_tool_.holds()) {
+    scene_tool_.drag(sight(), event->position(), event->modifiers());
   } else if (gesture_.active()) {
     gesture_.move(event->position());
     overlay_->update();
   } else {
     session_.selection.hover(nearest(event->position()));
-    setCursor(object_tool_.cursorAt(sight(), event->position()).value_or(Qt::ArrowCursor));
+    setCursor(scene_tool_.cursorAt(sight(), event->position()).value_or(Qt::ArrowCursor));
   }
 }
 
@@ -275,6 +289,7 @@ void SpaceView::turn(float right_px, float down_px) {
   const Eye::Mode before = eye_.mode;
   eye_.turn(right_px, down_px, pivot_);
   if (eye_.mode == before) return;
+  scene_tool_.setThroughCamera(eye_.mode == Eye::Mode::Camera);
   tellNote();
   emit modeChanged(eye_.mode);
 }
@@ -285,9 +300,9 @@ void SpaceView::mouseReleaseEvent(QMouseEvent* event) {
     if (!dragged_ && event->button() == Qt::RightButton) track_menu_->popup(event->globalPosition().toPoint());
     return;
   }
-  if (object_tool_.holds()) return object_tool_.release();
+  if (scene_tool_.holds()) return scene_tool_.release();
   if (!gesture_.active()) return;
-  if (gesture_.isClick()) object_tool_.choose(sight(), event->position(), nearest(event->position()) != 0);
+  if (gesture_.isClick()) scene_tool_.choose(sight(), event->position(), nearest(event->position()) != 0);
   const RegionPick pick = gesture_.isClick() ? RegionPick() : pickIn(gesture_.region());
   selectByGesture(
       gesture_, *event, session_.selection, [this](const QPointF& place) { return nearest(place); },

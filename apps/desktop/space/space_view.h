@@ -8,9 +8,10 @@
 #include <memory>
 
 #include "apps/desktop/model/session.h"
-#include "apps/desktop/paint/object_tool.h"
+#include "apps/desktop/paint/scene_tool.h"
 #include "apps/desktop/paint/region_gesture.h"
 #include "apps/desktop/space/eye.h"
+#include "apps/desktop/space/space_mesh.h"
 #include "apps/desktop/space/space_scene.h"
 
 class QMenu;
@@ -30,6 +31,8 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   const Eye& eye() const { return eye_; }
   /// Where a track's point is on the screen; nothing when it is behind or not shown.
   std::optional<QPointF> placeOf(int track) const;
+  /// Where a handle that moves the scene is on the screen; nothing where it is not shown.
+  std::optional<QPointF> placeOf(SceneHandle handle) const { return scene_tool_.handlePlace(sight(), handle); }
   QSize minimumSizeHint() const override { return {200, 120}; }
 
  public slots:
@@ -71,6 +74,8 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   void rebuildNow();
   void rebuildMarked();
   void rebuildSolids();
+  void rebuildMesh();
+  void drawMesh();
   void draw();
   void updateHovered();
   void turnHome();
@@ -114,13 +119,16 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   QRect hover_box_;  ///< Where the ring about what is pointed at was drawn last.
   RegionGesture gesture_;
   double depth_share_ = 1;  ///< Of the depth of what lies in the region being drawn, how much of it is taken.
-  ObjectTool object_tool_{session_};
+  SceneTool scene_tool_{session_, false};
   QPointF drag_from_;
   QVector3D pivot_;  ///< That the drag turns about.
   Qt::MouseButton drag_ = Qt::NoButton;
   bool dragged_ = false;
   std::unique_ptr<QOpenGLShaderProgram> flat_, shapes_, textured_;
   std::unique_ptr<QOpenGLTexture> texture_;
+  SpaceMesh mesh_now_;
+  std::optional<SpaceMeshKey> mesh_key_;
+  Batch mesh_faces_, mesh_edges_, mesh_points_;
   Batch lines_, solids_, points_, now_, marked_, ellipsoids_, plate_;
 };
 

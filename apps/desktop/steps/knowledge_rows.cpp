@@ -14,9 +14,12 @@
 #include "apps/desktop/steps/step_settings.h"
 #include "core/project/edits.h"
 #include "core/review/knowledge_words.h"
+#include "core/scene/mesh_in_scene.h"
 
 namespace dusky::desktop {
 namespace {
+
+constexpr std::ptrdiff_t kMostOnMesh = 6;  // that have a row of their own
 
 QString text(const std::string& words) { return QString::fromStdString(words); }
 
@@ -45,7 +48,11 @@ class KnowledgeRows : public QWidget {
     setVisible(!shown_.empty());
     if (shown_.empty()) return;
     grid_->addWidget(quietLabel(tr("Known of the set, taken in by the solve")), 0, 0, 1, 4);
-    for (const StatementRef& ref : statementsOf(shown_)) addRow(ref);
+    const bool folded = std::count_if(shown_.survey.begin(), shown_.survey.end(), isOnMesh) > kMostOnMesh;
+    for (const StatementRef& ref : statementsOf(shown_)) {
+      if (!folded || ref.part != StatementRef::Part::Survey || !isOnMesh(shown_.survey[ref.index])) addRow(ref);
+    }
+    if (folded) addMeshRow();
     if (shown_.sets.size() < 2) return;
     auto* relate = new QPushButton(tr("Relate two…"));
     relate->setProperty("role", "small");
@@ -73,7 +80,7 @@ class KnowledgeRows : public QWidget {
     const auto residuals = sceneResiduals(solution, *scene, {}, one);
     if (residuals.empty()) return {};
     const SceneResidual& r = residuals.front();
-    if (survey) return tr("%1 off as the scene is placed").arg(lengthText(r.found, 3));
+    if (survey) return tr("%1 off as the scene is placed").arg(lengthText(r.found, 2));
     const double percent = 100 * r.share();
     return tr("%1 as the scene is placed (%2%3 %)").arg(lengthText(r.found, 4)).arg(QChar(percent < 0 ? u'−' : u'+')).arg(std::abs(percent), 0, 'f', 2);
   }
@@ -114,6 +121,45 @@ class KnowledgeRows : public QWidget {
     addFound(row + 1, found(ref), tracks.empty() ? 4 : 1);
     if (!tracks.empty()) grid_->addWidget(membersButton(tracks), row + 1, 1, 1, 3, Qt::AlignTop | Qt::AlignRight);
     addLetGo(row + 2, ref);
+  }
+
+  /// All points on the mesh as one statement.
+  void addMeshRow() {
+    const int row = grid_->rowCount();
+    std::vector<int> tracks;
+    bool on = false;
+    double squares = 0;
+    const SolutionPtr solution = session_.model.solution();
+    const auto& scene = session_.model.scene();
+    for (const SurveyPoint& point : shown_.survey) {
+      if (!isOnMesh(point)) continue;
+      tracks.push_back(point.track), on = on || point.on;
+      const SolvedTrack* track = solution ? solution->find(point.track) : nullptr;
+      if (track && scene) squares += (scene->scene_from_solve * track->point - point.at).squaredNorm();
+    }
+    auto* box = new QCheckBox(tr("%1 points on the mesh").arg(tracks.size()));
+    box->setObjectName("known mesh");
+    box->setChecked(on);
+    box->setToolTip(tr("Whether they place the scene and the next solve takes them in."));
+    connect(box, &QCheckBox::toggled, this, [this](bool use) {
+      Knowledge changed = known();
+      for (SurveyPoint& point : changed.survey) {
+        if (isOnMesh(point)) point.on = use;
+      }
+      run(use ? "Switch points on the mesh on" : "Switch points on the mesh off", changed);
+    });
+    grid_->addWidget(box, row, 0, 1, 3);
+    auto* cross = crossButton(tr("Takes all of them away."));
+    cross->setObjectName("forget mesh");
+    connect(cross, &QToolButton::clicked, this, [this] {
+      Knowledge changed = known();
+      std::erase_if(changed.survey, isOnMesh);
+      run("Remove points on the mesh", changed);
+    });
+    grid_->addWidget(cross, row, 3);
+    const double off = std::sqrt(squares / static_cast<double>(tracks.size()));
+    addFound(row + 1, tr("%1 off (RMS) as the scene is placed").arg(lengthText(off, 2)), 1);
+    grid_->addWidget(membersButton(tracks), row + 1, 1, 1, 3, Qt::AlignTop | Qt::AlignRight);
   }
 
   /// Members that disagree can be let go at once.

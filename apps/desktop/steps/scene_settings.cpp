@@ -60,7 +60,10 @@ QString groundText(const Session& session) {
 }
 
 PickRow::Value guessed(const QString& how) {
-  return [how](const Session&) { return how; };
+  return [how](const Session& session) {
+    const auto& frame = session.model.scene();
+    return frame && frame->surveyed ? QObject::tr("placed by the survey") : how;
+  };
 }
 
 /// How level it is likely to be.
@@ -88,6 +91,60 @@ QString directionText(const Session& session) {
 QString knownLengthText(const Session& session) {
   const auto& length = session.model.document().picks.scene.length;
   return length ? QObject::tr("track %1 – %2 is %3").arg(length->from).arg(length->to).arg(lengthText(length->metres, 5)) : QString();
+}
+
+/// How high the camera stood, and what sets the scale where that does not.
+QString heightText(const Session& session) {
+  const auto& height = session.model.document().picks.scene.height;
+  if (!height) return {};
+  const QString said = QObject::tr("%1 above it in frame %2").arg(lengthText(height->metres, 4)).arg(height->frame);
+  const auto& frame = session.model.scene();
+  const SolutionPtr solution = session.model.solution();
+  if (!frame || !solution || !frame->metric || !(frame->surveyed || frame->free.lift)) return said;  // it sets the scale itself
+  for (const SceneResidual& r : sceneResiduals(*solution, *frame, session.model.document().picks.scene, {})) {
+    if (r.tracks.empty()) return QObject::tr("%1; as the scene is placed: %2").arg(said, lengthText(r.found, 4));
+  }
+  return said;
+}
+
+QWidget* heightRow(Session& session) {
+  auto* metres = new QDoubleSpinBox;
+  metres->setObjectName("cameraHeight");
+  metres->setDecimals(3);
+  metres->setKeyboardTracking(false);
+  metres->setToolTip(QObject::tr("How high the camera stood over the ground in the frame that is shown."));
+  metres->setRange(0.001 * unitsPerMetre(), 100000 * unitsPerMetre());
+  metres->setSuffix(" " + unitSign());
+  metres->setValue(1.6 * unitsPerMetre());
+  const auto know = [&session, metres](int frame) {
+    SceneSettings scene = session.model.document().picks.scene;
+    scene.height = CameraHeight{frame, metres->value() / unitsPerMetre()};
+    session.model.run(changeScene("Use the camera's height", session.model.document(), scene));
+  };
+  auto* use = new QPushButton(QObject::tr("Use this frame"));
+  use->setObjectName("useCameraHeight");
+  use->setToolTip(QObject::tr("In this frame the camera stands so high over the ground: that sets the scale, where no distance is known."));
+  QObject::connect(use, &QPushButton::clicked, metres, [&session, know] { know(session.playback.frame()); });
+  QObject::connect(metres, &QDoubleSpinBox::valueChanged, use, [&session, know] {
+    if (const auto& height = session.model.document().picks.scene.height) know(height->frame);
+  });
+  const auto refresh = [&session, metres, use] {
+    const QSignalBlocker quiet(metres);
+    metres->setSuffix(" " + unitSign());
+    if (const auto& height = session.model.document().picks.scene.height) metres->setValue(height->metres * unitsPerMetre());
+    use->setEnabled(session.model.solution() != nullptr);
+  };
+  QObject::connect(&session.model, &DocumentModel::resultsChanged, metres, refresh);
+  QObject::connect(&Preferences::instance(), &Preferences::changed, metres, refresh);
+  refresh();
+  auto* row = new QWidget;
+  auto* column = new QVBoxLayout(row);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->setSpacing(6);
+  column->addWidget(
+      new PickRow(session, QObject::tr("Camera height"), use, guessed(QObject::tr("not known")), heightText, [](SceneSettings& s) { s.height.reset(); }));
+  column->addWidget(metres);
+  return row;
 }
 
 QWidget* lengthField(Session& session, TrackActions& actions) {
@@ -149,6 +206,9 @@ QWidget* sceneSettings(Session& session, TrackActions& actions) {
   column->addWidget(new PickRow(session, QObject::tr("Known distance"), buttonFor(actions.length, QObject::tr("Use selection")),
                                 guessed(QObject::tr("guessed: camera 1.6 above it")), knownLengthText, [](SceneSettings& s) { s.length.reset(); }));
   column->addWidget(lengthField(session, actions));
+  column->addWidget(heightRow(session));
+  column->addWidget(sceneMoves(session));
+  column->addWidget(meshRows(session));
   auto* known = new QLabel(QObject::tr("For the next solve, selected tracks are:"));
   known->setProperty("role", "quiet");
   column->addWidget(known);

@@ -99,7 +99,8 @@ void StatementDialog::addFields(QFormLayout& form) {
     }
     case Part::Survey: {
       const SurveyPoint& point = knowledge_.survey[shown_.index];
-      form.addRow(tr("Track %1 at").arg(point.track), new QLabel(tr("%1, %2, %3").arg(point.at.x()).arg(point.at.y()).arg(point.at.z())));
+      const Vec3 at = toUpAxis(session_.model.document().picks.scene.up, point.at);
+      form.addRow(tr("Track %1 at").arg(point.track), new QLabel(tr("%1, %2, %3").arg(at.x()).arg(at.y()).arg(at.z())));
       return addSigma(form, point.sigma.maxCoeff(), tr("m"), tr("How surely it was measured along each axis, one standard deviation."));
     }
     case Part::Camera: return addCameraFields(form);

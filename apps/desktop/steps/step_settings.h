@@ -29,6 +29,10 @@ QWidget* sceneSettings(Session& session, TrackActions& actions);
 /// Test objects with size and turn; part of sceneSettings.
 QWidget* objectRows(Session& session);
 QWidget* knowledgeRows(Session& session);
+/// The scene moved by hand; part of sceneSettings.
+QWidget* sceneMoves(Session& session);
+/// The mesh of the set; part of sceneSettings.
+QWidget* meshRows(Session& session);
 QWidget* deliverSettings(Session& session);
 
 /// A label and its field, side by side, with the same tooltip.

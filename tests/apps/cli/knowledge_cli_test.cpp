@@ -118,4 +118,73 @@ TEST_F(KnowledgeCli, ASurveyAsCsvPlacesTheSceneByTheNamesOfTracks) {
   EXPECT_THAT(moth({"scene", project, "--knowledge", file}).err, HasSubstr("there is no track \"anchor\""));
 }
 
+TEST_F(KnowledgeCli, TheSceneIsMovedByNumbersAndByTheCamerasHeight) {
+  const std::string project = solvedProject();
+  const auto json = [&](std::vector<std::string> more) {
+    std::vector<std::string> all{"scene", project, "--json"};
+    all.insert(all.end(), more.begin(), more.end());
+    const Ran ran = moth(all);
+    EXPECT_EQ(ran.code, 0) << ran.err;
+    return nlohmann::json::parse(ran.out);
+  };
+  const auto plain = json({});
+  EXPECT_TRUE(plain["camera_height"].is_null());
+  const auto moved = json({"--move", "1", "-2", "0.5", "--turn", "0", "90", "0", "--scale", "2"});
+  EXPECT_NEAR(moved["scale"].get<double>(), 2 * plain["scale"].get<double>(), 1e-9);
+  const auto entry = [](const nlohmann::json& scene, int row, int column) { return scene["scene_from_solve"][row][column].get<double>(); };
+  EXPECT_NEAR(entry(moved, 0, 3), 2 * entry(plain, 2, 3) + 1, 1e-9) << "x is where z was";
+  EXPECT_NEAR(entry(moved, 1, 3), 2 * entry(plain, 1, 3) - 2, 1e-9);
+  const auto z_up = json({"--up", "z", "--move", "0", "0", "3"});
+  EXPECT_NEAR(entry(z_up, 2, 3), entry(plain, 1, 3) + 3, 1e-9);
+  EXPECT_EQ(z_up["up"], "z");
+  const auto high = json({"--camera-height", "2.4", "--at-frame", "3"});
+  EXPECT_EQ(high["units"], "metres");
+  EXPECT_NEAR(high["camera_height"]["found"].get<double>(), 2.4, 1e-9);
+  EXPECT_EQ(moth({"scene", project, "--camera-height", "2"}).code, 2) << "in which frame?";
+  EXPECT_THAT(moth({"scene", project, "--camera-height", "2", "--at-frame", "99999"}).err, HasSubstr("99999"));
+  // Kept, it is there the next time and in what is delivered; what is known cannot be moved any more.
+  ASSERT_EQ(moth({"scene", project, "--camera-height", "2.4", "--at-frame", "3", "--up", "z", "--save"}).code, 0);
+  EXPECT_NEAR(json({})["camera_height"]["found"].get<double>(), 2.4, 1e-9);
+  EXPECT_THAT(moth({"scene", project, "--scale", "3"}).err, HasSubstr("scale is known"));
+  EXPECT_THAT(moth({"scene", project}).out, AllOf(HasSubstr("height"), HasSubstr("up       Z")));
+}
+
+TEST_F(KnowledgeCli, AMeshOfTheSetSaysHowPointsLieToItAndTakesTheScene) {
+  const std::string project = solvedProject();
+  Workspace shown;
+  ASSERT_TRUE(shown.openProject(project, nullptr, ProjectStore::Access::Read).ok());
+  const SceneFrame scene = *orientScene(*shown.solution(), {});
+  // A scan of the very set, a little beside where the scene was guessed to be, in millimetres.
+  const Similarity beside{1.0002, rotationFromVector(Vec3(1e-4, 2e-4, 0)), Vec3(5e-4, 3e-4, -4e-4)};
+  std::string points;
+  int count = 0;
+  for (const SolvedTrack& track : shown.solution()->tracks) {
+    if (track.state != TrackState::Kept || track.at_infinity) continue;
+    const Vec3 p = 1000 * (beside * (scene.scene_from_solve * track.point));
+    points += std::to_string(p.x()) + " " + std::to_string(p.y()) + " " + std::to_string(p.z()) + "\n";
+    ++count;
+  }
+  const std::string scan = (out / "scan.ply").string();
+  ASSERT_TRUE(writeFileAtomically(scan, "ply\nformat ascii 1.0\nelement vertex " + std::to_string(count) +
+                                            "\nproperty float x\nproperty float y\nproperty float z\nend_header\n" + points)
+                  .ok());
+  EXPECT_THAT(moth({"scene", project, "--mesh", (out / "none.obj").string()}).err, HasSubstr("no such file"));
+  EXPECT_THAT(moth({"scene", project, "--lay-on-mesh"}).err, HasSubstr("no mesh"));
+  const Ran looked = moth({"scene", project, "--mesh", scan, "--mesh-unit", "mm", "--json"});
+  ASSERT_EQ(looked.code, 0) << looked.err;
+  const auto before = nlohmann::json::parse(looked.out);
+  EXPECT_EQ(before["mesh"]["points"], count);
+  const Ran laid = moth({"scene", project, "--mesh", scan, "--mesh-unit", "mm", "--lay-on-mesh", "--save", "--json"});
+  ASSERT_EQ(laid.code, 0) << laid.err;
+  const auto after = nlohmann::json::parse(laid.out);
+  EXPECT_EQ(after["placed_by"], "survey");
+  EXPECT_LT(after["mesh"]["median_off"].get<double>(), 0.1 * before["mesh"]["median_off"].get<double>());
+  EXPECT_GT(after["survey"].size(), 10u);
+  const Ran again = moth({"scene", project, "--json"});
+  ASSERT_EQ(again.code, 0) << again.err;
+  const auto kept = nlohmann::json::parse(again.out);
+  EXPECT_EQ(kept["mesh"]["points"], count) << "the project keeps the mesh";
+  EXPECT_EQ(kept["placed_by"], "survey");
+}
+
 }  // namespace dusky::testing

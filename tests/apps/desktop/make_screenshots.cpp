@@ -244,6 +244,29 @@ void shootScene(desktop::MainWindow& window) {
   window.space().setMode(desktop::Eye::Mode::Orbit);
 }
 
+/// The scene with its handles, and laid on the set's mesh after the picks of a knowledge file; the shot is solved.
+void shootMesh(desktop::MainWindow& window, const char* picks) {
+  desktop::Session& s = window.session();
+  window.steps().openStep(Step::Scene);
+  goTo(window, 74);
+  s.selection.pick(tracksNear(window, {{520, 500}, {700, 420}, {880, 560}, {300, 470}}), desktop::Selection::Mode::Replace);
+  s.view.showHandles(true);
+  if (auto* moved = window.findChild<QWidget*>("moveScale")) window.steps().ensureWidgetVisible(moved, 0, 60);
+  shoot(window, "handles");
+  s.view.showHandles(false);
+  s.selection.clear();
+  window.useKnowledgeFile(picks);
+  window.useMesh(QStringLiteral(DUSKY_DEMO_DATA "/ferry-landing-set.obj"));
+  waitUntil([&] { return s.mesh.mesh().surface != nullptr; }, 20000);
+  s.jobs.layOnMesh(s.mesh.mesh().surface);
+  waitForJobs(window);
+  window.space().frameAll();
+  if (auto* lay = window.findChild<QWidget*>("layOnMesh")) window.steps().ensureWidgetVisible(lay, 0, 60);
+  shoot(window, "mesh");
+  s.view.setMeshStyle(desktop::ViewSettings::MeshStyle::Solid);
+  shoot(window, "mesh-solid");
+}
+
 /// Three runs, two of them compared; the shot is solved and shows the first.
 void shootLedger(desktop::MainWindow& window) {
   desktop::Session& s = window.session();
@@ -393,6 +416,12 @@ int main(int argc, char** argv) {
         return 0;
       }
       shootScene(window);
+      return 0;
+    }
+    if (QString(argv[2]) == "mesh") {
+      s.jobs.runSolve();
+      waitForJobs(window);
+      shootMesh(window, argv[3]);
       return 0;
     }
     if (QString(argv[2]) == "ledger") {

@@ -4,7 +4,9 @@
 #include <QAction>
 #include <QApplication>
 #include <QCheckBox>
+#include <QComboBox>
 #include <QDialog>
+#include <QDoubleSpinBox>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
@@ -18,9 +20,11 @@
 #include "core/base/atomic_file.h"
 #include "core/geometry/ellipsoid.h"
 #include "core/project/edits.h"
+#include "core/scene/mesh_in_scene.h"
 #include "core/scene/object_handles.h"
 #include "tests/apps/desktop/quay_window.h"
 #include "tests/apps/desktop/run_tests.h"
+#include "tests/support/made_mesh.h"
 #include "tests/support/temporary_folder.h"
 
 namespace dusky::testing {
@@ -208,6 +212,162 @@ TEST_F(SpaceTest, ATestObjectIsMovedTurnedAndScaledByItsHandlesInSpaceAndOnThePl
   QTest::mouseRelease(&plate(), Qt::LeftButton, {}, (from + QPointF(40, 15)).toPoint());
   EXPECT_EQ(object(), before);
   EXPECT_FALSE(session().objects.chosen());
+}
+
+TEST_F(SpaceTest, TheSceneIsMovedByHandlesInSpaceAndOnThePlateAndByNumbers) {
+  window->steps().openStep(Step::Scene);
+  session().selection.clear();
+  EXPECT_FALSE(space().placeOf(SceneHandle::MoveX)) << "not before they are asked for";
+  key(Qt::Key_M, Qt::ShiftModifier);
+  ASSERT_TRUE(session().view.handlesShown());
+  const int id = trackInView();
+  session().selection.pick({id}, Selection::Mode::Replace);
+  QTest::qWait(30);
+  const auto moved = [this] { return session().model.scene()->moved; };
+  // In Space: the set follows the pointer along the axis, seen while it is dragged.
+  const Vec3 began = placeOf(id);
+  const QPointF x = *space().placeOf(SceneHandle::MoveX), pivot = *space().placeOf(id), along = (x - pivot) / std::hypot(x.x() - pivot.x(), x.y() - pivot.y());
+  QTest::mousePress(&space(), Qt::LeftButton, {}, x.toPoint());
+  QTest::mouseMove(&space(), (x + 10 * along).toPoint());
+  QTest::mouseMove(&space(), (x + 40 * along).toPoint());
+  EXPECT_GT(placeOf(id).x(), began.x() + 1e-6);
+  EXPECT_TRUE(document().picks.scene.move.none()) << "nothing is changed yet";
+  QTest::mouseRelease(&space(), Qt::LeftButton, {}, (x + 40 * along).toPoint());
+  const Vec3 after = placeOf(id);
+  EXPECT_GT(after.x(), began.x() + 1e-6);
+  EXPECT_NEAR(after.y(), began.y(), 1e-9);
+  EXPECT_NEAR(after.z(), began.z(), 1e-9);
+  auto* field = window->findChild<QDoubleSpinBox*>("moveX");
+  ASSERT_TRUE(field);
+  EXPECT_NEAR(field->value(), after.x() - began.x(), 1e-3) << "the number tells";
+  session().model.undo();
+  EXPECT_TRUE(moved().none()) << "a drag is one change";
+  // On the Plate the picture stays and the world is dragged over it: by steps about what is up.
+  const QPointF seen = onPlate(placeOf(id));
+  const auto turn = space().placeOf(SceneHandle::TurnY);
+  ASSERT_TRUE(turn);
+  const auto on_plate = plate().placeOf(SceneHandle::TurnY), lift = plate().placeOf(SceneHandle::MoveY);
+  ASSERT_TRUE(on_plate && lift);
+  drag(plate(), {*on_plate, *on_plate + QPointF(-20, 0), *on_plate + QPointF(-45, 0)}, Qt::ShiftModifier);
+  EXPECT_GT(std::abs(moved().turn_deg.y()), 10);
+  EXPECT_NEAR(std::remainder(moved().turn_deg.y(), 15), 0, 1e-6);
+  EXPECT_LT(std::hypot(onPlate(placeOf(id)).x() - seen.x(), onPlate(placeOf(id)).y() - seen.y()), 0.01) << "the picture does not move";
+  // Escape during a drag: nothing of it counts.
+  const SceneMove before = moved();
+  const QPointF from = *plate().placeOf(SceneHandle::MoveY);
+  QTest::mousePress(&plate(), Qt::LeftButton, {}, from.toPoint());
+  QTest::mouseMove(&plate(), (from + QPointF(0, -15)).toPoint());
+  QTest::mouseMove(&plate(), (from + QPointF(0, -30)).toPoint());
+  EXPECT_NE(moved().shift, before.shift);
+  key(Qt::Key_Escape);
+  EXPECT_EQ(moved(), before);
+  QTest::mouseMove(&plate(), (from + QPointF(0, -60)).toPoint());
+  QTest::mouseRelease(&plate(), Qt::LeftButton, {}, (from + QPointF(0, -60)).toPoint());
+  EXPECT_EQ(moved(), before);
+  EXPECT_FALSE(session().selection.empty()) << "only the drag was given up";
+  // By numbers, with Z up, and back.
+  ASSERT_TRUE(click(*window, "resetMove"));
+  EXPECT_TRUE(moved().none());
+  auto* up = window->findChild<QComboBox*>("upAxis");
+  window->steps().ensureWidgetVisible(up);
+  up->setCurrentIndex(1);
+  auto* height = window->findChild<QDoubleSpinBox*>("moveZ");
+  height->setFocus();
+  height->selectAll();
+  QTest::keyClicks(height, "0.25");
+  QTest::keyClick(height, Qt::Key_Return);
+  EXPECT_NEAR(moved().shift.y(), 0.25, 1e-9) << "Z is up";
+  // The camera's height sets the scale, and what it holds cannot be moved any more.
+  ASSERT_TRUE(click(*window, "useCameraHeight"));
+  const SceneFrame& scene = *session().model.scene();
+  EXPECT_TRUE(scene.metric);
+  const SolvedFrame* shown = session().model.solution()->frameAt(session().playback.frame());
+  EXPECT_NEAR((scene.scene_from_solve * shown->pose.centre).y(), 1.6, 1e-6);
+  EXPECT_FALSE(height->isEnabled());
+  EXPECT_FALSE(window->findChild<QDoubleSpinBox*>("moveScale")->isEnabled());
+  EXPECT_FALSE(plate().placeOf(SceneHandle::MoveY));
+  key(Qt::Key_M, Qt::ShiftModifier);
+  EXPECT_FALSE(plate().placeOf(SceneHandle::MoveX));
+}
+
+TEST_F(SpaceTest, AMeshOfTheSetIsImportedDrawnPickedOnAndTakesTheScene) {
+  const TemporaryFolder folder;
+  // A floor below all points, in the scene as it is guessed: picks must land on it.
+  Vec3 low = Vec3::Constant(1e9), high = -low;
+  for (const auto& mark : plate().marks()) {
+    if (!space().placeOf(mark.id)) continue;
+    low = low.cwiseMin(placeOf(mark.id)), high = high.cwiseMax(placeOf(mark.id));
+  }
+  const double floor = low.y() - 0.4;
+  const SetMesh box = boxMesh({low.x() - 2, floor - 0.1, low.z() - 2}, {high.x() + 2, floor, high.z() + 2});
+  writeObj(folder / "floor.obj", box);
+  window->useMesh(QString::fromStdString((folder / "none.obj").string()));
+  ASSERT_TRUE(waitUntil([this] { return !session().mesh.problem().isEmpty(); }));
+  EXPECT_TRUE(window->findChild<QLabel*>("meshState")->text().contains("no such file"));
+  window->useMesh(QString::fromStdString((folder / "floor.obj").string()));
+  ASSERT_TRUE(waitUntil([this] { return session().mesh.mesh().surface != nullptr; }));
+  EXPECT_TRUE(session().mesh.problem().isEmpty());
+  QTest::qWait(60);
+  EXPECT_TRUE(window->findChild<QLabel*>("meshState")->text().contains("12 triangles"));
+  // Drawn in both views, in each way, and not at all.
+  auto* style = window->findChild<QComboBox*>("meshStyle");
+  std::vector<QImage> plates, spaces;
+  for (int i = 0; i < 4; ++i) {
+    style->setCurrentIndex(i);
+    QTest::qWait(250);
+    plates.push_back(plate().grab().toImage()), spaces.push_back(space().grab().toImage());
+  }
+  for (const auto* pictures : {&plates, &spaces}) {
+    EXPECT_NE((*pictures)[0], (*pictures)[3]);
+    EXPECT_NE((*pictures)[2], (*pictures)[3]);
+    EXPECT_NE((*pictures)[2], (*pictures)[1]);
+  }
+  // A track's place is clicked on the Plate.
+  const int id = trackInView();
+  ASSERT_GT(id, 0);
+  auto* pick = window->findChild<QPushButton*>("pickOnMesh");
+  session().selection.clear();
+  EXPECT_FALSE(pick->isEnabled());
+  session().selection.pick({id}, Selection::Mode::Replace);
+  EXPECT_TRUE(pick->isEnabled());
+  ASSERT_TRUE(click(*window, "pickOnMesh"));
+  const QPointF at = onPlate(placeOf(id));
+  QTest::mouseClick(&plate(), Qt::LeftButton, {}, at.toPoint());
+  ASSERT_EQ(document().picks.knowledge.survey.size(), 1u);
+  const SurveyPoint picked = document().picks.knowledge.survey.front();
+  EXPECT_EQ(picked.track, id);
+  EXPECT_NEAR(picked.at.y(), floor, 1e-4) << "on the upper side of the floor";
+  const QPointF seen = onPlate(picked.at);
+  EXPECT_LT(std::hypot(seen.x() - at.x(), seen.y() - at.y()), 1.5) << "where it was clicked";
+  EXPECT_EQ(session().view.tool(), desktop::ViewSettings::Tool::Box) << "one click, one pick";
+  // In Space the same; it takes the first one's place.
+  ASSERT_TRUE(click(*window, "pickOnMesh"));
+  QTest::mouseClick(&space(), Qt::LeftButton, {}, space().placeOf(id)->toPoint());
+  ASSERT_EQ(document().picks.knowledge.survey.size(), 1u);
+  EXPECT_NE(document().picks.knowledge.survey.front().at, picked.at);
+  session().model.undo();
+  EXPECT_EQ(document().picks.knowledge.survey.front().at, picked.at);
+  // Three picks place the scene, and what is shown stands where they say.
+  Knowledge three = document().picks.knowledge;
+  for (const auto& mark : plate().marks()) {
+    if (three.survey.size() < 3 && mark.id != id && space().placeOf(mark.id)) three = withPick(three, mark.id, 2 * placeOf(mark.id) + Vec3(1, 0, 0), 5, 0.002);
+  }
+  session().model.run(changeKnowledge("Pick on the mesh", document(), three));
+  ASSERT_TRUE(session().model.scene()->surveyed);
+  const auto& contents = space().contents();
+  for (std::size_t k = 0; k < contents.points.size(); k += 40) {
+    const Vec3 place = placeOf(contents.point_ids[k]);
+    EXPECT_NEAR(contents.points[k].x, place.x(), 1e-4 * (1 + place.norm()));
+  }
+  EXPECT_FALSE(window->findChild<QDoubleSpinBox*>("moveX")->isEnabled()) << "the survey says where it stands";
+  session().model.undo();
+  // The points lie on one plane at most: the mesh cannot hold them, and that is said where the artist looks.
+  ASSERT_TRUE(click(*window, "layOnMesh"));
+  ASSERT_TRUE(waitForJobs(*window));
+  EXPECT_FALSE(session().jobs.state(Step::Scene).failure.isEmpty());
+  session().model.undo();
+  session().model.undo();
+  EXPECT_TRUE(document().mesh.path.ends_with("none.obj"));
 }
 
 TEST_F(SpaceTest, AnObjectIsChosenByAClickAndLetGoByEscapeOrElsewhere) {
