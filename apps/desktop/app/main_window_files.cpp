@@ -54,7 +54,7 @@ void MainWindow::refreshUnsaved() {
 }
 
 void MainWindow::chooseMesh() {
-  const QString path = QFileDialog::getOpenFileName(this, tr("Import mesh of the set"), {}, tr("Mesh or scan (*.obj *.ply *.gltf *.glb)"));
+  const QString path = QFileDialog::getOpenFileName(this, tr("Mesh of the set"), {}, tr("Mesh or scan (*.obj *.ply *.gltf *.glb)"));
   if (!path.isEmpty()) useMesh(path);
 }
 
@@ -62,7 +62,7 @@ void MainWindow::useMesh(const QString& path) {
   MeshSettings mesh;
   mesh.path = QFileInfo(path).absoluteFilePath().toStdString();
   if (session_.model.document().mesh.path == mesh.path) return session_.mesh.readAgain();
-  session_.model.set("Import mesh of the set", &Document::mesh, mesh);
+  session_.model.set("Use mesh of the set", &Document::mesh, mesh);
   steps_->openStep(Step::Scene);
 }
 

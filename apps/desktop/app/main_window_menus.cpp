@@ -62,8 +62,8 @@ void MainWindow::makeActions() {
                           tr("Planes, lines, angles, distances, a survey, the camera, ground and axes from a .json file, or a survey from a .csv one; the next "
                              "solve takes them in."),
                           {});
-  import_mesh_ = action(tr("Import mesh of the set…"),
-                        tr("A mesh or a scan (OBJ, PLY, glTF) that the scene is to stand in: to pick tracks on, and to check the camera by."), {});
+  import_mesh_ =
+      action(tr("Mesh of the set…"), tr("A mesh or a scan (OBJ, PLY, glTF) that the scene is to stand in: to pick tracks on, and to check the camera by."), {});
   save_knowledge_ =
       action(tr("Save knowledge of the set…"), tr("What is known of the set as a .json file, which works on other tracks of the same footage too."), {});
   export_tracks_ = action(tr("Export tracks…"), tr("Writes the 2D tracks that are shown: .json holds all, .csv the places alone."), {});

@@ -49,7 +49,7 @@ QString agreementText(const Session& session) {
 
 QString stateText(const Session& session) {
   const QString path = QString::fromStdString(session.model.document().mesh.path);
-  if (path.isEmpty()) return QObject::tr("none: File › Import mesh of the set…");
+  if (path.isEmpty()) return QObject::tr("none: see “Mesh of the set…” in the File menu");
   const QString name = QFileInfo(path).fileName();
   if (session.mesh.reading()) return QObject::tr("%1: reading, %2 %").arg(name).arg(static_cast<int>(100 * session.mesh.fraction()));
   if (!session.mesh.problem().isEmpty()) return session.mesh.problem();

@@ -153,8 +153,8 @@ TEST_F(KnowledgeCli, AMeshOfTheSetSaysHowPointsLieToItAndTakesTheScene) {
   const std::string project = solvedProject();
   Workspace shown;
   ASSERT_TRUE(shown.openProject(project, nullptr, ProjectStore::Access::Read).ok());
-  const SceneFrame scene = *orientScene(*shown.solution(), {});
-  // A scan of the very set, a little beside where the scene was guessed to be, in millimetres.
+  const SceneFrame scene = *shown.scene();
+  // A scan of the very set, a little beside where the scene stands, in millimetres.
   const Similarity beside{1.0002, rotationFromVector(Vec3(1e-4, 2e-4, 0)), Vec3(5e-4, 3e-4, -4e-4)};
   std::string points;
   int count = 0;
