@@ -1,10 +1,10 @@
 #include <fmt/format.h>
 
-#include <array>
 #include <filesystem>
 
 #include "apps/cli/cli.h"
 #include "core/base/json_text.h"
+#include "core/base/length_units.h"
 #include "core/pipeline/knowledge_step.h"
 #include "core/project/edits.h"
 #include "core/scene/mesh_in_scene.h"
@@ -61,13 +61,11 @@ Json numbersOf(UpAxis up, const Vec3& v) {
   return {told.x(), told.y(), told.z()};
 }
 
-constexpr std::array<std::pair<std::string_view, double>, 5> kUnits = {{{"m", 1}, {"cm", 0.01}, {"mm", 0.001}, {"ft", 0.3048}, {"in", 0.0254}}};
-
 /// What is said of the mesh, beside what the project says.
 MeshSettings meshAsked(const Arguments& a, const Document& document) {
   MeshSettings mesh = document.mesh;
   if (!a.mesh.empty()) mesh = {.path = std::filesystem::absolute(a.mesh).string()};
-  for (const auto& [unit, metres] : kUnits) {
+  for (const auto& [unit, metres] : kLengthUnits) {
     if (unit == a.mesh_unit) mesh.metres = metres;
   }
   if (!a.mesh_up.empty()) mesh.up = a.mesh_up == "z" ? UpAxis::Z : UpAxis::Y;

@@ -13,9 +13,10 @@ std::string cameraCsv(const DeliveryInput& input) {
       "frame,time_s,x,y,z,qw,qx,qy,qz,{},rms_px\n",
       input.scene.up == UpAxis::Z ? 'Z' : 'Y', input.scene.metric ? "metres" : "units", describe(lens.model), lens.pixel_aspect, input.footage.width,
       input.footage.height, fmt::join(names, ","));
+  const Similarity world_from_solve = input.scene.worldFromSolve();
   for (const SolvedFrame& frame : input.solution.frames) {
     if (!frame.placed) continue;
-    const Pose pose = input.scene.worldFromSolve() * frame.pose;
+    const Pose pose = world_from_solve * frame.pose;
     const auto& q = pose.world_from_camera;
     out += fmt::format("{},{:.9g},{:.10g},{:.10g},{:.10g},{:.12g},{:.12g},{:.12g},{:.12g}", frame.frame,
                        (frame.frame - input.footage.first) / input.footage.fps, pose.centre.x(), pose.centre.y(), pose.centre.z(), q.w(), q.x(), q.y(), q.z());

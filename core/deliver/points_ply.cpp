@@ -21,9 +21,10 @@ void append(std::string& bytes, T value) {
 std::string pointsPly(const DeliveryInput& input) {
   std::string body;
   int count = 0;
+  const Similarity world_from_solve = input.scene.worldFromSolve();
   for (const SolvedTrack& track : input.solution.tracks) {
     if (track.state != TrackState::Kept || (track.at_infinity && input.solution.motion != MotionKind::Nodal)) continue;
-    const Vec3 p = input.scene.worldFromSolve() * track.point;
+    const Vec3 p = world_from_solve * track.point;
     for (double c : p) append(body, static_cast<float>(c));
     append(body, track.color.r);
     append(body, track.color.g);

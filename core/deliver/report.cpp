@@ -23,6 +23,7 @@ Json matrixOf(const Pose& pose) {
 double degrees(double radians) { return radians * 180 / M_PI; }
 
 Json framesOf(const DeliveryInput& input, Json& missing) {
+  const Similarity world_from_solve = input.scene.worldFromSolve();
   Json frames = Json::array();
   for (const SolvedFrame& frame : input.solution.frames) {
     if (!frame.placed) {
@@ -32,9 +33,9 @@ Json framesOf(const DeliveryInput& input, Json& missing) {
     Json one = {{"frame", frame.frame},
                 {"image", nullptr},
                 {"camera", input.solution.cameras[frame.camera].name},
-                {"world_from_camera", matrixOf(input.scene.worldFromSolve() * frame.pose)},
+                {"world_from_camera", matrixOf(world_from_solve * frame.pose)},
                 {"sigma",
-                 {{"centre", numberOrNull(input.scene.worldFromSolve().scale * frame.sigma_centre)},
+                 {{"centre", numberOrNull(input.scene.scene_from_solve.scale * frame.sigma_centre)},
                   {"rotation_deg", numberOrNull(degrees(frame.sigma_rotation_rad))}}},
                 {"rms_px", numberOrNull(frame.rms_px)},
                 {"holdout_rms_px", numberOrNull(frame.holdout_rms_px)},
@@ -94,17 +95,18 @@ Json camerasOf(const Solution& solution) {
 }
 
 Json pointsOf(const DeliveryInput& input) {
+  const Similarity world_from_solve = input.scene.worldFromSolve();
   Json points = Json::array();
   for (const SolvedTrack& track : input.solution.tracks) {
     if (track.state != TrackState::Kept) continue;
-    const Vec3 p = input.scene.worldFromSolve() * track.point;
+    const Vec3 p = world_from_solve * track.point;
     points.push_back({{"id", track.id},
                       {"xyz", {p.x(), p.y(), p.z()}},
                       {"rgb", {track.color.r, track.color.g, track.color.b}},
                       {"typical_error_px", numberOrNull(track.typical_error_px)},
                       {"life", track.life},
                       {"parallax_deg", numberOrNull(degrees(track.parallax_rad))},
-                      {"sigma", numberOrNull(track.at_infinity ? kUnknown : input.scene.worldFromSolve().scale * track.sigma_point)},
+                      {"sigma", numberOrNull(track.at_infinity ? kUnknown : input.scene.scene_from_solve.scale * track.sigma_point)},
                       {"far", track.at_infinity},
                       {"holdout", track.holdout}});
   }
@@ -153,8 +155,9 @@ Json statementOf(const SolvedStatement& s) {
 }
 
 Json knowledgeOf(const DeliveryInput& input) {
+  const Similarity world_from_solve = input.scene.worldFromSolve();
   Json list = Json::array();
-  for (const SolvedSet& set : input.solution.knowledge.sets) list.push_back(setOf(set, input.scene.worldFromSolve()));
+  for (const SolvedSet& set : input.solution.knowledge.sets) list.push_back(setOf(set, world_from_solve));
   for (const SolvedStatement& statement : input.solution.knowledge.statements) list.push_back(statementOf(statement));
   return list;
 }

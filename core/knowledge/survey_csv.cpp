@@ -1,18 +1,16 @@
 // A survey as a spreadsheet writes it.
 #include <fmt/format.h>
 
-#include <array>
 #include <charconv>
 #include <cmath>
 #include <optional>
 #include <sstream>
 
+#include "core/base/length_units.h"
 #include "core/knowledge/knowledge_turn.h"
 
 namespace dusky {
 namespace {
-
-constexpr std::array<std::pair<std::string_view, double>, 5> kUnits = {{{"m", 1}, {"cm", 0.01}, {"mm", 0.001}, {"ft", 0.3048}, {"in", 0.0254}}};
 
 std::string_view trimmed(std::string_view text) {
   constexpr std::string_view kSpace = " \t\r\"";
@@ -38,7 +36,7 @@ std::optional<double> numberOf(std::string_view text) {
 }
 
 Result<double> unitOf(std::string_view name) {
-  for (const auto& [unit, metres] : kUnits) {
+  for (const auto& [unit, metres] : kLengthUnits) {
     if (name == unit) return metres;
   }
   return unreadable(fmt::format("There is no unit \"{}\": m, cm, mm, ft and in are known.", name));

@@ -256,14 +256,10 @@ Result<SceneFrame> orientScene(const Solution& solution, const SceneSettings& se
   SceneFrame out;
   out.up = settings.up;
   Axes axes;
-  if (const SetWorld* world = solution.knowledge.world(); world && world->free_shift) {
-    out.scene_from_solve = world->world_from_solve, out.metric = out.surveyed = true;
-    out.free = {false, false, false, false, false}, out.moved.metres = true;
-    return out;
-  }
-  if (const auto fit = bySurvey(solution, knowledge)) {
-    out.scene_from_solve = *fit, out.metric = out.surveyed = true;
-    out.free = {false, false, false, false, false}, out.moved.metres = true;
+  const SetWorld* solved = solution.knowledge.world();
+  if (const auto known = solved && solved->free_shift ? std::optional(solved->world_from_solve) : bySurvey(solution, knowledge)) {
+    out.scene_from_solve = *known, out.metric = out.surveyed = out.moved.metres = true;
+    out.free = {false, false, false, false, false};
     return out;
   }
   axes.up = uprightOf(placed);

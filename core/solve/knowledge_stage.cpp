@@ -55,9 +55,9 @@ bool focalIsFree(const SolveState& state, const BundleOptions& options) { return
 /// against it: it is taken in under others too, held there and then free. The least cost of sightings and beliefs together says which it is.
 void takeIn(SolveState& state, const SolveTask& task) {
   const BundleOptions options = finalOptions(state, task.options);
+  if (!focalIsFree(state, options)) return adjustMoreAndMoreFirmly(state, options, task);
   const SolveState begun = state;
   adjustMoreAndMoreFirmly(state, options, task);
-  if (!focalIsFree(state, options)) return;
   double least = bundleCost(makeBundle(state.work).bundle, options);
   for (const double times : kFocalTimes) {
     if (task.progress.stopRequested()) return;

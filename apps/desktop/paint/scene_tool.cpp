@@ -35,9 +35,11 @@ std::optional<QPointF> SceneTool::handlePlace(const SceneSight& sight, SceneHand
 
 std::optional<SceneHandle> SceneTool::handleAt(const SceneSight& sight, const QPointF& at) const {
   std::optional<SceneHandle> found;
+  const auto stand = session_.view.handlesShown() ? standFor(sight) : std::nullopt;
+  if (!stand) return found;
   double nearest = kGrip_px;
   for (const SceneHandle handle : kSceneHandles) {
-    const auto seen = handlePlace(sight, handle);
+    const auto seen = offered(handle) ? sight.see(placeOf(handle, stand->pivot, stand->reach)) : std::nullopt;
     const double away = seen ? std::hypot(seen->x() - at.x(), seen->y() - at.y()) : nearest;
     if (away < nearest) nearest = away, found = handle;
   }

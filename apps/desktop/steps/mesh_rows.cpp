@@ -9,13 +9,18 @@
 
 #include "apps/desktop/paint/track_text.h"
 #include "apps/desktop/steps/step_settings.h"
+#include "core/base/length_units.h"
 #include "core/project/edits.h"
 #include "core/scene/mesh_in_scene.h"
 
 namespace dusky::desktop {
 namespace {
 
-constexpr std::array<std::pair<const char*, double>, 5> kUnits = {{{"m", 1}, {"cm", 0.01}, {"mm", 0.001}, {"ft", 0.3048}, {"in", 0.0254}}};
+QStringList unitNames() {
+  QStringList names;
+  for (const auto& [name, metres] : kLengthUnits) names << words(name);
+  return names;
+}
 
 void change(Session& session, const char* name, const std::function<void(MeshSettings&)>& how) {
   MeshSettings mesh = session.model.document().mesh;
@@ -97,7 +102,7 @@ class MeshRows : public QWidget {
   void connectAll() {
     connect(remove_, &QToolButton::clicked, this, [this] { change(session_, "Remove the mesh", [](MeshSettings& m) { m = {}; }); });
     connect(unit_, &QComboBox::currentIndexChanged, this,
-            [this](int i) { change(session_, "Unit of the mesh", [i](MeshSettings& m) { m.metres = kUnits[static_cast<std::size_t>(i)].second; }); });
+            [this](int i) { change(session_, "Unit of the mesh", [i](MeshSettings& m) { m.metres = kLengthUnits[static_cast<std::size_t>(i)].second; }); });
     connect(up_, &QComboBox::currentIndexChanged, this,
             [this](int i) { change(session_, "Up of the mesh", [i](MeshSettings& m) { m.up = i == 1 ? UpAxis::Z : UpAxis::Y; }); });
     connect(style_, &QComboBox::currentIndexChanged, this, [this](int i) {
@@ -123,8 +128,8 @@ class MeshRows : public QWidget {
     for (QWidget* one : std::initializer_list<QWidget*>{unit_, up_, style_, pick_, lay_}) one->setVisible(named);
     remove_->setEnabled(named);
     const QSignalBlocker a(unit_), b(up_);
-    for (std::size_t i = 0; i < kUnits.size(); ++i) {
-      if (kUnits[i].second == mesh.metres) unit_->setCurrentIndex(static_cast<int>(i));
+    for (std::size_t i = 0; i < kLengthUnits.size(); ++i) {
+      if (kLengthUnits[i].second == mesh.metres) unit_->setCurrentIndex(static_cast<int>(i));
     }
     up_->setCurrentIndex(mesh.up == UpAxis::Z ? 1 : 0);
     refreshButtons();
@@ -142,7 +147,7 @@ class MeshRows : public QWidget {
   Session& session_;
   QLabel* state_ = new QLabel;
   QToolButton* remove_ = crossButton(QObject::tr("Removes the mesh; what was picked on it stays."));
-  QComboBox* unit_ = choice("meshUnit", {"m", "cm", "mm", "ft", "in"}, QObject::tr("What one unit of its numbers is."));
+  QComboBox* unit_ = choice("meshUnit", unitNames(), QObject::tr("What one unit of its numbers is."));
   QComboBox* up_ = choice("meshUp", {QObject::tr("Y up"), QObject::tr("Z up")}, QObject::tr("Which axis is up in its file."));
   QComboBox* style_ = choice("meshStyle", {QObject::tr("Lines"), QObject::tr("Hidden lines"), QObject::tr("Solid"), QObject::tr("Not shown")},
                              QObject::tr("How it is drawn in Space and on the Plate: all edges, those that are not hidden, or its surface."));
