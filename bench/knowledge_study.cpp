@@ -69,9 +69,31 @@ struct Shed {
 };
 
 struct Tally {
-  std::vector<double> angle_without, hatch_off, hatch_without, slip_without, slip_with;
+  std::vector<double> angle_without, hatch_off, hatch_to_walls, hatch_sigma, slip_without, slip_with;
   int within = 0, planes = 0, solved = 0, refused = 0;
 };
+
+/// The hatch as it stands between the two walls, as an artist measures it.
+void judgeHatch(const Shed& shed, const std::vector<SolvedSet>& sets, Tally& tally) {
+  if (sets.size() != 3) return;
+  const auto axesOf = [](const Vec3& rear, const Vec3& side) {
+    Mat3 axes;
+    axes << rear, (side - side.dot(rear) * rear).normalized(), rear.cross(side).normalized();
+    return axes;
+  };
+  const Vec3 rear = shed.flats[0].normal, side = shed.flats[1].normal;
+  const auto facing = [&](const Vec3& found, const Vec3& truth) { return found.dot(truth) < 0 ? Vec3(-found) : found; };
+  std::vector<Vec3> found;
+  for (const SolvedSet& set : sets) found.push_back(set.axis);
+  double least = M_PI;
+  for (const double r : {-1.0, 1.0}) {  // planes have no sides
+    for (const double s : {-1.0, 1.0}) {
+      const Vec3 hatch = axesOf(r * found[0], s * found[1]).transpose() * found[2], truth = axesOf(rear, side).transpose() * shed.flats[2].normal;
+      least = std::min(least, std::acos(std::min(1.0, facing(hatch, truth).dot(truth))));
+    }
+  }
+  tally.hatch_to_walls.push_back(least / kDegree);
+}
 
 /// The planes of a solve against the true ones, the worlds laid on each other by their cameras.
 void judgePlanes(const Shed& shed, const Solution& solution, Tally& tally) {
@@ -84,8 +106,9 @@ void judgePlanes(const Shed& shed, const Solution& solution, Tally& tally) {
     const Flat& flat = *std::find_if(shed.flats.begin(), shed.flats.end(), [&](const Flat& f) { return f.name == set.name; });
     const double off = std::acos(std::min(1.0, std::abs((carry.rotation * flat.normal).dot(set.axis))));
     ++tally.planes, tally.within += off < 2 * std::sqrt(2.0) * set.sigma_axis_rad;
-    if (set.name == "hatch") tally.hatch_off.push_back(off / kDegree);
+    if (set.name == "hatch") tally.hatch_off.push_back(off / kDegree), tally.hatch_sigma.push_back(std::sqrt(2.0) * set.sigma_axis_rad / kDegree);
   }
+  judgeHatch(shed, solution.knowledge.sets, tally);
 }
 
 void study(const Shed& shed, Tally& tally) {
@@ -118,6 +141,8 @@ void study(int shots, std::uint64_t first) {
   fmt::print("{} solved, {} refused\n", tally.solved, tally.refused);
   line("walls' angle without knowledge, off square", tally.angle_without, "°");
   line("hatch, off its true normal, with knowledge", tally.hatch_off, "°");
+  line("hatch, off as it stands to the walls", tally.hatch_to_walls, "°");
+  line("hatch, its standard deviation", tally.hatch_sigma, "°");
   line("slip without", tally.slip_without, "px");
   line("slip with", tally.slip_with, "px");
   fmt::print("planes' normals within two deviations: {} of {}\n", tally.within, tally.planes);

@@ -53,10 +53,14 @@ BENCHMARK(stepWithSurvey)->Args({120, 2500, 100})->Unit(benchmark::kMillisecond)
 
 void stepWithDistances(benchmark::State& state) {
   Bundle bundle = bundleOf(shotOf(state));
-  for (int p = 0; p < state.range(2); ++p) bundle.set.shapes.push_back(SetPlace{bundle.points[p]}), bundle.set.on.push_back({p, p, 1e8});
-  bundle.set.world = static_cast<int>(bundle.set.shapes.size());
   bundle.set.shapes.push_back(SetWorld{{}, true, false, false});
-  for (int p = 1; p < state.range(2); ++p) bundle.set.places_apart.push_back({p - 1, p, (bundle.points[p] - bundle.points[p - 1]).norm(), 1e3});
+  bundle.set.world = 0;
+  for (int p = 1; p < state.range(2); ++p) {
+    const bool place = p % 2 == 1;  // every second point is tied to one
+    const int at = 1 + p / 2, point = place ? p - 1 : p;
+    if (place) bundle.set.shapes.push_back(SetPlace{bundle.points[p]}), bundle.set.on.push_back({p, at, 1e8});
+    bundle.set.places_apart.push_back({point, place ? at : p / 2, (bundle.points[p] - bundle.points[p - 1]).norm(), 1e3, -1, true});
+  }
   step(state, bundle);
 }
 BENCHMARK(stepWithDistances)->Args({120, 2500, 20})->Args({120, 2500, 100})->Unit(benchmark::kMillisecond)->UseRealTime();

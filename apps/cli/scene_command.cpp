@@ -23,7 +23,7 @@ struct Arguments {
   double scale = 0;
   std::string up;
   std::string mesh, mesh_unit, mesh_up;
-  bool lay_on_mesh = false;
+  bool lay_on_mesh = false, keep_scale = false;
 };
 
 Vec3 tripleOf(const std::vector<double>& numbers) { return {numbers[0], numbers[1], numbers[2]}; }
@@ -96,7 +96,7 @@ Result<std::optional<MeshFound>> lookAtMesh(const Arguments& a, Workspace& works
   auto scene = placed();
   if (!scene.ok()) return scene.error();
   if (a.lay_on_mesh) {
-    auto laid = layOnMesh(*workspace.solution(), *scene, workspace.document().picks.knowledge, **surface, mesh, false, {});
+    auto laid = layOnMesh(*workspace.solution(), *scene, workspace.document().picks.knowledge, **surface, mesh, a.keep_scale, {});
     if (!laid.ok()) return laid.error();
     if (const Status taken = workspace.run(changeKnowledge("Lay the scene on the mesh", workspace.document(), laid->knowledge)); !taken.ok())
       return taken.error();
@@ -259,7 +259,8 @@ void addScene(CLI::App& app, int& code) {
   command->add_option("--mesh", a->mesh, "A mesh or a scan of the set (OBJ, PLY, glTF): how the solved points lie to it");
   command->add_option("--mesh-unit", a->mesh_unit, "What one unit of its numbers is (m)")->check(CLI::IsMember({"m", "cm", "mm", "ft", "in"}));
   command->add_option("--mesh-up", a->mesh_up, "Which axis is up in its file (y)")->check(CLI::IsMember({"y", "z"}));
-  command->add_flag("--lay-on-mesh", a->lay_on_mesh, "Move, turn and scale the scene until its points lie on the mesh, from where it is now");
+  auto* lay = command->add_flag("--lay-on-mesh", a->lay_on_mesh, "Move, turn and scale the scene until its points lie on the mesh, from where it is now");
+  command->add_flag("--keep-scale", a->keep_scale, "With --lay-on-mesh: the scene stays as large as it is")->needs(lay);
   command->add_flag("--save", a->save, "Keep the knowledge in the project");
   command->add_flag("--json", a->json, "One JSON object");
   command->callback([a, &code] { code = scene(*a); });

@@ -161,16 +161,17 @@ Status knowNow(Workspace& workspace, const KnowledgeFile& file, const Progress& 
   auto edit = editFor(workspace, file);
   if (!edit.ok()) return Error{edit.error().kind, fmt::format("--knowledge: {}", edit.error().message)};
   if (const Status taken = workspace.run(std::move(*edit)); !taken.ok()) return taken;
-  return workspace.document().picks.knowledge.says() ? solveNow(workspace, progress) : Status(Done{});
+  return workspace.document().picks.knowledge.empty() ? Status(Done{}) : solveNow(workspace, progress);
 }
 
 void printKnowledge(const SolvedKnowledge& solved, const Knowledge& knowledge, std::string_view unit) {
   for (const StatementRef& ref : statementsOf(knowledge)) {
     std::string found = foundInWords(solved, knowledge, ref, unit);
     for (std::size_t at = 0; (at = found.find('\n', at)) != std::string::npos; at += 10) found.replace(at, 1, "\n         ");
-    if (isOn(knowledge, ref)) fmt::print("known    {}\n         {}\n", inWords(knowledge, ref, unit), found);
+    if (isOn(knowledge, ref) || !found.empty())
+      fmt::print("{:<8} {}\n         {}\n", isOn(knowledge, ref) ? "known" : "off", inWords(knowledge, ref, unit), found);
   }
-  if (!solved.empty())
+  if (solved.shapesSolve())
     fmt::print("known    RMS {:.3f} px without all of it, holdout {:.3f} px; it costs {:.1f} standard deviations more than true statements would\n",
                solved.rms_px_without, solved.holdout_px_without, solved.cost_sigmas);
 }

@@ -78,7 +78,10 @@ void addSweep(CLI::App& app, std::stop_token stop, int& code) {
                          "about it: a clear valley, several, or none. FOOTAGE is best a solved project (.moth); footage is solved first.");
   auto a = std::make_shared<SweepArguments>();
   a->addFootage(*command);
-  command->add_option("--parameter", a->sweep.first.parameter, "focal_px, cx_px, cy_px, a coefficient of the lens (k1 ...), or readout_ms")->required();
+  command
+      ->add_option("--parameter", a->sweep.first.parameter,
+                   "focal_px, cx_px, cy_px, a coefficient of the lens (k1 ...), readout_ms, or a value of what is known (\"angle of A and B\")")
+      ->required();
   command->add_option("--from", a->sweep.first.from, "First value")->required();
   command->add_option("--to", a->sweep.first.to, "Last value")->required();
   command->add_option("--points", a->sweep.first.points, "Of the wide pass, 3 to 200; more follow about each valley")->capture_default_str();

@@ -32,6 +32,9 @@ SetLine moved(SetLine line, const Eigen::VectorXd& step) {
   return line;
 }
 
+/// It may halve or double in one step, and stays above 0.
+SetLength moved(SetLength length, const Eigen::VectorXd& step) { return {length.length * std::clamp(1 + step[0] / length.length, 0.5, 2.0)}; }
+
 SetWorld moved(SetWorld world, const Eigen::VectorXd& step) {
   constexpr double kMostGrowth = 1;  // of its logarithm in one step
   Similarity& s = world.world_from_solve;
@@ -68,6 +71,12 @@ Motions motions(const SetLine& line) {
 Motions motions(const SetPlace& place) {
   Motions all(3, 7);
   all << -crossMatrix(place.at), Mat3::Identity(), place.at;
+  return all;
+}
+
+Motions motions(const SetLength& length) {
+  Motions all = Motions::Zero(1, 7);
+  all(0, 6) = length.length;
   return all;
 }
 
@@ -109,7 +118,7 @@ Vec3 offVector(const SetShape& shape, const Vec3& place) {
     return Vec3(away - line.along.dot(away) * line.along);
   };
   return std::visit(
-      Overloaded{from_plane, from_line, [&place](const SetPlace& other) { return Vec3(place - other.at); }, [](const SetWorld&) { return Vec3(Vec3::Zero()); }},
+      Overloaded{from_plane, from_line, [&place](const SetPlace& other) { return Vec3(place - other.at); }, [](const auto&) { return Vec3(Vec3::Zero()); }},
       shape);
 }
 
@@ -121,6 +130,10 @@ Eigen::Matrix<double, 3, 2> tiltsOf(const Vec3& direction) {
   return tilts;
 }
 
+Vec3 offMirrored(const SetPlane& plane, const Vec3& place, const Vec3& other) {
+  return other - place + 2 * (plane.normal.dot(place) - plane.offset) * plane.normal;
+}
+
 int residualsOf(const SetBeliefs& b) {
   const auto count = [](const auto& list, const auto& of) {
     return std::accumulate(list.begin(), list.end(), 0, [&](int n, const auto& x) { return n + of(x); });
@@ -130,7 +143,8 @@ int residualsOf(const SetBeliefs& b) {
     const SetShape& shape = b.shapes[static_cast<std::size_t>(on.shape)];
     return std::holds_alternative<SetPlane>(shape) ? 1 : std::holds_alternative<SetLine>(shape) ? 2 : 3;
   };
-  const std::size_t single = b.offsets.size() + b.planes_apart.size() + b.places_apart.size(), triple = b.in_world.size() + b.turns.size() + b.even.size();
+  const std::size_t single = b.offsets.size() + b.planes_apart.size() + b.places_apart.size() + b.at_length.size() + b.from_plane.size();
+  const std::size_t triple = b.in_world.size() + b.turns.size() + b.even.size() + b.mirrored.size();
   return count(b.on, by_shape) + count(b.angles, by_axis) + count(b.axes, by_axis) + static_cast<int>(single + 3 * triple);
 }
 

@@ -36,6 +36,13 @@ struct SetPlace {
   static constexpr int unknowns() { return 3; }
 };
 
+/// A length that several distances share. Unknown: how much longer it is.
+struct SetLength {
+  double length = 1;
+
+  static constexpr int unknowns() { return 1; }
+};
+
 /// The world in which distances, a survey and positions are known. Unknowns: the logarithm of its scale, three of its turn (in the world's axes, after the
 /// turn as it is), three of its shift, as far as they are free.
 struct SetWorld {
@@ -47,7 +54,7 @@ struct SetWorld {
   int shiftAt() const { return turnAt() + (free_turn ? 3 : 0); }
 };
 
-using SetShape = std::variant<SetPlane, SetLine, SetPlace, SetWorld>;
+using SetShape = std::variant<SetPlane, SetLine, SetPlace, SetWorld, SetLength>;
 
 int unknownsOf(const SetShape& shape);
 /// A shape after a step in its unknowns.
@@ -56,7 +63,7 @@ SetShape movedBy(const SetShape& shape, const Eigen::VectorXd& step);
 Eigen::Matrix<double, Eigen::Dynamic, 7> motionsOf(const SetShape& shape);
 /// What two shapes' angle is between: a plane's normal, a line's direction. Zero of any other.
 Vec3 axisOf(const SetShape& shape);
-/// From a plane, a line or a place to another place, the shortest way. Zero of a world.
+/// From a plane, a line or a place to another place, the shortest way. Zero of a world and a length.
 Vec3 offVector(const SetShape& shape, const Vec3& place);
 /// The two ways a direction can tilt, of length 1 and square to it and each other.
 Eigen::Matrix<double, 3, 2> tiltsOf(const Vec3& direction);
@@ -109,6 +116,7 @@ struct PlacesApart {
   int a = 0, b = 0;                 ///< Shapes.
   double distance = 0, weight = 0;  ///< World units; px^2 per unit^2.
   int statement = -1;
+  bool from_point = false;  ///< `a` is a point itself: it can be eliminated then, for only one takes part.
 };
 
 /// Where a point or a camera's centre is in the world.
@@ -136,6 +144,32 @@ struct EvenMotion {
   int statement = -1;
 };
 
+/// Two places are as far apart as a length says.
+struct PlacesAtLength {
+  int a = 0, b = 0, length = 0;  ///< Shapes.
+  double weight = 0;             ///< px^2 per unit^2.
+  int statement = -1;
+  bool from_point = false;  ///< As of PlacesApart.
+};
+
+/// Two places mirror each other in a plane.
+struct PlacesMirrored {
+  int a = 0, b = 0, plane = 0;  ///< Shapes.
+  double weight = 0;            ///< px^2 per unit^2.
+  int statement = -1;
+  bool from_point = false;  ///< As of PlacesApart.
+};
+
+/// How far a point is from a plane in the world, on the side that the plane's normal points to.
+struct PointFromPlane {
+  int index = 0, plane = 0;         ///< Of the point; the shape.
+  double distance = 0, weight = 0;  ///< World units; px^2 per unit^2.
+  int statement = -1;
+};
+
+/// From where a place's mirror image in a plane is to another place.
+Vec3 offMirrored(const SetPlane& plane, const Vec3& place, const Vec3& other);
+
 /// All of it. Indices are a bundle's points and cameras, or tracks and frames: whoever holds it says which.
 struct SetBeliefs {
   std::vector<SetShape> shapes;
@@ -149,13 +183,16 @@ struct SetBeliefs {
   std::vector<InWorld> in_world;
   std::vector<TurnInWorld> turns;
   std::vector<EvenMotion> even;
+  std::vector<PlacesAtLength> at_length;
+  std::vector<PlacesMirrored> mirrored;
+  std::vector<PointFromPlane> from_plane;
 
   bool empty() const { return shapes.empty() && even.empty(); }
-  /// Visits every list, in order.
+  /// Visits every list, in order. New ones stand at the end: projects keep them in it.
   template <class Self, class Visit>
   static void visitLists(Self& self, Visit&& visit) {
     visit(self.on), visit(self.angles), visit(self.axes), visit(self.offsets), visit(self.planes_apart), visit(self.places_apart), visit(self.in_world),
-        visit(self.turns), visit(self.even);
+        visit(self.turns), visit(self.even), visit(self.at_length), visit(self.mirrored), visit(self.from_plane);
   }
 };
 
@@ -175,6 +212,11 @@ SetBeliefs renumbered(SetBeliefs beliefs, const PointOf& pointOf, const CameraOf
   };
   std::erase_if(beliefs.on, either);
   std::erase_if(beliefs.in_world, either);
+  const auto from_point = [&](auto& pair) { return pair.from_point && (pair.a = pointOf(pair.a)) < 0; };
+  std::erase_if(beliefs.places_apart, from_point);
+  std::erase_if(beliefs.at_length, from_point);
+  std::erase_if(beliefs.mirrored, from_point);
+  std::erase_if(beliefs.from_plane, [&](PointFromPlane& from) { return (from.index = pointOf(from.index)) < 0; });
   std::erase_if(beliefs.turns, [&](TurnInWorld& turn) { return (turn.index = cameraOf(turn.index)) < 0; });
   std::erase_if(beliefs.even, [&](EvenMotion& even) {
     even.before = cameraOf(even.before), even.index = cameraOf(even.index), even.after = cameraOf(even.after);

@@ -163,16 +163,66 @@ void planesApart(const SetBeliefs& set, const PlanesApart& known, const Visit& v
   visit(row);
 }
 
-void placesApart(const SetBeliefs& set, const PlacesApart& known, const Visit& visit) {
-  const World world(set);
-  const Vec3 apart = std::get<SetPlace>(set.shapes[known.b]).at - std::get<SetPlace>(set.shapes[known.a]).at;
+/// One end of a pair: a point, or a place of the set.
+struct End {
+  UnknownOf of;
+  int index;
+  Vec3 at;
+
+  End(const Bundle& bundle, int i, bool point)
+      : of(point ? UnknownOf::Point : UnknownOf::Shape), index(i), at(point ? bundle.points[i] : std::get<SetPlace>(bundle.set.shapes[i]).at) {}
+  void add(FactorRow& row, const Vec3& slope) const {
+    for (int k = 0; k < 3; ++k) row.add(of, index, k, slope[k]);
+  }
+};
+
+void placesApart(const Bundle& bundle, const PlacesApart& known, const Visit& visit) {
+  const World world(bundle.set);
+  const End a(bundle, known.a, known.from_point), b(bundle, known.b, false);
+  const Vec3 apart = b.at - a.at;
   const double root = std::sqrt(known.weight), distance = apart.norm();
   FactorRow row(root * (world.scale() * distance - known.distance));
-  for (int k = 0; k < 3 && distance > 0; ++k) {
-    row.add(UnknownOf::Shape, known.a, k, -root * world.scale() * apart[k] / distance);
-    row.add(UnknownOf::Shape, known.b, k, root * world.scale() * apart[k] / distance);
-  }
+  if (distance > 0) a.add(row, -root * world.scale() / distance * apart), b.add(row, root * world.scale() / distance * apart);
   world.addScale(row, root * world.scale() * distance);
+  visit(row);
+}
+
+void placesAtLength(const Bundle& bundle, const PlacesAtLength& known, const Visit& visit) {
+  const End a(bundle, known.a, known.from_point), b(bundle, known.b, false);
+  const Vec3 apart = b.at - a.at;
+  const double root = std::sqrt(known.weight), distance = apart.norm();
+  FactorRow row(root * (distance - std::get<SetLength>(bundle.set.shapes[known.length]).length));
+  if (distance > 0) a.add(row, -root / distance * apart), b.add(row, root / distance * apart);
+  row.add(UnknownOf::Shape, known.length, 0, -root);
+  visit(row);
+}
+
+void placesMirrored(const Bundle& bundle, const PlacesMirrored& known, const Visit& visit) {
+  const auto& plane = std::get<SetPlane>(bundle.set.shapes[known.plane]);
+  const End a(bundle, known.a, known.from_point), b(bundle, known.b, false);
+  const Vec3 off = offMirrored(plane, a.at, b.at), &n = plane.normal;
+  const double root = std::sqrt(known.weight), stands = n.dot(a.at) - plane.offset;
+  for (int k = 0; k < 3; ++k) {
+    const Vec3 unit = Vec3::Unit(k);
+    FactorRow row(root * off[k]);
+    row.add(UnknownOf::Shape, known.b, k, root);
+    a.add(row, root * (2 * n[k] * n - unit));
+    addTilt(row, bundle.set, known.plane, 2 * root * (n[k] * a.at + stands * unit));
+    addOffset(row, bundle.set, known.plane, -2 * root * n[k]);
+    visit(row);
+  }
+}
+
+void pointFromPlane(const Bundle& bundle, const PointFromPlane& known, const Visit& visit) {
+  const World world(bundle.set);
+  const Spot spot(bundle, false, known.index);
+  const auto& plane = std::get<SetPlane>(bundle.set.shapes[known.plane]);
+  const double root = std::sqrt(known.weight), off = plane.normal.dot(spot.place) - plane.offset;
+  FactorRow row(root * (world.scale() * off - known.distance));
+  spot.add(row, root * world.scale() * plane.normal);
+  addTilt(row, bundle.set, known.plane, root * world.scale() * spot.place);
+  addOffset(row, bundle.set, known.plane, -root * world.scale());
+  world.addScale(row, root * world.scale() * off);
   visit(row);
 }
 
@@ -227,11 +277,14 @@ void forEachSetFactor(const Bundle& bundle, const Visit& visit) {
   for (const OnShape& one : set.on) onShape(bundle, one, visit);
   for (const AxisAngle& one : set.angles) angleBetween(set, one, visit);
   for (const EvenMotion& one : set.even) evenMotion(bundle, one, visit);
+  for (const PlacesAtLength& one : set.at_length) placesAtLength(bundle, one, visit);
+  for (const PlacesMirrored& one : set.mirrored) placesMirrored(bundle, one, visit);
   if (set.world < 0) return;
+  for (const PointFromPlane& one : set.from_plane) pointFromPlane(bundle, one, visit);
   for (const AxisInWorld& one : set.axes) axisInWorld(set, one, visit);
   for (const OffsetInWorld& one : set.offsets) offsetInWorld(set, one, visit);
   for (const PlanesApart& one : set.planes_apart) planesApart(set, one, visit);
-  for (const PlacesApart& one : set.places_apart) placesApart(set, one, visit);
+  for (const PlacesApart& one : set.places_apart) placesApart(bundle, one, visit);
   for (const InWorld& one : set.in_world) inWorld(bundle, one, visit);
   for (const TurnInWorld& one : set.turns) turnInWorld(bundle, one, visit);
 }

@@ -162,6 +162,13 @@ Json knowledgeOf(const DeliveryInput& input) {
   return list;
 }
 
+/// What statements that are loose or off would cost.
+Json ifExactOf(const SolvedKnowledge& known) {
+  Json list = Json::array();
+  for (const IfExact& one : known.if_exact) list.push_back({{"statement", one.key}, {"cost_sigmas", numberOrNull(one.cost_sigmas)}});
+  return list;
+}
+
 Json stretchesOf(const Solution& solution) {
   Json stretches = Json::array();
   for (const Stretch& stretch : solution.stretches)
@@ -261,6 +268,7 @@ std::string reportJson(const DeliveryInput& input) {
                  {"advice", adviceOf(input.advice)},
                  {"movers", moversOf(s)},
                  {"knowledge", knowledgeOf(input)},
+                 {"knowledge_if_exact", ifExactOf(input.solution.knowledge)},
                  {"staircase", staircaseOf(s)},
                  {"timings_s",
                   {{"decode", numberOrNull(input.timings.decode_s)},

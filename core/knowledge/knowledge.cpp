@@ -7,6 +7,8 @@
 #include <cmath>
 #include <set>
 
+#include "core/knowledge/known_scalars.h"
+
 namespace dusky {
 namespace {
 
@@ -50,6 +52,9 @@ Status checkRelation(const Knowledge& knowledge, const KnownRelation& relation) 
   if (relation.a == relation.b) return invalidInput(fmt::format("{} needs two sets, and both are \"{}\".", what, relation.a));
   if (relation.kind == RelationKind::Angle && !(relation.value >= 0 && relation.value <= 90))
     return invalidInput(fmt::format("The angle {} must be 0 to 90 degrees.", between));
+  if (relation.kind == RelationKind::Angle && relation.value > 0 && relation.value < kLeastAngle_deg)
+    return invalidInput(fmt::format("The angle {} cannot be told from parallel at {:g} degrees: say parallel, or {:g} degrees or more.", between,
+                                    relation.value, kLeastAngle_deg));
   if (relation.kind == RelationKind::Apart && !(relation.value >= 0 && std::isfinite(relation.value)))
     return invalidInput(fmt::format("The distance {} must be 0 or more.", between));
   return checkSigma(relation.sigma, "what is said " + between);
@@ -60,6 +65,53 @@ Status checkDistance(const KnownDistance& distance) {
   const std::string between = fmt::format("the distance between tracks {} and {}", distance.from, distance.to);
   if (!(distance.metres > 0) || !std::isfinite(distance.metres)) return invalidInput(fmt::format("{} must be more than 0 m.", between));
   return checkSigma(distance.sigma, between);
+}
+
+/// What speaks of a plane by its name.
+Status checkPlane(const Knowledge& knowledge, const std::string& name, bool on, const std::string& what) {
+  const KnownSet* set = knowledge.find(name);
+  if (!set) return invalidInput(fmt::format("{} names \"{}\", and there is no such plane.", what, name));
+  if (set->kind != SetKind::Plane) return invalidInput(fmt::format("{} needs a plane, and \"{}\" is a line.", what, name));
+  if (on && !set->on) return invalidInput(fmt::format("{} names \"{}\", which is off.", what, name));
+  return Done{};
+}
+
+Status checkPlaneDistance(const Knowledge& knowledge, const KnownPlaneDistance& distance) {
+  const std::string what = fmt::format("The distance of track {} from \"{}\"", distance.track, distance.plane);
+  if (const Status fine = checkPlane(knowledge, distance.plane, distance.on, what); !fine.ok()) return fine;
+  if (!(distance.metres > 0) || !std::isfinite(distance.metres))
+    return invalidInput(fmt::format("{} must be more than 0 m. What lies on the plane is one of its members.", what));
+  return checkSigma(distance.sigma, what);
+}
+
+/// Of two different tracks each, no pair twice.
+Status checkPairs(const std::vector<TrackPair>& pairs, std::size_t least, const std::string& what) {
+  if (pairs.size() < least) return invalidInput(fmt::format("{} need {} pairs of tracks or more.", what, least == 2 ? "two" : "one"));
+  std::set<std::pair<int, int>> seen;
+  for (const TrackPair& pair : pairs) {
+    if (pair.from == pair.to) return invalidInput(fmt::format("{}: track {} is paired with itself.", what, pair.from));
+    if (!seen.insert(std::minmax(pair.from, pair.to)).second)
+      return invalidInput(fmt::format("{}: the pair of tracks {} and {} is there twice.", what, pair.from, pair.to));
+  }
+  return Done{};
+}
+
+Status checkEqual(const KnownEqual& equal) {
+  if (const Status fine = checkPairs(equal.pairs, 2, "Equal distances"); !fine.ok()) return fine;
+  return checkSigma(equal.sigma, "equal distances");
+}
+
+Status checkMirror(const Knowledge& knowledge, const KnownMirror& mirror) {
+  const std::string what = "Mirrored pairs";
+  if (const Status fine = checkPairs(mirror.pairs, mirror.leastPairs(), what); !fine.ok()) return fine;
+  std::set<int> tracks;
+  for (const TrackPair& pair : mirror.pairs) {
+    for (const int id : {pair.from, pair.to}) {
+      if (!tracks.insert(id).second) return invalidInput(fmt::format("{}: track {} is in two of them.", what, id));
+    }
+  }
+  if (const Status fine = mirror.plane.empty() ? Status(Done{}) : checkPlane(knowledge, mirror.plane, mirror.on, what); !fine.ok()) return fine;
+  return checkSigma(mirror.sigma, "mirrored pairs");
 }
 
 Status checkSurvey(const SurveyPoint& point, Names& names, std::set<int>& tracks) {
@@ -99,12 +151,13 @@ static bool anyOn(const auto& list) {
   return std::any_of(list.begin(), list.end(), [](const auto& statement) { return statement.on; });
 }
 
-bool Knowledge::says() const { return anyOn(sets) || anyOn(distances) || anyOn(survey) || anyOn(camera); }
+bool Knowledge::says() const { return anyOn(sets) || anyOn(distances) || anyOn(equals) || anyOn(mirrors) || anyOn(survey) || anyOn(camera); }
 
 bool Knowledge::saysLengths() const {
   const auto apart = [](const KnownRelation& relation) { return relation.on && relation.kind == RelationKind::Apart; };
   const auto placed = [](const KnownCamera& one) { return one.on && one.fact == CameraFact::Position; };
-  return anyOn(distances) || anyOn(survey) || std::any_of(relations.begin(), relations.end(), apart) || std::any_of(camera.begin(), camera.end(), placed);
+  return anyOn(distances) || anyOn(plane_distances) || anyOn(survey) || std::any_of(relations.begin(), relations.end(), apart) ||
+         std::any_of(camera.begin(), camera.end(), placed);
 }
 
 const KnownSet* Knowledge::find(std::string_view name) const {
@@ -124,6 +177,9 @@ Status Knowledge::check() const {
   all(sets, [&](const KnownSet& set) { return checkSet(set, names); });
   all(relations, [&](const KnownRelation& relation) { return checkRelation(*this, relation); });
   all(distances, checkDistance);
+  all(plane_distances, [&](const KnownPlaneDistance& distance) { return checkPlaneDistance(*this, distance); });
+  all(equals, checkEqual);
+  all(mirrors, [&](const KnownMirror& mirror) { return checkMirror(*this, mirror); });
   all(survey, [&](const SurveyPoint& point) { return checkSurvey(point, survey_names, surveyed); });
   all(camera, checkCamera);
   return fine;

@@ -54,6 +54,40 @@ struct KnownDistance {
   bool operator==(const KnownDistance&) const = default;
 };
 
+/// A known distance of a track from a plane.
+struct KnownPlaneDistance {
+  int track = 0;      ///< Id.
+  std::string plane;  ///< Name of a set.
+  double metres = 1;  ///< > 0.
+  double sigma = 0;   ///< Metres; 0: exact.
+  bool on = true;
+  bool operator==(const KnownPlaneDistance&) const = default;
+};
+
+struct TrackPair {
+  int from = 0, to = 0;  ///< Ids.
+  bool operator==(const TrackPair&) const = default;
+};
+
+/// Distances that are equal, however long: posts of a fence, rungs, the sides of a square.
+struct KnownEqual {
+  std::vector<TrackPair> pairs;  ///< Two or more.
+  double sigma = 0;              ///< Of each, scene units; 0: exact.
+  bool on = true;
+  bool operator==(const KnownEqual&) const = default;
+};
+
+/// Pairs of tracks that mirror each other in a plane.
+struct KnownMirror {
+  std::vector<TrackPair> pairs;  ///< One or more; without a named plane two.
+  std::string plane;             ///< Name of a set; empty: a plane of its own, which is looked for.
+  double sigma = 0;              ///< Of how far one of a pair is from where the other one's mirror image is, along each axis, scene units; 0: exact.
+  bool on = true;
+
+  std::size_t leastPairs() const { return plane.empty() ? 2 : 1; }
+  bool operator==(const KnownMirror&) const = default;
+};
+
 /// A track whose place in the world was measured.
 struct SurveyPoint {
   std::string name;
@@ -89,6 +123,9 @@ struct Knowledge {
   std::vector<KnownSet> sets;
   std::vector<KnownRelation> relations;
   std::vector<KnownDistance> distances;
+  std::vector<KnownPlaneDistance> plane_distances;
+  std::vector<KnownEqual> equals;
+  std::vector<KnownMirror> mirrors;
   std::vector<SurveyPoint> survey;
   std::vector<KnownCamera> camera;
 
@@ -96,10 +133,10 @@ struct Knowledge {
   bool says() const;
   /// Whether what is on speaks of lengths: of how large the set is.
   bool saysLengths() const;
-  bool empty() const { return sets.empty() && relations.empty() && distances.empty() && survey.empty() && camera.empty(); }
+  bool empty() const { return *this == Knowledge{}; }
   const KnownSet* find(std::string_view name) const;
   /// Errors: InvalidInput naming the statement: a set without a name or with a name twice, with too few tracks, a relation of sets that are not there, off or
-  /// the same, survey points with one name or one track twice, numbers out of range.
+  /// the same, survey points with one name or one track twice, pairs that are none, numbers out of range.
   Status check() const;
   bool operator==(const Knowledge&) const = default;
 };

@@ -175,8 +175,36 @@ UpAxis upFrom(const Json& json) {
   return up == "z" ? UpAxis::Z : UpAxis::Y;
 }
 
+KnowledgeFile::Pairs pairsFrom(const Json& json) {
+  KnowledgeFile::Pairs pairs;
+  if (!json.is_array()) refuse("\"pairs\" is a list of pairs of members.");
+  for (const Json& one : json) {
+    const auto ends = memberList(one);
+    if (ends.size() != 2) refuse("A pair is two members: [{\"id\":12},{\"id\":31}].");
+    pairs.emplace_back(ends[0], ends[1]);
+  }
+  return pairs;
+}
+
+void readPairs(const Json& json, KnowledgeFile& file) {
+  for (const Json& one : json.value("equal", Json::array()))
+    file.equals.push_back({pairsFrom(one.at("pairs")), {.sigma = one.value("sigma", 0.0), .on = one.value("on", true)}});
+  for (const Json& one : json.value("mirrored", Json::array())) {
+    file.mirrors.push_back(
+        {pairsFrom(one.at("pairs")), {.plane = one.value("plane", std::string()), .sigma = one.value("sigma", 0.0), .on = one.value("on", true)}});
+  }
+}
+
 void readScene(const Json& json, KnowledgeFile& file) {
   for (const Json& one : json.value("lengths", Json::array())) {
+    if (one.contains("plane")) {
+      file.plane_lengths.push_back({memberFrom(one.at("from")),
+                                    {.plane = one.at("plane").get<std::string>(),
+                                     .metres = one.at("metres").get<double>(),
+                                     .sigma = one.value("sigma", 0.0),
+                                     .on = one.value("on", true)}});
+      continue;
+    }
     KnowledgeFile::Length length{memberFrom(one.at("from")), memberFrom(one.at("to")), {}};
     length.distance.metres = one.at("metres").get<double>(), length.distance.sigma = one.value("sigma", 0.0), length.distance.on = one.value("on", true);
     if (!(length.distance.metres > 0) || !std::isfinite(length.distance.metres)) refuse("A known distance must be more than 0 m.");
@@ -204,6 +232,7 @@ Result<KnowledgeFile> knowledgeFromJson(const std::string& text) {
     for (const Json& relation : json.value("relations", Json::array())) file.relations.push_back(relationFrom(relation));
     for (const Json& point : json.value("survey", Json::array())) file.survey.push_back(surveyFrom(point));
     for (const Json& one : json.value("camera", Json::array())) file.camera.push_back(cameraFrom(one));
+    readPairs(json, file);
     readScene(json, file);
     if (json.contains("up")) file.up = upFrom(json.at("up"));
     if (file.up) turnNumbers(file, upAxisTurn(*file.up).conjugate());

@@ -37,6 +37,19 @@ struct KnowledgeFile {
     MemberRef from, to;
     KnownDistance distance;  ///< Without tracks.
   };
+  struct PlaneLength {
+    MemberRef from;
+    KnownPlaneDistance distance;  ///< Without its track.
+  };
+  using Pairs = std::vector<std::pair<MemberRef, MemberRef>>;
+  struct Equal {
+    Pairs pairs;
+    KnownEqual equal;  ///< Without pairs.
+  };
+  struct Mirror {
+    Pairs pairs;
+    KnownMirror mirror;  ///< Without pairs.
+  };
   struct Survey {
     SurveyPoint point;  ///< Without its track.
     MemberRef member;
@@ -44,6 +57,9 @@ struct KnowledgeFile {
   std::vector<Set> sets;
   std::vector<KnownRelation> relations;
   std::vector<Length> lengths;
+  std::vector<PlaneLength> plane_lengths;
+  std::vector<Equal> equals;
+  std::vector<Mirror> mirrors;
   std::vector<Survey> survey;
   std::vector<KnownCamera> camera;
   std::optional<MembersRef> ground;

@@ -55,6 +55,24 @@ Json relationJson(const KnownRelation& relation) {
   return json;
 }
 
+Json pairsJson(const KnowledgeFile::Pairs& pairs) {
+  Json list = Json::array();
+  for (const auto& [from, to] : pairs) list.push_back({memberJson(from), memberJson(to)});
+  return list;
+}
+
+Json mirrorJson(const KnowledgeFile::Mirror& all) {
+  Json json{{"pairs", pairsJson(all.pairs)}, {"sigma", all.mirror.sigma}, {"on", all.mirror.on}};
+  if (!all.mirror.plane.empty()) json["plane"] = all.mirror.plane;
+  return json;
+}
+
+KnowledgeFile::Pairs byId(const std::vector<TrackPair>& pairs) {
+  KnowledgeFile::Pairs members;
+  for (const TrackPair& pair : pairs) members.emplace_back(MemberRef{.id = pair.from}, MemberRef{.id = pair.to});
+  return members;
+}
+
 Json cameraJson(const KnownCamera& camera) {
   Json json{{"kind", describe(camera.fact)}, {"first", camera.first}, {"last", camera.last}, {"sigma", camera.sigma}, {"on", camera.on}};
   if (camera.fact == CameraFact::Position) json["xyz"] = vectorJson(camera.at);
@@ -88,6 +106,14 @@ std::string knowledgeToJson(const KnowledgeFile& in_scene) {
                 {"sigma", length.distance.sigma},
                 {"on", length.distance.on}};
   });
+  put("lengths", file.plane_lengths, [](const KnowledgeFile::PlaneLength& length) {
+    const KnownPlaneDistance& d = length.distance;
+    return Json{{"from", memberJson(length.from)}, {"plane", d.plane}, {"metres", d.metres}, {"sigma", d.sigma}, {"on", d.on}};
+  });
+  put("equal", file.equals, [](const KnowledgeFile::Equal& one) {
+    return Json{{"pairs", pairsJson(one.pairs)}, {"sigma", one.equal.sigma}, {"on", one.equal.on}};
+  });
+  put("mirrored", file.mirrors, mirrorJson);
   put("survey", file.survey, [](const KnowledgeFile::Survey& survey) {
     return Json{{"name", survey.point.name},
                 {"member", memberJson(survey.member)},
@@ -114,6 +140,12 @@ KnowledgeFile fileById(const Knowledge& knowledge) {
   KnowledgeFile file;
   for (const KnownSet& set : knowledge.sets) file.sets.push_back({set, byId(set.tracks)});
   for (const KnownDistance& distance : knowledge.distances) file.lengths.push_back({{.id = distance.from}, {.id = distance.to}, distance});
+  for (const KnownPlaneDistance& distance : knowledge.plane_distances) {
+    KnowledgeFile::PlaneLength& length = file.plane_lengths.emplace_back();
+    length.from.id = distance.track, length.distance = distance;
+  }
+  for (const KnownEqual& equal : knowledge.equals) file.equals.push_back({byId(equal.pairs), equal});
+  for (const KnownMirror& mirror : knowledge.mirrors) file.mirrors.push_back({byId(mirror.pairs), mirror});
   for (const SurveyPoint& point : knowledge.survey) file.survey.push_back({point, {.id = point.track}});
   file.relations = knowledge.relations, file.camera = knowledge.camera;
   return file;
@@ -137,6 +169,23 @@ Result<Knowledge> knowledgeById(const KnowledgeFile& file) {
     KnownDistance distance = one.distance;
     distance.from = idOf(one.from), distance.to = idOf(one.to);
     knowledge.distances.push_back(distance);
+  }
+  const auto pairsOf = [&idOf](const KnowledgeFile::Pairs& members) {
+    std::vector<TrackPair> pairs;
+    for (const auto& [from, to] : members) pairs.push_back({idOf(from), idOf(to)});
+    return pairs;
+  };
+  for (const KnowledgeFile::PlaneLength& one : file.plane_lengths) {
+    knowledge.plane_distances.push_back(one.distance);
+    knowledge.plane_distances.back().track = idOf(one.from);
+  }
+  for (const KnowledgeFile::Equal& one : file.equals) {
+    knowledge.equals.push_back(one.equal);
+    knowledge.equals.back().pairs = pairsOf(one.pairs);
+  }
+  for (const KnowledgeFile::Mirror& one : file.mirrors) {
+    knowledge.mirrors.push_back(one.mirror);
+    knowledge.mirrors.back().pairs = pairsOf(one.pairs);
   }
   for (const KnowledgeFile::Survey& one : file.survey) {
     SurveyPoint point = one.point;

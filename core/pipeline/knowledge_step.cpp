@@ -56,6 +56,12 @@ Status writeKnowledge(const Workspace& workspace, const std::filesystem::path& p
   KnowledgeFile file = fileById(picks.knowledge);
   for (auto& set : file.sets) set.members = seenAs(workspace, set.set.tracks);
   for (auto& length : file.lengths) length.from = seenAs(workspace, length.distance.from), length.to = seenAs(workspace, length.distance.to);
+  const auto seenPairs = [&workspace](KnowledgeFile::Pairs& pairs) {
+    for (auto& [from, to] : pairs) from = seenAs(workspace, *from.id), to = seenAs(workspace, *to.id);
+  };
+  for (auto& length : file.plane_lengths) length.from = seenAs(workspace, length.distance.track);
+  for (auto& equal : file.equals) seenPairs(equal.pairs);
+  for (auto& mirror : file.mirrors) seenPairs(mirror.pairs);
   for (auto& survey : file.survey) survey.member = seenAs(workspace, survey.point.track);
   const SceneSettings& scene = picks.scene;
   if (scene.length && file.lengths.empty())
@@ -75,7 +81,7 @@ Status writeKnowledge(const Workspace& workspace, const std::filesystem::path& p
 Result<SolutionPtr> solvedWithKnowledge(const Document& document, const SolveOptions& options, const TrackSet& tracks, const SolutionPtr& plain,
                                         const Progress& progress) {
   const Knowledge knowledge = withSceneLength(document.picks);
-  if (!knowledge.says()) return reviewed(tracks, options, plain, progress);
+  if (knowledge.empty()) return reviewed(tracks, options, plain, progress);
   const auto scene = orientScene(*plain, document.picks.scene, knowledge);
   if (!scene.ok()) return scene.error();
   const auto known = solveWithKnowledge(tracks, options, plain, knowledge, scene->scene_from_solve, progress.part(0, 0.8));

@@ -247,7 +247,9 @@ std::string knowledgeOfSolve(const Picks& picks) {
   const bool placed =
       k.saysLengths() || !k.camera.empty() ||
       std::any_of(k.sets.begin(), k.sets.end(), [](const KnownSet& set) { return set.on && (set.sigma > 0 || set.facing == SetFacing::Given); }) ||
-      std::any_of(k.relations.begin(), k.relations.end(), [](const KnownRelation& r) { return r.on && r.sigma > 0; });
+      std::any_of(k.relations.begin(), k.relations.end(), [](const KnownRelation& r) { return r.on && r.sigma > 0; }) ||
+      std::any_of(k.equals.begin(), k.equals.end(), [](const KnownEqual& e) { return e.on && e.sigma > 0; }) ||
+      std::any_of(k.mirrors.begin(), k.mirrors.end(), [](const KnownMirror& m) { return m.on && m.sigma > 0; });
   return (placed ? Json{k, picks.scene} : Json(k)).dump();
 }
 

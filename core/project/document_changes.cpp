@@ -119,10 +119,12 @@ void changesOfKnowledge(const Knowledge& a, const Knowledge& b, Words& words) {
     return static_cast<std::size_t>(std::count_if(statements.begin(), statements.end(), [](const auto& s) { return s.on; }));
   };
   if (!b.says()) return words.push_back("nothing known of the set");
-  const std::array<std::pair<std::size_t, std::pair<const char*, const char*>>, 5> parts = {
+  const std::array<std::pair<std::size_t, std::pair<const char*, const char*>>, 7> parts = {
       {{on(b.sets), {"plane or line", "planes and lines"}},
        {on(b.relations), {"relation", "relations"}},
-       {on(b.distances), {"distance", "distances"}},
+       {on(b.distances) + on(b.plane_distances), {"distance", "distances"}},
+       {on(b.equals), {"group of equal distances", "groups of equal distances"}},
+       {on(b.mirrors), {"mirrored group", "mirrored groups"}},
        {on(b.survey), {"survey point", "survey points"}},
        {on(b.camera), {"statement about the camera", "statements about the camera"}}}};
   std::vector<std::string> said;

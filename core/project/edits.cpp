@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <functional>
 
+#include "core/knowledge/known_scalars.h"
 #include "core/knowledge/statements.h"
 
 namespace dusky {
@@ -139,6 +140,25 @@ std::unique_ptr<Edit> addKnownDistance(const Document& document, int from, int t
   return changeKnowledge("Add known distance", document, std::move(knowledge));
 }
 
+/// The first with the second, the third with the fourth ...
+static std::vector<TrackPair> pairsOf(const Ids& tracks) {
+  std::vector<TrackPair> pairs;
+  for (std::size_t i = 0; i + 1 < tracks.size(); i += 2) pairs.push_back({tracks[i], tracks[i + 1]});
+  return pairs;
+}
+
+std::unique_ptr<Edit> addEqualDistances(const Document& document, const std::vector<int>& tracks) {
+  Knowledge knowledge = document.picks.knowledge;
+  knowledge.equals.push_back({.pairs = pairsOf(tracks)});
+  return changeKnowledge("Add equal distances", document, std::move(knowledge));
+}
+
+std::unique_ptr<Edit> addMirroredPairs(const Document& document, const std::vector<int>& tracks) {
+  Knowledge knowledge = document.picks.knowledge;
+  knowledge.mirrors.push_back({.pairs = pairsOf(tracks)});
+  return changeKnowledge("Add mirrored pairs", document, std::move(knowledge));
+}
+
 std::unique_ptr<Edit> useKnowledge(const Document& document, const FoundKnowledge& found) {
   return changePicks("Use knowledge of the set", document, [&found](Picks& picks) {
     picks.knowledge = found.knowledge;
@@ -220,8 +240,11 @@ std::unique_ptr<Edit> replaceDocument(std::string name, Document document) { ret
 
 std::unique_ptr<Edit> takeValues(const Document& document, const FootageInfo& footage, const std::vector<std::pair<std::string, double>>& values) {
   LensSettings lens = document.lens;
+  Knowledge knowledge = document.picks.knowledge;
   for (const auto& [parameter, value] : values) {
-    if (parameter == "focal_px") {
+    if (isKnownScalar(parameter)) {
+      takeScalar(knowledge, parameter, value);
+    } else if (parameter == "focal_px") {
       lens.focal = FocalKnowledge::Locked;
       lens.focal_mm = value * lens.sensor_mm / std::max(1, footage.width);
     } else if (parameter == "readout_ms") {
@@ -231,7 +254,11 @@ std::unique_ptr<Edit> takeValues(const Document& document, const FootageInfo& fo
       lens.values[parameter] = {value, 0};
     }
   }
-  return setMember<LensSettings>(values.size() > 1 ? "Take both values" : "Take a value", &Document::lens, std::move(lens));
+  const std::string name = values.size() > 1 ? "Take both values" : "Take a value";
+  if (knowledge == document.picks.knowledge) return setMember<LensSettings>(name, &Document::lens, std::move(lens));
+  Document changed = document;
+  changed.lens = std::move(lens), changed.picks.knowledge = std::move(knowledge);
+  return replaceDocument(name, std::move(changed));
 }
 
 std::unique_ptr<Edit> knowValue(const Document& document, const std::string& parameter, std::optional<KnownValue> known) {

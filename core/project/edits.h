@@ -41,6 +41,9 @@ std::unique_ptr<Edit> changeKnowledge(std::string name, const Document& document
 std::unique_ptr<Edit> addKnownSet(const Document& document, SetKind kind, SetFacing facing, std::vector<int> tracks);
 /// Says how far two tracks are apart, beside what sets the scene's scale; a distance between the same two gives way.
 std::unique_ptr<Edit> addKnownDistance(const Document& document, int from, int to, double metres);
+/// Says that pairs of tracks are equally far apart, or mirror each other: the first with the second, the third with the fourth, and so on.
+std::unique_ptr<Edit> addEqualDistances(const Document& document, const std::vector<int>& tracks);
+std::unique_ptr<Edit> addMirroredPairs(const Document& document, const std::vector<int>& tracks);
 /// Takes what is known of the set over; of the scene's picks those that it speaks of.
 std::unique_ptr<Edit> useKnowledge(const Document& document, const FoundKnowledge& found);
 std::unique_ptr<Edit> removeObjects(const Document& document);

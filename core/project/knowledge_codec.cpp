@@ -29,12 +29,15 @@ Json shapeJson(const SetWorld& w) {
   return {"world", s.scale, turnJson(s.rotation), vectorJson(s.shift), w.free_scale, w.free_turn, w.free_shift};
 }
 
+Json shapeJson(const SetLength& l) { return {"length", l.length}; }
+
 SetShape shapeOf(const Json& j) {
   const auto kind = j.at(0).get<std::string>();
   if (kind == "plane") return SetPlane{vectorOf(j.at(1)), j.at(2), j.at(3), j.at(4)};
   if (kind == "line") return SetLine{vectorOf(j.at(1)), vectorOf(j.at(2))};
   if (kind == "place") return SetPlace{vectorOf(j.at(1))};
   if (kind == "world") return SetWorld{{j.at(1), turnOf(j.at(2)), vectorOf(j.at(3))}, j.at(4), j.at(5), j.at(6)};
+  if (kind == "length") return SetLength{j.at(1)};
   throw std::runtime_error("there is no such shape");
 }
 
@@ -45,17 +48,24 @@ struct BeliefsJson {
   static Json of(const AxisInWorld& b) { return {b.shape, vectorJson(b.direction), b.cosine, b.weight, b.statement}; }
   static Json of(const OffsetInWorld& b) { return {b.shape, b.offset, b.weight, b.statement}; }
   static Json of(const PlanesApart& b) { return {b.a, b.b, b.distance, b.weight, b.statement}; }
-  static Json of(const PlacesApart& b) { return {b.a, b.b, b.distance, b.weight, b.statement}; }
+  static Json of(const PlacesApart& b) { return {b.a, b.b, b.distance, b.weight, b.statement, b.from_point}; }
   static Json of(const InWorld& b) { return {b.index, vectorJson(b.at), vectorJson(b.weight), b.camera, b.statement}; }
   static Json of(const TurnInWorld& b) { return {b.index, turnJson(b.world_from_camera), b.weight, b.statement}; }
   static Json of(const EvenMotion& b) { return {b.before, b.index, b.after, b.share, b.weight, b.statement}; }
 
+  static Json of(const PlacesAtLength& b) { return {b.a, b.b, b.length, b.weight, b.statement, b.from_point}; }
+  static Json of(const PlacesMirrored& b) { return {b.a, b.b, b.plane, b.weight, b.statement, b.from_point}; }
+  static Json of(const PointFromPlane& b) { return {b.index, b.plane, b.distance, b.weight, b.statement}; }
+
+  static void read(const Json& j, PlacesAtLength& b) { b = {j.at(0), j.at(1), j.at(2), j.at(3), j.at(4), j.at(5)}; }
+  static void read(const Json& j, PlacesMirrored& b) { b = {j.at(0), j.at(1), j.at(2), j.at(3), j.at(4), j.at(5)}; }
+  static void read(const Json& j, PointFromPlane& b) { b = {j.at(0), j.at(1), j.at(2), j.at(3), j.at(4)}; }
   static void read(const Json& j, OnShape& b) { b = {j.at(0), j.at(1), j.at(2), j.at(3), j.at(4)}; }
   static void read(const Json& j, AxisAngle& b) { b = {j.at(0), j.at(1), j.at(2), j.at(3), j.at(4)}; }
   static void read(const Json& j, AxisInWorld& b) { b = {j.at(0), vectorOf(j.at(1)), j.at(2), j.at(3), j.at(4)}; }
   static void read(const Json& j, OffsetInWorld& b) { b = {j.at(0), j.at(1), j.at(2), j.at(3)}; }
   static void read(const Json& j, PlanesApart& b) { b = {j.at(0), j.at(1), j.at(2), j.at(3), j.at(4)}; }
-  static void read(const Json& j, PlacesApart& b) { b = {j.at(0), j.at(1), j.at(2), j.at(3), j.at(4)}; }
+  static void read(const Json& j, PlacesApart& b) { b = {j.at(0), j.at(1), j.at(2), j.at(3), j.at(4), j.size() > 5 && j.at(5).get<bool>()}; }
   static void read(const Json& j, InWorld& b) { b = {j.at(0), vectorOf(j.at(1)), vectorOf(j.at(2)), j.at(3), j.at(4)}; }
   static void read(const Json& j, TurnInWorld& b) { b = {j.at(0), turnOf(j.at(1)), j.at(2), j.at(3)}; }
   static void read(const Json& j, EvenMotion& b) { b = {j.at(0), j.at(1), j.at(2), j.at(3), j.at(4), j.at(5)}; }
@@ -70,10 +80,13 @@ class Sound {
   bool operator()(const AxisInWorld& b) const { return hasAxis(b.shape); }
   bool operator()(const OffsetInWorld& b) const { return is(b.shape, 0); }
   bool operator()(const PlanesApart& b) const { return is(b.a, 0) && is(b.b, 0); }
-  bool operator()(const PlacesApart& b) const { return is(b.a, 2) && is(b.b, 2); }
+  bool operator()(const PlacesApart& b) const { return isEnd(b) && is(b.b, 2); }
   bool operator()(const InWorld&) const { return true; }
   bool operator()(const TurnInWorld&) const { return true; }
   bool operator()(const EvenMotion&) const { return true; }
+  bool operator()(const PlacesAtLength& b) const { return isEnd(b) && is(b.b, 2) && is(b.length, 4); }
+  bool operator()(const PlacesMirrored& b) const { return isEnd(b) && is(b.b, 2) && is(b.plane, 0); }
+  bool operator()(const PointFromPlane& b) const { return is(b.plane, 0); }
   bool isSet(int shape) const { return hasAxis(shape); }
   bool isWorld(int shape) const { return is(shape, 3); }
 
@@ -81,6 +94,7 @@ class Sound {
   bool is(int shape, std::size_t kind) const {
     return shape >= 0 && shape < static_cast<int>(shapes_.size()) && shapes_[static_cast<std::size_t>(shape)].index() == kind;
   }
+  bool isEnd(const auto& pair) const { return pair.from_point || is(pair.a, 2); }
   bool hasAxis(int shape) const { return is(shape, 0) || is(shape, 1); }
 
   const std::vector<SetShape>& shapes_;
@@ -105,6 +119,7 @@ SetBeliefs beliefsOf(const Json& j) {
   if (beliefs.world >= 0 && !sound.isWorld(beliefs.world)) throw std::runtime_error("the world is none");
   std::size_t at = 0;
   SetBeliefs::visitLists(beliefs, [&](auto& list) {
+    if (at >= j.at("lists").size()) return;  // earlier versions know of fewer
     for (const Json& one : j.at("lists").at(at)) {
       BeliefsJson::read(one, list.emplace_back());
       if (!sound(list.back())) throw std::runtime_error("a belief names no shape");
@@ -151,7 +166,7 @@ Json statementJson(const SolvedStatement& s) {
 }
 
 SolvedStatement statementOf(const Json& j) {
-  SolvedStatement s{named(j.at(0), StatementKind::Offset), j.at(1), j.at(2), j.at(3), j.at(4).get<std::vector<int>>(), j.at(5), j.at(12), j.at(6)};
+  SolvedStatement s{named(j.at(0), StatementKind::Mirror), j.at(1), j.at(2), j.at(3), j.at(4).get<std::vector<int>>(), j.at(5), j.at(12), j.at(6)};
   s.found = numberOf(j.at(7)), s.without = numberOf(j.at(8)), s.cost_sigmas = numberOf(j.at(9)), s.rms_px = numberOf(j.at(10)), s.undetermined = j.at(11);
   return s;
 }
@@ -162,7 +177,10 @@ Json encodeKnowledge(const SolvedKnowledge& k) {
   Json sets = Json::array(), statements = Json::array();
   for (const SolvedSet& set : k.sets) sets.push_back(setJson(set));
   for (const SolvedStatement& statement : k.statements) statements.push_back(statementJson(statement));
+  Json if_exact = Json::array();
+  for (const IfExact& one : k.if_exact) if_exact.push_back({one.key, number(one.cost_sigmas)});
   return {{"sets", sets},
+          {"if_exact", if_exact},
           {"statements", statements},
           {"beliefs", beliefsJson(k.beliefs)},
           {"up", k.up ? vectorJson(*k.up) : Json()},
@@ -177,6 +195,7 @@ SolvedKnowledge decodeKnowledge(const Json& j) {
     if (!Sound(k.beliefs).isSet(k.sets.back().shape)) throw std::runtime_error("a set has no shape");
   }
   for (const Json& statement : j.at("statements")) k.statements.push_back(statementOf(statement));
+  for (const Json& one : j.value("if_exact", Json::array())) k.if_exact.push_back({one.at(0), numberOf(one.at(1))});
   if (!j.at("up").is_null()) k.up = vectorOf(j.at("up"));
   const Json& cost = j.at("cost");
   k.cost_sigmas = numberOf(cost.at(0)), k.rms_px_without = numberOf(cost.at(1)), k.holdout_px_without = numberOf(cost.at(2));

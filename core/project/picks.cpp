@@ -31,6 +31,15 @@ std::optional<Pair> renumbered(std::optional<Pair> pair, const Renumber& number)
   return pair;
 }
 
+std::vector<TrackPair> renumbered(const std::vector<TrackPair>& pairs, const Renumber& number) {
+  std::vector<TrackPair> out;
+  for (const TrackPair& pair : pairs) {
+    const auto now = renumbered(std::optional(pair), number);
+    if (now && now->from != now->to) out.push_back(*now);
+  }
+  return out;
+}
+
 /// A set that has too few left goes, and what speaks of it.
 Knowledge renumbered(const Knowledge& knowledge, const Renumber& number) {
   Knowledge out;
@@ -44,6 +53,21 @@ Knowledge renumbered(const Knowledge& knowledge, const Renumber& number) {
   }
   for (const KnownDistance& distance : knowledge.distances) {
     if (const auto now = renumbered(std::optional(distance), number)) out.distances.push_back(*now);
+  }
+  for (KnownPlaneDistance distance : knowledge.plane_distances) {
+    const auto track = number(distance.track);
+    if (!track || !out.find(distance.plane)) continue;
+    distance.track = *track;
+    out.plane_distances.push_back(std::move(distance));
+  }
+  for (KnownEqual equal : knowledge.equals) {
+    equal.pairs = renumbered(equal.pairs, number);
+    if (equal.pairs.size() >= 2) out.equals.push_back(std::move(equal));
+  }
+  for (KnownMirror mirror : knowledge.mirrors) {
+    mirror.pairs = renumbered(mirror.pairs, number);
+    const bool stands = mirror.plane.empty() || out.find(mirror.plane);
+    if (stands && mirror.pairs.size() >= mirror.leastPairs()) out.mirrors.push_back(std::move(mirror));
   }
   for (SurveyPoint point : knowledge.survey) {
     const auto track = number(point.track);

@@ -160,11 +160,25 @@ Mover moverOf(const Json& j) { return {j.at(0), j.at(1), j.at(2), j.at(3).get<st
 
 /// Later numbers come after earlier ones: what an older file does not have stays unknown.
 Json evidenceJson(const Evidence& e) {
-  return {number(e.noise_floor_px),     number(e.explained_share), number(e.focal_sigma_share), e.rival.name,
-          number(e.rival.share),        number(e.rival.gain),      number(e.rival.unknowns),    number(e.rival.slip_px),
-          number(e.slip_sigma_px),      number(e.focal_slip_px),   number(e.stability_px),      e.beyond_infinity_share,
-          number(e.noise_over_time_px), patternsJson(e.patterns),  number(e.scale_sigma_share), e.scale_frame,
-          number(e.flatness),           number(e.path_share)};
+  return {number(e.noise_floor_px),
+          number(e.explained_share),
+          number(e.focal_sigma_share),
+          e.rival.name,
+          number(e.rival.share),
+          number(e.rival.gain),
+          number(e.rival.unknowns),
+          number(e.rival.slip_px),
+          number(e.slip_sigma_px),
+          number(e.focal_slip_px),
+          number(e.stability_px),
+          e.beyond_infinity_share,
+          number(e.noise_over_time_px),
+          patternsJson(e.patterns),
+          number(e.scale_sigma_share),
+          e.scale_frame,
+          number(e.flatness),
+          number(e.path_share),
+          e.focal_assumed};
 }
 
 void readEvidence(const Json& j, Evidence& e) {
@@ -177,6 +191,7 @@ void readEvidence(const Json& j, Evidence& e) {
   if (j.size() < 17) return;
   e.scale_sigma_share = numberOf(j.at(14)), e.scale_frame = j.at(15), e.flatness = numberOf(j.at(16));
   if (j.size() > 17) e.path_share = numberOf(j.at(17));
+  if (j.size() > 18) e.focal_assumed = j.at(18);
   for (const Json& p : j.at(13)) e.patterns.push_back({named(p.at(0).get<int>(), PatternKind::Path), numberOf(p.at(1)), numberOf(p.at(2))});
 }
 

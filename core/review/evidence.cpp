@@ -11,6 +11,7 @@
 #include "core/review/residual_patterns.h"
 #include "core/review/scale_link.h"
 #include "core/solve/arm.h"
+#include "core/solve/locked_off.h"
 #include "core/solve/noise_floor.h"
 #include "core/solve/readout_search.h"
 #include "core/solve/sort_out.h"
@@ -83,6 +84,18 @@ class FocalProfile {
   double thinning_ = 1;
 };
 
+/// A survey that a camera was found in its place by holds the focal length as it holds the camera.
+bool focalIsKnown(const SolveOptions& options, const Solution& solution) { return !focalIsOpen(options, solution.lens().model); }
+
+/// Half of a survey may be too little to hold a camera by that only rotates.
+std::set<int> surveyed(const SolveState& state) {
+  std::set<int> tracks;
+  for (const InWorld& one : state.work.set.in_world) {
+    if (state.nodal && !one.camera) tracks.insert(one.index);
+  }
+  return tracks;
+}
+
 /// Solves the shot again from where it stands with either half of its tracks, and looks how far the cameras go from there. Each half has twice the variance of
 /// the whole and shares its half of the errors with it: the difference is what the whole may be off.
 /// Source: half-sampling, McCarthy, Review of the International Statistical Institute 37(3), 1969.
@@ -94,21 +107,18 @@ double stabilityByHalves(SolveState state, const SolveOptions& options, const Pr
   BundleOptions problem = finalOptions(state, options);
   problem.max_steps = kSteps;
   std::array<double, 2> slips{};
+  const std::set<int> held = surveyed(state);
   parallelFor(2, [&](int half) {
     Reconstruction work = state.work;
     int nth = 0;
-    for (WorkTrack& track : work.tracks) {
-      if (track.takesPart() && nth++ % 2 == half) track.resting = true;
+    for (int t = 0; t < static_cast<int>(work.tracks.size()); ++t) {
+      WorkTrack& track = work.tracks[static_cast<std::size_t>(t)];
+      if (!held.contains(t) && track.takesPart() && nth++ % 2 == half) track.resting = true;
     }
     adjustReconstruction(work, problem, progress.silent());
     slips[static_cast<std::size_t>(half)] = slipBetween(state.work, work);
   });
   return std::sqrt((slips[0] * slips[0] + slips[1] * slips[1]) / 2 / (2 / share - 1));
-}
-
-bool focalIsKnown(const SolveOptions& options, const Solution& solution) {
-  return options.known_lens || options.focal == FocalKnowledge::Locked || options.focal == FocalKnowledge::Near ||
-         knownValueOf(options, solution.lens().model, 0) != nullptr;
 }
 
 }  // namespace
@@ -120,7 +130,7 @@ Evidence gatherEvidence(const TrackSet& tracks, const SolveOptions& options, con
   if (std::isnan(evidence.noise_floor_px) || rolls) evidence.noise_floor_px = noiseFloor(rolls ? still : tracks);
   evidence.noise_over_time_px = noiseOverTime(rolls ? still : tracks);
   evidence.explained_share = explainedShare(solution);
-  if (!focalIsKnown(options, solution)) {
+  if (!focalIsKnown(options, solution) && !evidence.focal_assumed) {
     const SolvedFrame& middle = solution.frames[solution.frames.size() / 2];
     const double claimed = solution.zooms() ? middle.sigma_focal_px / middle.focal_px : solution.cameras.front().sigma[0] / solution.lens().focal_px;
     FocalProfile(state, options, progress).measure(claimed, evidence);

@@ -26,10 +26,12 @@ std::string wordsOf(const SolvedStatement& s, std::string_view unit) {
   const auto figure = [&](double v) { return s.turns ? fmt::format("{:.2f}°", degrees(v)) : fmt::format("{:.4g} {}", v, unit); };
   if (s.kind == StatementKind::Survey)
     return fmt::format("{} off ({} without), {:.1f} σ, {:.2f} px", figure(s.found), figure(s.without), s.cost_sigmas, s.rms_px);
-  const bool off = s.kind == StatementKind::Same || s.kind == StatementKind::Camera || s.kind == StatementKind::Orientation;
+  const bool off = s.kind == StatementKind::Same || s.kind == StatementKind::Equal || s.kind == StatementKind::Mirror || s.kind == StatementKind::Camera ||
+                   s.kind == StatementKind::Orientation;
   std::string line = figure(s.found) + (off ? " off" : "");
   if (!std::isnan(s.without)) line += fmt::format(" ({} without)", figure(s.without));
-  if (s.kind == StatementKind::Distance && s.asked > 0) line += fmt::format(", {:+.2f} %", 100 * (s.without / s.asked - 1));
+  if ((s.kind == StatementKind::Distance || s.kind == StatementKind::PlaneDistance) && s.asked > 0)
+    line += fmt::format(", {:+.2f} %", 100 * (s.without / s.asked - 1));
   return line + fmt::format(", costs {:.1f} σ", s.cost_sigmas);
 }
 
@@ -59,7 +61,7 @@ std::string ofSet(const SolvedKnowledge& solved, const std::string& name, std::s
 
 }  // namespace
 
-std::string foundInWords(const SolvedKnowledge& solved, const Knowledge& knowledge, StatementRef ref, std::string_view unit) {
+static std::string foundOf(const SolvedKnowledge& solved, const Knowledge& knowledge, StatementRef ref, std::string_view unit) {
   using Part = StatementRef::Part;
   switch (ref.part) {
     case Part::Set: return ofSet(solved, knowledge.sets[ref.index].name, unit);
@@ -68,10 +70,20 @@ std::string foundInWords(const SolvedKnowledge& solved, const Knowledge& knowled
       return wordsOf(solved, kindOf(relation.kind), nameOf(relation), unit);
     }
     case Part::Distance: return wordsOf(solved, StatementKind::Distance, nameOf(knowledge.distances[ref.index]), unit);
+    case Part::PlaneDistance: return wordsOf(solved, StatementKind::PlaneDistance, nameOf(knowledge.plane_distances[ref.index]), unit);
+    case Part::Equal: return wordsOf(solved, StatementKind::Equal, nameOf(knowledge.equals[ref.index]), unit);
+    case Part::Mirror: return wordsOf(solved, StatementKind::Mirror, nameOf(knowledge.mirrors[ref.index]), unit);
     case Part::Survey: return wordsOf(solved, StatementKind::Survey, knowledge.survey[ref.index].name, unit);
     case Part::Camera: return wordsOf(solved, StatementKind::Camera, nameOf(knowledge.camera[ref.index]), unit);
   }
   return {};
+}
+
+std::string foundInWords(const SolvedKnowledge& solved, const Knowledge& knowledge, StatementRef ref, std::string_view unit) {
+  std::string lines = foundOf(solved, knowledge, ref, unit);
+  const IfExact* exact = solved.ifExact(keyOf(knowledge, ref));
+  if (exact && !(isOn(knowledge, ref) && isExact(knowledge, ref))) add(lines, fmt::format("made exact it would cost {:.1f} σ", exact->cost_sigmas));
+  return lines;
 }
 
 }  // namespace dusky

@@ -2,11 +2,14 @@
 
 #include <fmt/format.h>
 
+#include <array>
 #include <atomic>
 #include <cmath>
 #include <mutex>
 
 #include "core/base/parallel.h"
+#include "core/knowledge/known_scalars.h"
+#include "core/review/swept_knowledge.h"
 #include "core/solve/sort_out.h"
 #include "core/adjust/uncertainty.h"
 #include "core/solve/warm_start.h"
@@ -20,25 +23,36 @@ class Sweeper {
  public:
   Sweeper(const TrackSet& tracks, const SolveOptions& options, const Solution& from, const Progress& progress,
           const std::function<void(const SweepPoint&)>& on_point)
-      : state_(finalState(from, tracks, options)), problem_(finalOptions(state_, options)), progress_(progress), on_point_(on_point) {
+      : from_(from), state_(finalState(from, tracks, options)), problem_(finalOptions(state_, options)), progress_(progress), on_point_(on_point) {
     problem_.max_steps = 25, problem_.damping = BundleOptions{}.damping;
   }
 
-  /// Position of a parameter in the lens's, or -1 for the readout; nothing where there is none of that name.
-  std::optional<int> indexOf(const std::string& parameter) const {
-    if (parameter == "readout_ms") return -1;
-    const auto names = lensParameterNames(state_.work.lens().model);
-    const auto found = std::find(names.begin(), names.end(), parameter);
-    return found != names.end() ? std::optional(static_cast<int>(found - names.begin())) : std::nullopt;
-  }
-
-  /// One scalar, by its position and unit.
+  /// One scalar: of the lens by its position, or the readout, or of what is known by its name.
   struct Scalar {
-    int index = 0;
+    int index = 0;  ///< -1: the readout.
     double unit = 1;
+    std::string known;
   };
 
-  void run(std::vector<SweepPoint>& points, Scalar first, std::optional<Scalar> second, double share_from, double share_to) {
+  /// Nothing where there is none of that name.
+  std::optional<Scalar> scalarOf(const SweepAxis& axis) const {
+    const std::string& parameter = axis.parameter;
+    if (parameter == "readout_ms") return Scalar{-1, axis.unit, {}};
+    for (const SweptScalar& scalar : sweptScalars(from_)) {
+      if (scalar.parameter == parameter) return Scalar{0, 1, parameter};
+    }
+    const auto names = lensParameterNames(state_.work.lens().model);
+    const auto found = std::find(names.begin(), names.end(), parameter);
+    return found != names.end() ? std::optional(Scalar{static_cast<int>(found - names.begin()), 1, {}}) : std::nullopt;
+  }
+  /// What can be held, in words.
+  std::string offered() const {
+    std::string all = "focal_px, cx_px, cy_px, a coefficient of its model, or readout_ms";
+    for (const SweptScalar& scalar : sweptScalars(from_)) all += fmt::format(", \"{}\"", scalar.parameter);
+    return all;
+  }
+
+  void run(std::vector<SweepPoint>& points, const Scalar& first, const std::optional<Scalar>& second, double share_from, double share_to) {
     std::atomic<int> done = 0;
     parallelFor(static_cast<int>(points.size()), [&](int i) {
       if (progress_.stopRequested()) return;
@@ -62,11 +76,12 @@ class Sweeper {
 
  private:
   /// Everything else adjusted, with what is believed of it, as the solve did; nothing is believed of what is held.
-  void adjustAt(SweepPoint& point, Scalar first, std::optional<Scalar> second) const {
+  void adjustAt(SweepPoint& point, const Scalar& first, const std::optional<Scalar>& second) const {
     Reconstruction work = state_.work;
     BundleOptions problem = problem_;
     const auto hold = [&](const Scalar& scalar, double at) {
       const int index = scalar.index;
+      if (!scalar.known.empty()) return;
       if (index < 0) {
         work.readout = std::clamp(at * scalar.unit, -1.0, 1.0), problem.free_readout = false;
         return;
@@ -85,10 +100,27 @@ class Sweeper {
     };
     hold(first, point.value);
     if (second) hold(*second, point.second);
-    point.cost_px2 = adjustReconstruction(work, problem, progress_.silent()).cost_after;
+    for (const double firmly : kFirmly) {
+      holdKnown(work.set, firmly, {{&first, point.value}, {second ? &*second : nullptr, point.second}});
+      point.cost_px2 = adjustReconstruction(work, problem, progress_.silent()).cost_after;
+      if (first.known.empty() && !(second && !second->known.empty())) break;
+    }
     point.rms_px = measured(work).rms_px;
   }
 
+  /// More and more firmly, the shapes being where they went so far.
+  void holdKnown(SetBeliefs& set, double weight, std::initializer_list<std::pair<const Scalar*, double>> values) const {
+    std::vector<SetShape> shapes = std::move(set.shapes);
+    set = state_.work.set;
+    set.shapes = std::move(shapes);
+    for (const auto& [scalar, value] : values) {
+      if (scalar && !scalar->known.empty()) holdScalar(from_.knowledge, scalar->known, value, weight * variance_, set);
+    }
+  }
+
+  static constexpr std::array<double, 3> kFirmly = {1e2, 1e5, 1e8};  // of the noise's variance, for a radian or a length itself
+
+  const Solution& from_;
   const SolveState state_;
   BundleOptions problem_;
   const Progress& progress_;
@@ -127,16 +159,19 @@ std::vector<double> valuesBetween(const std::vector<SweepPoint>& points) {
 }
 
 Status checkAxis(const Sweeper& sweeper, const SweepAxis& axis) {
-  if (!sweeper.indexOf(axis.parameter)) {
-    return invalidInput(
-        fmt::format("The solved lens has no parameter \"{}\". It can be focal_px, cx_px, cy_px, a coefficient of its model, or readout_ms.", axis.parameter));
+  if (!sweeper.scalarOf(axis)) {
+    const char* why = axis.parameter.starts_with("offset of ")
+                          ? " Offsets are undetermined before a survey, or known places of the camera, say where the world's origin is."
+                      : axis.parameter.starts_with("tilt of ") ? " Tilts are undetermined before something says what is up."
+                                                               : "";
+    return invalidInput(fmt::format("This solve has no scalar \"{}\".{} It can be {}.", axis.parameter, why, sweeper.offered()));
   }
   return Done{};
 }
 
 /// " px" for names that end in it.
 std::string_view unitOf(std::string_view parameter) {
-  return parameter.ends_with("_px") ? " px" : parameter.ends_with("_ms") ? " ms" : parameter.ends_with("_rad") ? " rad" : "";
+  return parameter.ends_with("_px") ? " px" : parameter.ends_with("_ms") ? " ms" : parameter.ends_with("_rad") ? " rad" : isKnownAngle(parameter) ? "°" : "";
 }
 
 /// Where a curve has risen by one on both sides of its lowest point; from a parabola through it and its neighbours.
@@ -199,7 +234,12 @@ SweepResult judgeSweep(std::vector<SweepPoint> points, std::string_view paramete
 
 Status SweepOptions::check() const {
   for (const SweepAxis& axis : {first, second.value_or(first)}) {
-    if (const ValueRange range = rangeOfParameter(axis.parameter); !range.holds(axis.from) || !range.holds(axis.to))
+    if (isKnownAngle(axis.parameter) && !(axis.from >= kLeastAngle_deg && axis.to <= 90))
+      return invalidInput(fmt::format("An angle is swept between {:g} and 90 degrees, not from {:g} to {:g}.", kLeastAngle_deg, axis.from, axis.to));
+    if (axis.parameter.starts_with("length of ") && !(axis.from > 0))
+      return invalidInput(fmt::format("A distance is more than 0; a sweep from {:g} to {:g} goes beyond.", axis.from, axis.to));
+    const ValueRange range = rangeOfParameter(axis.parameter);
+    if (!isKnownScalar(axis.parameter) && !(range.holds(axis.from) && range.holds(axis.to)))
       return invalidInput(
           fmt::format("{} can be {:g} to {:g}; a sweep from {:g} to {:g} goes beyond.", axis.parameter, range.least, range.most, axis.from, axis.to));
     if (!(axis.from < axis.to)) return invalidInput(fmt::format("The range of {} must rise, not go from {} to {}.", axis.parameter, axis.from, axis.to));
@@ -217,9 +257,8 @@ Result<SweepResult> sweep(const TrackSet& tracks, const SolveOptions& options, c
     if (const Status fine = checkAxis(sweeper, *asked.second); !fine.ok()) return fine.error();
   }
   sweeper.measureNoise();
-  const Sweeper::Scalar first{*sweeper.indexOf(asked.first.parameter), asked.first.unit};
-  std::optional<Sweeper::Scalar> second;
-  if (asked.second) second = {*sweeper.indexOf(asked.second->parameter), asked.second->unit};
+  const Sweeper::Scalar first = *sweeper.scalarOf(asked.first);
+  const auto second = asked.second ? sweeper.scalarOf(*asked.second) : std::nullopt;
   std::vector<SweepPoint> points;
   for (const double value : evenly(asked.first.from, asked.first.to, asked.first.points)) {
     if (!asked.second) points.push_back({value});

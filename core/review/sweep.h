@@ -10,7 +10,7 @@ namespace dusky {
 
 /// One scalar of the solve over a range.
 struct SweepAxis {
-  std::string parameter;    ///< A parameter of the solved lens by its name ("focal_px", "k1" ...), or "readout_ms".
+  std::string parameter;    ///< A parameter of the solved lens by its name ("focal_px", "k1" ...), "readout_ms", or of what is known (known_scalars.h).
   double from = 0, to = 0;  ///< from < to.
   int points = 17;          ///< In the first, wide pass, 3 to 200.
   double unit = 1;          ///< Of the readout: frame intervals in a millisecond.
@@ -46,10 +46,9 @@ struct SweepResult {
   std::string sentence;         ///< "Clear valley at 1124.3 ± 2.1" ...
 };
 
-/// Holds one scalar (or two) at each value of a range, adjusts everything else from an earlier solve on (the same problem: its path, lenses,
-/// ties and beliefs), and says what the footage tells about it.
-/// Runs on all cores; `on_point` hears each point as it comes, from any thread, one at a time.
-/// Errors: InvalidInput for a scalar that the lens has not, or a range that is none. Cancelled.
+/// Holds one scalar (or two) of the camera or of what is known of the set at each value of a range, adjusts everything else from an earlier solve on (the same
+/// problem: its path, lenses, ties and beliefs), and says what the footage tells about it. Runs on all cores; `on_point` hears each point as it comes, from any
+/// thread, one at a time. Errors: InvalidInput for a scalar that the lens has not, or a range that is none. Cancelled.
 Result<SweepResult> sweep(const TrackSet& tracks, const SolveOptions& options, const Solution& from, const SweepOptions& asked, const Progress& progress,
                           const std::function<void(const SweepPoint&)>& on_point = {});
 

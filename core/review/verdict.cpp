@@ -138,6 +138,8 @@ std::string whySlips(const Solution& solution) {
   const Evidence& e = solution.evidence;
   const std::string_view what = whatLetsSlip(solution);
   const std::string slips = fmt::format("An insert may slip by {}: ", slipText(e.likelySlip_px()));
+  if (what == "lens" && solution.knowledge.world())
+    return slips + "that is how well the survey tells the lens. More points, out to the edges of the picture, tell more; so does the focal length.";
   if (what == "lens") return slips + "the camera rotates too little to tell its lens. Give the focal length, or a lens file.";
   if (what == "focal length")
     return slips + fmt::format("the focal length is known to ±{:.1f} % only, for the move hardly tells it from distance. Give it, or its neighbourhood.",
@@ -234,6 +236,11 @@ void findCauses(const Solution& solution, Verdict& verdict) {
         "Give the focal length, or its "
         "neighbourhood, and leave the motion to the tracks.");
   }
+  if (evidence.focal_assumed)
+    add("focal length not told", 20,
+        "The camera neither moves nor turns: one picture does not tell its focal length, nor where it stands. Give the focal length; six surveyed points or "
+        "more "
+        "tell both.");
   if (const double share = evidence.beyond_infinity_share; share > kCheckBeyond)
     add("beyond infinity", share / kCheckBeyond,
         fmt::format(

@@ -21,10 +21,10 @@ std::string_view describe(TrustLevel level);
 
 /// One reason not to trust a solve.
 struct Cause {
-  std::string what;                  ///< "unexplained error", "few tracks explained", "focal length", "lens", "few tracks", "unstable",
-                                     ///< "small parallax", "beyond infinity", "another explanation", "another motion", "scale break",
-                                     ///< "flat set", "unsettled", "weak part"; what the errors follow: "lens pattern", "shutter pattern",
-                                     ///< "zoom pattern", "path pattern"; "knowledge": what is said of the set.
+  std::string what;  ///< "unexplained error", "few tracks explained", "focal length", "lens", "few tracks", "unstable",
+                     ///< "small parallax", "beyond infinity", "another explanation", "another motion", "scale break",
+                     ///< "flat set", "focal length not told", "unsettled", "weak part"; what the errors follow: "lens pattern", "shutter pattern",
+                     ///< "zoom pattern", "path pattern"; "knowledge": what is said of the set.
   std::optional<FrameRange> frames;  ///< Where; none: all over the shot.
   std::string sentence;              ///< What it is and what to do.
   double significance = 0;           ///< How far it is over what would be usual: 1 is at the limit.

@@ -108,6 +108,39 @@ Status findSurvey(const KnowledgeFile& file, const Finder& finder, Knowledge& kn
   return Done{};
 }
 
+Status findPairs(const KnowledgeFile::Pairs& members, const Finder& finder, const std::string& who, std::vector<TrackPair>& pairs) {
+  for (const auto& [first, second] : members) {
+    const auto from = finder.one(first, who), to = finder.one(second, who);
+    if (!from.ok() || !to.ok()) return from.ok() ? to.error() : from.error();
+    pairs.push_back({*from, *to});
+  }
+  return Done{};
+}
+
+Status findEqualAndMirrored(const KnowledgeFile& file, const Finder& finder, Knowledge& knowledge) {
+  for (const KnowledgeFile::Equal& asked : file.equals) {
+    KnownEqual equal = asked.equal;
+    if (const Status fine = findPairs(asked.pairs, finder, "Equal distances", equal.pairs); !fine.ok()) return fine;
+    knowledge.equals.push_back(std::move(equal));
+  }
+  for (const KnowledgeFile::Mirror& asked : file.mirrors) {
+    KnownMirror mirror = asked.mirror;
+    if (const Status fine = findPairs(asked.pairs, finder, "Mirrored pairs", mirror.pairs); !fine.ok()) return fine;
+    knowledge.mirrors.push_back(std::move(mirror));
+  }
+  return Done{};
+}
+
+Status findPlaneLengths(const KnowledgeFile& file, const Finder& finder, Knowledge& knowledge) {
+  for (const KnowledgeFile::PlaneLength& asked : file.plane_lengths) {
+    const auto track = finder.one(asked.from, fmt::format("The distance from \"{}\"", asked.distance.plane));
+    if (!track.ok()) return track.error();
+    knowledge.plane_distances.push_back(asked.distance);
+    knowledge.plane_distances.back().track = *track;
+  }
+  return Done{};
+}
+
 /// One that is exact sets the scene's scale; several shape the solve.
 Status findLengths(const KnowledgeFile& file, const Finder& finder, FoundKnowledge& found) {
   for (const KnowledgeFile::Length& asked : file.lengths) {
@@ -153,6 +186,8 @@ Result<FoundKnowledge> findMembers(const KnowledgeFile& file, const TrackSet& tr
   if (const Status fine = findSets(file, finder, found.knowledge); !fine.ok()) return fine.error();
   if (const Status fine = findSurvey(file, finder, found.knowledge); !fine.ok()) return fine.error();
   if (const Status fine = findLengths(file, finder, found); !fine.ok()) return fine.error();
+  if (const Status fine = findPlaneLengths(file, finder, found.knowledge); !fine.ok()) return fine.error();
+  if (const Status fine = findEqualAndMirrored(file, finder, found.knowledge); !fine.ok()) return fine.error();
   found.knowledge.relations = file.relations, found.knowledge.camera = file.camera;
   found.move = file.move, found.up = file.up;
   if (const Status fine = found.knowledge.check(); !fine.ok()) return fine.error();

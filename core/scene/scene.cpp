@@ -307,7 +307,7 @@ std::vector<SceneResidual> sceneResiduals(const Solution& solution, const SceneF
   std::vector<SceneResidual> all;
   const auto placed = [&solution](int id) {
     const SolvedTrack* track = solution.find(id);
-    return track && track->hasPlace() ? std::optional(track->point) : std::nullopt;
+    return track && track->hasPlace() && !track->at_infinity ? std::optional(track->point) : std::nullopt;  // else only its direction is known
   };
   const auto add = [&](int from, int to, double metres) {
     const auto a = placed(from), b = placed(to);

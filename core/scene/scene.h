@@ -65,13 +65,12 @@ struct SceneFrame {
 /// ground to y = 0, up to Y, X along the known direction, origin and scale as picked.
 /// Guesses where nothing is picked: what is up (guess_up.h); the ground where the dominant plane lies under the path; the origin on it under the middle of
 /// the path; X to the right of the first camera; the camera 1.6 units above it (else half of the points within 10 units).
-/// What is up, the scale and the turn are those that shaped the solve, where any did; several known
-/// distances give the scale together, the surer the more, else the camera's height.
-/// Last it is moved by hand, but for what is known: a survey leaves nothing, a known up only turns about it, metres no scale, a
-/// camera's height no lift. A move made before the scene was
-/// in metres goes on in proportion.
-/// Errors: InvalidInput naming the pick: a track without a place, ground points on one line, a length of zero, a height of a
-/// camera that does not stand above the ground.
+/// What is up, the scale and the turn are those that shaped the solve, where any did; several known distances give the scale together, the surer the more, else
+/// the camera's height.
+/// Last it is moved by hand, but for what is known: a survey leaves nothing, a known up only turns about it, metres no scale, a camera's height no lift. A move
+/// made before the scene was in metres goes on in proportion.
+/// Errors: InvalidInput naming the pick: a track without a place, ground points on one line, a length of zero, a height of a camera that does not stand above
+/// the ground.
 Result<SceneFrame> orientScene(const Solution& solution, const SceneSettings& settings, const Knowledge& knowledge = {});
 
 /// The scene as it is once it is moved by hand in another way, without looking at the solve again.

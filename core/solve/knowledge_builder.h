@@ -8,11 +8,11 @@
 
 namespace dusky {
 
-/// What setUpKnowledge puts together: sets (knowledge_sets.cpp), the world with distances and a survey (knowledge_lengths.cpp), the camera
-/// (knowledge_camera.cpp).
+/// What setUpKnowledge puts together: sets (knowledge_sets.cpp), the world with distances and a survey (knowledge_lengths.cpp; of a camera that only rotates
+/// knowledge_rays.cpp), pairs of tracks (knowledge_pairs.cpp), the camera (knowledge_camera.cpp).
 class KnowledgeBuilder {
  public:
-  KnowledgeBuilder(const SolveState& state, const Solution& plain, const Knowledge& knowledge, const Similarity& scene);
+  KnowledgeBuilder(const SolveState& state, const Solution& plain, const Knowledge& knowledge, const Similarity& scene, double variance_px2);
   Result<SolvedKnowledge> make();
 
  private:
@@ -49,13 +49,29 @@ class KnowledgeBuilder {
   void addApart(const SolvedSet& a, const SolvedSet& b, const KnownRelation& relation, SolvedStatement solved);
 
   Status makeWorld();
+  void makeWorldByRays();
   void guessWorld(SetWorld& world) const;
   void guessScale(SetWorld& world) const;
   void guessTurn(SetWorld& world) const;
   Status addSurvey(const std::vector<const SurveyPoint*>& surveyed, const std::optional<WorldFit>& fit);
+  void believeSurvey(const SurveyPoint& point, double reach, int k);
   Status checkUnit(const std::optional<WorldFit>& fit) const;
   int placeOf(int id);
+  /// How often each track is one of a pair that is known of.
+  void countPairs();
+  /// The two ends of a pair: the one of the fewer pairs as a point, where it is no place yet, the other as a place.
+  struct Ends {
+    int a = 0, b = 0;  ///< Of the belief: a track and a shape, or two shapes.
+    bool from_point = false;
+  };
+  Ends endsOf(int from, int to);
+  /// Refuses a statement one of whose tracks takes no part with a depth.
+  Status checkPlaced(const std::vector<int>& ids, const std::string& who) const;
   Status addDistance(const KnownDistance& distance);
+  Status addPlaneDistance(const KnownPlaneDistance& distance);
+  Status addEqual(const KnownEqual& equal);
+  Status addMirror(const KnownMirror& mirror);
+  int mirrorPlane(const KnownMirror& mirror);
 
   Status addCamera(const KnownCamera& camera);
   std::string whyNothing(const KnownCamera& camera) const;
@@ -69,8 +85,9 @@ class KnowledgeBuilder {
   const Knowledge& knowledge_;
   const Similarity scene_;
   const bool moves_;  ///< The camera has places of its own.
-  double noise_px2_ = 0;
-  std::map<int, int> index_of_, place_of_;
+  const bool nodal_;  ///< It only rotates.
+  double noise_px2_ = 0, variance_px2_ = 0;
+  std::map<int, int> index_of_, place_of_, pairs_of_;
   bool whole_world_ = false;  ///< Its place, turn and scale are looked for.
   int up_ = -1;               ///< The shape that is what is up; -1: there is none.
   SolvedKnowledge out_;

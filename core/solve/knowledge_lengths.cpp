@@ -10,6 +10,10 @@
 namespace dusky {
 
 Status KnowledgeBuilder::makeWorld() {
+  if (nodal_ && std::any_of(knowledge_.survey.begin(), knowledge_.survey.end(), [](const SurveyPoint& point) { return point.on; })) {
+    makeWorldByRays();
+    return Done{};
+  }
   std::vector<KnownPlace> places;
   std::vector<const SurveyPoint*> surveyed;
   for (const SurveyPoint& point : knowledge_.survey) {
@@ -64,6 +68,11 @@ void KnowledgeBuilder::guessScale(SetWorld& world) const {
     const double apart = distance.on && from && to ? (*to->point - *from->point).norm() : 0;
     if (apart > 0) logs.push_back(std::log(distance.metres / apart));
   }
+  for (const KnownPlaneDistance& distance : knowledge_.plane_distances) {
+    const WorkTrack* track = distance.on ? placed(distance.track) : nullptr;
+    const double off = track ? std::abs(offVector(setNamed(distance.plane).asShape(), *track->point).norm()) : 0;
+    if (off > 0) logs.push_back(std::log(distance.metres / off));
+  }
   if (!logs.empty()) world.world_from_solve.scale = std::exp(median(logs));
   const bool apart =
       std::any_of(knowledge_.relations.begin(), knowledge_.relations.end(), [](const KnownRelation& r) { return r.on && r.kind == RelationKind::Apart; });
@@ -110,11 +119,15 @@ Status KnowledgeBuilder::addSurvey(const std::vector<const SurveyPoint*>& survey
     const bool takes_part = solved.undetermined.empty();
     const int k = addStatement(std::move(solved));
     if (!takes_part) continue;
-    Vec3 weight;
-    for (int i = 0; i < 3; ++i) weight[i] = weightOf(point.sigma[i], kExactShare * reach);
-    out_.beliefs.in_world.push_back({.index = point.track, .at = point.at, .weight = weight, .statement = k});
+    believeSurvey(point, reach, k);
   }
   return Done{};
+}
+
+void KnowledgeBuilder::believeSurvey(const SurveyPoint& point, double reach, int k) {
+  Vec3 weight;
+  for (int i = 0; i < 3; ++i) weight[i] = weightOf(point.sigma[i], kExactShare * reach);
+  out_.beliefs.in_world.push_back({.index = point.track, .at = point.at, .weight = weight, .statement = k});
 }
 
 /// A place that a track is tied to, firmly enough for what is exact.
@@ -130,19 +143,23 @@ int KnowledgeBuilder::placeOf(int id) {
   return place_of_[id] = shape;
 }
 
-Status KnowledgeBuilder::addDistance(const KnownDistance& distance) {
-  for (const int id : {distance.from, distance.to}) {
-    if (placed(id)) continue;
-    return invalidInput(fmt::format("The distance between tracks {} and {}: track {} takes no part in the solve with a depth. Pick another one.", distance.from,
-                                    distance.to, id));
+Status KnowledgeBuilder::checkPlaced(const std::vector<int>& ids, const std::string& who) const {
+  for (const int id : ids) {
+    if (!placed(id)) return invalidInput(fmt::format("{}: track {} takes no part in the solve with a depth. Pick another one.", who, id));
   }
+  return Done{};
+}
+
+Status KnowledgeBuilder::addDistance(const KnownDistance& distance) {
+  const std::string who = fmt::format("The distance between tracks {} and {}", distance.from, distance.to);
+  if (const Status fine = checkPlaced({distance.from, distance.to}, who); !fine.ok()) return fine;
   SolvedStatement solved{.kind = StatementKind::Distance, .name = nameOf(distance)};
   solved.tracks = {distance.from, distance.to}, solved.exact = distance.sigma == 0, solved.asked = distance.metres;
   solved.without = scale() * (*placed(distance.to)->point - *placed(distance.from)->point).norm();
   const int k = addStatement(std::move(solved));
   const double weight = weightOf(distance.sigma, kExactShare * distance.metres);
-  const int from = placeOf(distance.from), to = placeOf(distance.to);
-  out_.beliefs.places_apart.push_back({from, to, distance.metres, weight, k});
+  const Ends ends = endsOf(distance.from, distance.to);
+  out_.beliefs.places_apart.push_back({ends.a, ends.b, distance.metres, weight, k, ends.from_point});
   return Done{};
 }
 

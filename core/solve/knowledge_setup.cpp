@@ -6,10 +6,12 @@
 
 namespace dusky {
 
-KnowledgeBuilder::KnowledgeBuilder(const SolveState& state, const Solution& plain, const Knowledge& knowledge, const Similarity& scene)
-    : work_(state.work), plain_(plain), knowledge_(knowledge), scene_(scene), moves_(!state.nodal && !state.work.arm) {
+KnowledgeBuilder::KnowledgeBuilder(const SolveState& state, const Solution& plain, const Knowledge& knowledge, const Similarity& scene, double variance_px2)
+    : work_(state.work), plain_(plain), knowledge_(knowledge), scene_(scene), moves_(!state.nodal && !state.work.arm), nodal_(state.nodal) {
   noise_px2_ = std::pow(std::isnan(state.spread_px) ? 0.3 : std::max(state.spread_px, 1e-3), 2);
+  variance_px2_ = std::isnan(variance_px2) ? kCorrelatedSightings * noise_px2_ : std::max(variance_px2, 1e-6);
   for (std::size_t t = 0; t < work_.tracks.size(); ++t) index_of_[work_.tracks[t].id] = static_cast<int>(t);
+  countPairs();
 }
 
 Result<SolvedKnowledge> KnowledgeBuilder::make() {
@@ -22,6 +24,9 @@ Result<SolvedKnowledge> KnowledgeBuilder::make() {
   each(knowledge_.sets, [&](const KnownSet& set) { return addSet(set); });
   if (fine.ok()) fine = makeWorld();
   each(knowledge_.distances, [&](const KnownDistance& distance) { return addDistance(distance); });
+  each(knowledge_.plane_distances, [&](const KnownPlaneDistance& distance) { return addPlaneDistance(distance); });
+  each(knowledge_.equals, [&](const KnownEqual& equal) { return addEqual(equal); });
+  each(knowledge_.mirrors, [&](const KnownMirror& mirror) { return addMirror(mirror); });
   if (!fine.ok()) return fine.error();
   addFacings();
   for (const KnownRelation& relation : knowledge_.relations) {
@@ -32,9 +37,7 @@ Result<SolvedKnowledge> KnowledgeBuilder::make() {
   return std::move(out_);
 }
 
-double KnowledgeBuilder::weightOf(double sigma, double exact) const {
-  return sigma > 0 ? kCorrelatedSightings * noise_px2_ / (sigma * sigma) : noise_px2_ / (exact * exact);
-}
+double KnowledgeBuilder::weightOf(double sigma, double exact) const { return sigma > 0 ? variance_px2_ / (sigma * sigma) : noise_px2_ / (exact * exact); }
 
 int KnowledgeBuilder::addShape(SetShape shape) {
   out_.beliefs.shapes.push_back(std::move(shape));
@@ -73,8 +76,9 @@ double KnowledgeBuilder::reach() const {
   return distances.empty() ? 1 : std::max(median(std::move(distances)), 1e-9);
 }
 
-Result<SolvedKnowledge> setUpKnowledge(const SolveState& state, const Solution& plain, const Knowledge& knowledge, const Similarity& scene) {
-  return KnowledgeBuilder(state, plain, knowledge, scene).make();
+Result<SolvedKnowledge> setUpKnowledge(const SolveState& state, const Solution& plain, const Knowledge& knowledge, const Similarity& scene,
+                                       double variance_px2) {
+  return KnowledgeBuilder(state, plain, knowledge, scene, variance_px2).make();
 }
 
 void takeKnowledge(const SolvedKnowledge& knowledge, Reconstruction& work) {
@@ -88,6 +92,10 @@ void takeKnowledge(const SolvedKnowledge& knowledge, Reconstruction& work) {
     const int at = work.indexOf(frame);
     return at < static_cast<int>(work.frame_numbers.size()) && work.frame_numbers[static_cast<std::size_t>(at)] == frame ? at : -1;
   });
+  for (const InWorld& one : work.set.in_world) {
+    WorkTrack* track = one.camera ? nullptr : &work.tracks[static_cast<std::size_t>(one.index)];
+    if (track && track->at_infinity) track->point = knowledge.world()->world_from_solve.inverse() * one.at, track->at_infinity = false;
+  }
 }
 
 }  // namespace dusky

@@ -1,9 +1,13 @@
 #include "core/solve/knowledge_stage.h"
 
 #include <array>
+#include <set>
 
+#include "core/adjust/set_factors.h"
 #include "core/adjust/uncertainty.h"
+#include "core/knowledge/statements.h"
 #include "core/solve/finished.h"
+#include "core/solve/if_exact.h"
 #include "core/solve/knowledge_setup.h"
 #include "core/solve/knowledge_told.h"
 #include "core/solve/warm_start.h"
@@ -40,6 +44,7 @@ void lookThrough(Reconstruction& work, double focal_times) {
   }
   for (WorkTrack& track : work.tracks) {
     if (track.point && !track.at_infinity) deeper(*track.point);
+    if (track.point && track.at_infinity) *track.point = (*track.point + (focal_times - 1) * along.dot(*track.point) * along).normalized();
   }
 }
 
@@ -70,13 +75,63 @@ void takeIn(SolveState& state, const SolveTask& task) {
   }
 }
 
-/// What the sightings cost without any of it, and the variance that they show.
+/// Tracks that are named one by one are no holdout: what is known of them is to be taken in.
+void releaseNamed(const Knowledge& knowledge, Reconstruction& work) {
+  std::set<int> named;
+  for (const StatementRef& ref : statementsOf(knowledge)) {
+    if (ref.part == StatementRef::Part::Set || !isOn(knowledge, ref)) continue;
+    for (const int id : tracksOf(knowledge, ref)) named.insert(id);
+  }
+  for (WorkTrack& track : work.tracks) track.holdout = track.holdout && !named.contains(track.id);
+}
+
+/// All sightings, also those that are set aside, each at most as bad as one that cannot be explained; and what the beliefs cost.
+double costOfAll(const SolveState& state, double spread_px) {
+  constexpr double kUnexplained = 4;
+  const double most = std::pow(kUnexplained * std::max(0.05, spread_px), 2);
+  const Views views(state.work);
+  double sum = 0;
+  for (const WorkTrack& track : state.work.tracks) {
+    if (track.holdout || track.by_artist) continue;
+    for (const WorkObservation& o : track.observations) sum += o.barred ? 0 : track.point ? std::min(std::pow(views.error(track, o), 2), most) : most;
+  }
+  forEachSetFactor(makeBundle(state.work).bundle, [&sum](const FactorRow& row) { sum += row.cost; });
+  return sum;
+}
+
+/// Enough tracks for the lens, and all those that something is known of.
+void restOthers(SolveState& state) {
+  shareTracks(state);
+  const auto wake = [&state](int track) {
+    state.work.tracks[static_cast<std::size_t>(track)].resting = false;
+    return track;
+  };
+  (void)renumbered(state.work.set, wake, [](int frame) { return frame; });
+}
+
+/// Which sightings are wrong and which lens it is was found without what is known; where parallax is small that may be where the solve went astray. Both are
+/// found again with it, and kept where all sightings and beliefs together cost less.
+void findAgain(SolveState& state, const SolveTask& task) {
+  SolveState again = state;
+  const Progress quiet = task.progress.silent();
+  restOthers(again);
+  if (task.options.lens != LensChoice::None && !task.options.known_lens)
+    findLensAgain(again, task, quiet);
+  else
+    settle(again, task, task.options.max_rounds, quiet);
+  if (task.progress.stopRequested()) return;
+  finish(again, task, quiet);
+  if (!task.progress.stopRequested() && costOfAll(again, state.spread_px) < costOfAll(state, state.spread_px)) state = std::move(again);
+}
+
+/// What the sightings that are used cost without any of it, and the variance that they show.
 struct Without {
   double cost_px2, variance_px2;
 };
 Without costWithout(const SolveState& state, const SolveTask& task) {
-  const Bundle bundle = makeBundle(state.work).bundle;
+  Bundle bundle = makeBundle(state.work).bundle;
   const BundleOptions options = finalOptions(state, task.options);
+  if (!bundle.set.empty()) bundle.set = {}, adjust(bundle, options, task.progress);
   return {bundleCost(bundle, options), correlatedVariance(bundle, options)};
 }
 
@@ -86,6 +141,20 @@ double costOf(int statement, const Bundle& with, double cost, const SolveTask& t
   rest.set = withoutStatement(rest.set, statement);
   const double alone = adjust(rest, options, task.progress).cost_after;
   return std::sqrt(std::max(0.0, cost - alone) / without.variance_px2);
+}
+
+/// A survey that found a locked-off camera in its place tells its focal length, and with points enough the first coefficient of its lens.
+void freeLensForSurvey(SolveState& state, const SolvedKnowledge& known) {
+  constexpr std::size_t kForCoefficient = 8;
+  lookThrough(state.work, known.focal_times);
+  state.freedom[0] = true;
+  state.freedom[kFirstCoefficient] = state.work.lens().model == LensModel::Brown && known.beliefs.in_world.size() >= kForCoefficient;
+}
+
+/// Whether what was found says what the footage could not.
+bool tellsFocal(const Solution& solution) {
+  constexpr double kShare = 0.03;
+  return solution.cameras.front().sigma[0] < kShare * solution.lens().focal_px;
 }
 
 /// Against the same sightings without any of it; and of each statement, against all the rest.
@@ -108,27 +177,41 @@ void tellCosts(const SolveState& state, const SolveTask& task, const Without& wi
 Result<SolutionPtr> solveWithKnowledge(const TrackSet& tracks, const SolveOptions& options, const SolutionPtr& plain, const Knowledge& knowledge,
                                        const Similarity& scene, const Progress& progress) {
   if (const Status fine = knowledge.check(); !fine.ok()) return fine.error();
-  if (!knowledge.says()) return plain;
+  if (knowledge.empty()) return plain;
   const Stopwatch watch;
   const SolveTask task{tracks, options, progress};
   SolveState state = finalState(*plain, tracks, options);
+  releaseNamed(knowledge, state.work);
   const Without without = costWithout(state, task);
-  auto known = setUpKnowledge(state, *plain, knowledge, scene);
+  if (!knowledge.says()) {
+    auto solution = std::make_shared<Solution>(*plain);
+    solution->knowledge.if_exact = predictExact(state, task, *plain, knowledge, scene);
+    return SolutionPtr(std::move(solution));
+  }
+  auto known = setUpKnowledge(state, *plain, knowledge, scene, without.variance_px2);
   if (!known.ok()) return known.error();
+  if (plain->evidence.focal_assumed && known->world()) freeLensForSurvey(state, *known);
   takeKnowledge(*known, state.work);
+  progress.report(0.1, "taking in what is known");
   takeIn(state, task);
+  progress.report(0.4, "finding lens and outliers again with what is known");
+  findAgain(state, task);
   if (progress.stopRequested()) return cancelled();
+  progress.report(0.8, "judging");
   auto result = concluded(std::move(state), task);
   if (!result.ok()) return result.error();
   tellKnowledge(*result, *plain, knowledge, scene.scale, *known);
   if (const Status hold = refuseClashes(*known); !hold.ok()) return hold.error();
-  tellCosts(result->state, task, without, *known);
+  tellCosts(result->state, task, costWithout(result->state, task), *known);
+  if (progress.stopRequested()) return cancelled();
+  known->if_exact = predictExact(result->state, task, *plain, knowledge, scene);
   if (progress.stopRequested()) return cancelled();
   known->rms_px_without = plain->rms_px, known->holdout_px_without = plain->holdout_rms_px;
   auto solution = std::make_shared<Solution>(std::move(result->solution));
   solution->knowledge = std::move(*known);
   solution->stretches = plain->stretches;
   solution->evidence.noise_floor_px = plain->evidence.noise_floor_px;
+  solution->evidence.focal_assumed = plain->evidence.focal_assumed && !tellsFocal(*solution);
   solution->summary.total_s = plain->summary.total_s + watch.seconds();
   return SolutionPtr(std::move(solution));
 }

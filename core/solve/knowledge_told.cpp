@@ -147,6 +147,11 @@ class Teller {
         s.found = scale_ * std::abs(a.axis.dot(b.through - a.through));
         break;
       }
+      case StatementKind::PlaneDistance: {
+        const SolvedSet& set = setNamed(s.a);
+        s.found = scale_ * std::abs(set.axis.dot(placeOf(s.tracks[0])) - set.offset);
+        break;
+      }
       case StatementKind::Survey: tellSurvey(s, k); break;
       case StatementKind::Offset: s.found = offsetOf(s, k); break;
       default: s.found = offOf(k);
@@ -190,6 +195,14 @@ class Teller {
         if (one.statement == k && with_.frameAt(one.index))
           add((from.rotation * with_.frameAt(one.index)->pose.world_from_camera).angularDistance(one.world_from_camera));
       }
+    }
+    const auto at = [&](int place) { return std::get<SetPlace>(shape(place)).at; };
+    const auto from = [&](const auto& pair) { return pair.from_point ? placeOf(pair.a) : at(pair.a); };
+    for (const PlacesAtLength& one : b.at_length) {
+      if (one.statement == k) add(scale_ * ((at(one.b) - from(one)).norm() - std::get<SetLength>(shape(one.length)).length));
+    }
+    for (const PlacesMirrored& one : b.mirrored) {
+      if (one.statement == k) add(scale_ * offMirrored(std::get<SetPlane>(shape(one.plane)), from(one), at(one.b)).norm());
     }
     for (const EvenMotion& one : b.even) {
       if (one.statement != k) continue;
@@ -267,6 +280,9 @@ std::string whatOf(const SolvedStatement& s) {
     case StatementKind::Apart: return fmt::format("{} and {} cannot be {:.6g} apart", quoted(s.a), quoted(s.b), s.asked);
     case StatementKind::Same: return fmt::format("{} and {} cannot be one", quoted(s.a), quoted(s.b));
     case StatementKind::Survey: return fmt::format("Survey point {} cannot be where it was measured", quoted(s.name));
+    case StatementKind::PlaneDistance: return fmt::format("The distance of {} cannot be {:.6g} m", s.name, s.asked);
+    case StatementKind::Equal:
+    case StatementKind::Mirror:
     case StatementKind::Camera: return fmt::format("\"{}\" cannot hold", s.name);
   }
   return {};
@@ -282,7 +298,8 @@ Status refuseClashes(const SolvedKnowledge& known) {
   constexpr double kHolds_rad = 0.05 * kDegree, kHoldsShare = 1e-3;
   for (const SolvedStatement& s : known.statements) {
     if (!s.exact || !s.undetermined.empty() || std::isnan(s.found)) continue;
-    static constexpr std::array kByCost = {StatementKind::Survey, StatementKind::Camera, StatementKind::Same, StatementKind::Offset};
+    static constexpr std::array kByCost = {StatementKind::Survey, StatementKind::Camera, StatementKind::Same,
+                                           StatementKind::Offset, StatementKind::Equal,  StatementKind::Mirror};
     if (std::find(kByCost.begin(), kByCost.end(), s.kind) != kByCost.end()) continue;
     const double off = std::abs(s.found - s.asked);
     if (off < (s.turns ? kHolds_rad : kHoldsShare * s.asked + 1e-9)) continue;

@@ -38,8 +38,16 @@ std::string_view describe(StatementKind kind) {
     case StatementKind::Survey: return "survey";
     case StatementKind::Camera: return "camera";
     case StatementKind::Offset: return "offset";
+    case StatementKind::PlaneDistance: return "plane length";
+    case StatementKind::Equal: return "equal";
+    case StatementKind::Mirror: return "mirrored";
   }
   return "";
+}
+
+const IfExact* SolvedKnowledge::ifExact(std::string_view key) const {
+  const auto found = std::find_if(if_exact.begin(), if_exact.end(), [key](const IfExact& one) { return one.key == key; });
+  return found != if_exact.end() ? &*found : nullptr;
 }
 
 SetShape SolvedSet::asShape() const { return kind == SetKind::Plane ? SetShape(SetPlane{axis, offset}) : SetShape(SetLine{axis, through}); }

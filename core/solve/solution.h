@@ -124,6 +124,7 @@ struct Evidence {
   double explained_share = kUnknown;     ///< Of the sightings of tracks that live long enough to tell: those that the solve explains.
   double focal_sigma_share = kUnknown;  ///< Standard deviation of the focal length as a share of it, as a profile shows it: how far it can be forced off before
                                         ///< the tracks object. Never trusts the curvature at the solution alone.
+  bool focal_assumed = false;           ///< The camera neither moves nor turns, and nothing else says what its focal length is.
   Rival rival;
   double slip_sigma_px = kUnknown;      ///< Standard deviation of an insert's slip, by the covariance of all that the cameras found.
   double focal_slip_px = kUnknown;      ///< The same by the focal length alone, as its profile shows it.
@@ -170,8 +171,8 @@ struct SolvedSet {
   bool acrossUp() const { return facing == (kind == SetKind::Plane ? SetFacing::Upright : SetFacing::Level); }
 };
 
-enum class StatementKind : std::uint8_t { Orientation, Angle, Same, Apart, Distance, Survey, Camera, Offset };
-/// "orientation", "angle", "same", "apart", "length", "survey", "camera", "offset".
+enum class StatementKind : std::uint8_t { Orientation, Angle, Same, Apart, Distance, Survey, Camera, Offset, PlaneDistance, Equal, Mirror };
+/// "orientation", "angle", "same", "apart", "length", "survey", "camera", "offset", "plane length", "equal", "mirrored".
 std::string_view describe(StatementKind kind);
 
 /// What was said beside the planes and lines themselves, and what came of it.
@@ -190,17 +191,30 @@ struct SolvedStatement {
   std::string undetermined;       ///< Why it says nothing of the solve; empty: it does.
 };
 
+/// What a statement that is loose or off would do to the solve if it were made exact, as far as a straight line from where the solve stands tells.
+struct IfExact {
+  std::string key;                ///< Of the statement, keyOf() (statements.h).
+  double cost_sigmas = kUnknown;  ///< How much worse the sightings would agree than if it were true, all else being known as it is: standard deviations.
+};
+
 /// What was known of the set and shaped the solve.
 struct SolvedKnowledge {
   std::vector<SolvedSet> sets;
   std::vector<SolvedStatement> statements;
   SetBeliefs beliefs;                   ///< What holds the bundle: of tracks by their ids, of cameras by their frames.
   std::optional<Vec3> up;               ///< What is up, where something was said that tells.
+  std::vector<IfExact> if_exact;        ///< Of statements that are loose or off.
   double sigma_scale_share = kUnknown;  ///< Standard deviation of the world's scale, where that was looked for.
   double cost_sigmas = kUnknown;  ///< How much more the sightings pay for all of it than for as many statements that are true, standard deviations of chance.
   double rms_px_without = kUnknown, holdout_px_without = kUnknown;
 
-  bool empty() const { return sets.empty() && statements.empty(); }
+  /// Under what share of the focal length a survey was fitted that found a camera in its place; not kept.
+  double focal_times = 1;
+
+  bool empty() const { return sets.empty() && statements.empty() && if_exact.empty(); }
+  /// Whether any of it took part in the solve.
+  bool shapesSolve() const { return !sets.empty() || !statements.empty(); }
+  const IfExact* ifExact(std::string_view key) const;
   /// The world that distances, a survey and positions are in; none: nothing of that was said.
   const SetWorld* world() const { return beliefs.world < 0 ? nullptr : std::get_if<SetWorld>(&beliefs.shapes[static_cast<std::size_t>(beliefs.world)]); }
 };

@@ -8,6 +8,7 @@
 #include "core/solve/describe.h"
 #include "core/solve/explanations.h"
 #include "core/solve/finished.h"
+#include "core/solve/locked_off.h"
 #include "core/solve/noise_floor.h"
 #include "core/solve/readout_search.h"
 #include "core/solve/sort_out.h"
@@ -31,7 +32,9 @@ double medianTravel(const TrackSet& tracks) {
   return travels.empty() ? 0.0 : median(std::move(travels));
 }
 
-Status refuseHopeless(const TrackSet& tracks) {
+bool standsStill(const TrackSet& tracks) { return medianTravel(tracks) < 0.0012 * tracks.width; }
+
+Status refuseHopeless(const TrackSet& tracks, const SolveOptions& options) {
   if (tracks.frames() < 3) return cannotSolve(fmt::format("The range has {} frames; a camera needs at least 3.", tracks.frames()));
   if (tracks.tracks.size() < 16) {
     return cannotSolve(
@@ -39,9 +42,11 @@ Status refuseHopeless(const TrackSet& tracks) {
                     "choose footage with more texture.",
                     tracks.tracks.size()));
   }
-  const double travel = medianTravel(tracks);
-  if (travel < 0.0012 * tracks.width) {
-    return cannotSolve(fmt::format("The camera does not move: half of the tracks stay within {:.1f} px. There is no path to find.", travel));
+  if (options.motion != CameraMotion::Nodal && standsStill(tracks)) {
+    return cannotSolve(fmt::format(
+        "The camera does not move: half of the tracks stay within {:.1f} px. There is no path to find. If it is locked off, say that it only rotates; "
+        "six surveyed points or more then tell where it stands.",
+        medianTravel(tracks)));
   }
   return Done{};
 }
@@ -112,6 +117,12 @@ Result<Explained> explainedBy(const SolveTask& task, double noise_px) {
   return Explained{std::move(*state), noise_px};
 }
 
+Result<Explained> asLockedOff(const SolveTask& task) {
+  auto state = lockedOff(task);
+  if (!state.ok()) return state.error();
+  return Explained{std::move(*state), noiseFloor(task.tracks)};
+}
+
 /// Where the tracks tell a rolling shutter by themselves, what explains them is looked for without it, so that no path or lens has to make up for it.
 Result<Explained> explained(const SolveTask& task) {
   const bool open = task.options.auto_readout && !task.options.free_readout && task.options.readout == 0;
@@ -133,11 +144,12 @@ Result<Explained> explained(const SolveTask& task) {
 }
 
 Result<SolutionPtr> solveFrom(const SolveTask& task, const Solution* from) {
-  auto begun = from ? carriedOn(task, *from) : explained(task);
+  const bool still = standsStill(task.tracks);
+  auto begun = still ? asLockedOff(task) : from ? carriedOn(task, *from) : explained(task);
   if (!begun.ok()) return begun.error();
   auto& [state, noise_px] = *begun;
   task.tell(state);
-  if (from) settle(state, task, task.options.max_rounds, task.progress.part(0.85, 0.93));
+  if (from && !still) settle(state, task, task.options.max_rounds, task.progress.part(0.85, 0.93));
   if (task.progress.stopRequested()) return cancelled();
   auto result = finished(std::move(state), task, task.progress.part(0.93, 0.96));
   if (!result.ok()) return result.error();
@@ -145,6 +157,7 @@ Result<SolutionPtr> solveFrom(const SolveTask& task, const Solution* from) {
   if (task.progress.stopRequested()) return cancelled();
   Solution& solution = result->solution;
   solution.evidence.noise_floor_px = noise_px;
+  solution.evidence.focal_assumed = still && focalIsOpen(task.options, solution.lens().model);
   solution.stretches = stretchesOf(result->state.held, solution);
   return SolutionPtr(std::make_shared<Solution>(std::move(solution)));
 }
@@ -156,7 +169,7 @@ Result<SolutionPtr> solveShot(const TrackSet& tracks, const SolveOptions& option
   if (const Status fine = options.check(); !fine.ok()) return fine.error();
   if (!options.camera_of.empty() && static_cast<int>(options.camera_of.size()) != tracks.frames())
     return invalidInput(fmt::format("Cameras are given for {} frames, and there are {}.", options.camera_of.size(), tracks.frames()));
-  if (const Status hope = refuseHopeless(tracks); !hope.ok()) return hope.error();
+  if (const Status hope = refuseHopeless(tracks, options); !hope.ok()) return hope.error();
   const std::function<void(const SolveState&)> show = [&](const SolveState& state) {
     if (!on_partial) return;
     auto partial = std::make_shared<Solution>();

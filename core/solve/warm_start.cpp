@@ -74,6 +74,14 @@ void takeUsed(const Solution& earlier, Reconstruction& work) {
   }
 }
 
+/// Holdout tracks that the earlier solve let take part, because something is known of them, take part again.
+void takeReleased(const Solution& earlier, Reconstruction& work) {
+  for (WorkTrack& track : work.tracks) {
+    const SolvedTrack* solved = earlier.find(track.id);
+    track.holdout = track.holdout && (!solved || solved->holdout);
+  }
+}
+
 /// Of a camera that rotates about the origin.
 std::optional<Vec3> armOf(const Solution& earlier) {
   const auto placed = std::find_if(earlier.frames.begin(), earlier.frames.end(), [](const SolvedFrame& f) { return f.placed; });
@@ -95,7 +103,7 @@ SolveState warmStart(const Solution& earlier, const TrackSet& tracks, const Solv
   const LensParameters& sigma = earlier.cameras.front().sigma;
   for (int k = 0; k < kMostLensParameters; ++k) state.freedom[k] = !std::isnan(sigma[k]) && sigma[k] > 0;
   state.freedom = withoutKnown(options, earlier.lens().model, state.freedom);
-  state.freedom[0] = firstFreedom(options, earlier.lens().model)[0];
+  state.freedom[0] = firstFreedom(options, earlier.lens().model)[0] && !earlier.evidence.focal_assumed;
   if (options.known_lens) state.freedom = LensFreedom{};
   if (earlier.lens().model == LensModel::Anamorphic) state.squeeze = std::round(20 * earlier.lens().squeeze()) / 20;
   state.nodal = earlier.motion == MotionKind::Nodal;
@@ -113,6 +121,7 @@ SolveState finalState(const Solution& earlier, const TrackSet& tracks, const Sol
   state.lens_settled = true;
   state.tolerance_px = earlier.summary.tolerance_px;
   takeUsed(earlier, state.work);
+  takeReleased(earlier, state.work);
   state.spread_px = errorSpread(state.work);
   tieZoom(state);
   shapePath(state.work, state.path, state.spread_px);

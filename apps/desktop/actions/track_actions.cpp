@@ -31,6 +31,12 @@ TrackActions::TrackActions(Session& session, QObject* parent) : QObject(parent),
                   &TrackActions::knowStraight);
   distance = make(tr("Add known distance"), tr("Two placed tracks: one more distance that is known, beside the one that sets the scale."),
                   &TrackActions::knowDistance);
+  equal = make(tr("Make distances equal"),
+               tr("Four or more placed tracks, picked pair by pair: the first is as far from the second as the third from the fourth, and so on."),
+               &TrackActions::knowEqual);
+  mirrored = make(tr("Make pairs mirror each other"),
+                  tr("Four or more placed tracks, picked pair by pair: the first mirrors the second, the third the fourth, all in one plane."),
+                  &TrackActions::knowMirrored);
   aside = make(tr("Set aside"), tr("Takes the selected tracks out of the next solve. They can come back."), &TrackActions::setSelectedAside);
   back = make(tr("Bring back"), tr("Lets selected tracks that were set aside take part again."), &TrackActions::bringSelectedBack);
   pin = make(tr("Pin"), tr("Protects the selected tracks from being set aside."), &TrackActions::pinSelected);
@@ -80,7 +86,7 @@ void TrackActions::fill(QMenu& menu) const {
   menu.setToolTipsVisible(true);
   menu.addActions({ground, origin, direction, length});
   menu.addSeparator();
-  menu.addActions({flat, level, upright, straight, distance});
+  menu.addActions({flat, level, upright, straight, distance, equal, mirrored});
   menu.addSeparator();
   menu.addActions({cone, cube, card, floor, figure, remove_objects});
   menu.addSeparator();
@@ -108,6 +114,7 @@ void TrackActions::refresh() {
   length->setEnabled(places == 2);
   for (QAction* plane : {flat, level, upright, straight}) plane->setEnabled(places >= 3);
   distance->setEnabled(places == 2);
+  for (QAction* pairs : {equal, mirrored}) pairs->setEnabled(places >= 4 && places % 2 == 0);
   distance->setText(tr("Add known distance of %1").arg(lengthText(length_metres_)));
   length->setText(tr("Use as length of %1").arg(lengthText(length_metres_)));
   cone->setEnabled(places >= 1 && places <= kMostObjects);
@@ -134,6 +141,8 @@ void TrackActions::useDirection() { session_.model.run(dusky::useAsDirection(ses
 void TrackActions::useLength() { session_.model.run(dusky::useAsLength(session_.model.document(), placed()[0], placed()[1], length_metres_)); }
 void TrackActions::know(SetKind kind, SetFacing facing) { session_.model.run(addKnownSet(session_.model.document(), kind, facing, placed())); }
 void TrackActions::knowDistance() { session_.model.run(addKnownDistance(session_.model.document(), placed()[0], placed()[1], length_metres_)); }
+void TrackActions::knowEqual() { session_.model.run(addEqualDistances(session_.model.document(), placed())); }
+void TrackActions::knowMirrored() { session_.model.run(addMirroredPairs(session_.model.document(), placed())); }
 void TrackActions::setSelectedAside() { session_.model.run(dusky::setAside(session_.model.document(), session_.selection.ids())); }
 void TrackActions::bringSelectedBack() { session_.model.run(dusky::bringBack(session_.model.document(), session_.selection.ids())); }
 void TrackActions::pinSelected() { session_.model.run(dusky::pinTracks(session_.model.document(), session_.selection.ids(), true)); }

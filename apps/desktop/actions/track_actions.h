@@ -17,7 +17,7 @@ class TrackActions : public QObject {
   explicit TrackActions(Session& session, QObject* parent = nullptr);
 
   QAction *ground, *origin, *direction, *length;
-  QAction *flat, *level, *upright, *straight, *distance;  ///< What is known of the set.
+  QAction *flat, *level, *upright, *straight, *distance, *equal, *mirrored;  ///< What is known of the set.
   QAction *aside, *back, *pin, *unpin;
   QAction *cone, *cube, *card, *floor, *figure, *remove_objects;
   QAction *select_all, *select_none, *select_others;
@@ -43,6 +43,8 @@ class TrackActions : public QObject {
   void knowUpright() { know(SetKind::Plane, SetFacing::Upright); }
   void knowStraight() { know(SetKind::Line, SetFacing::Free); }
   void knowDistance();
+  void knowEqual();
+  void knowMirrored();
   void setSelectedAside();
   void bringSelectedBack();
   void pinSelected();

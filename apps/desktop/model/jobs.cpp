@@ -427,13 +427,13 @@ void Jobs::compareRuns(int first, int second) {
   });
 }
 
-void Jobs::layOnMesh(const MeshSurfacePtr& surface) {
-  ask(Step::Scene, "lay the scene on the mesh", [this, surface]() -> std::optional<Work> {
+void Jobs::layOnMesh(const MeshSurfacePtr& surface, bool keep_scale) {
+  ask(Step::Scene, "lay the scene on the mesh", [this, surface, keep_scale]() -> std::optional<Work> {
     const SolutionPtr solution = model_.workspace().solution();
     const auto scene = model_.workspace().scene();
     if (!surface || !solution || !scene.ok()) return std::nullopt;
-    return [this, surface, solution, frame = *scene, document = model_.document()](std::stop_token stop) {
-      const auto laid = dusky::layOnMesh(*solution, frame, document.picks.knowledge, *surface, document.mesh, false, progressOf(Step::Scene, stop));
+    return [this, surface, keep_scale, solution, frame = *scene, document = model_.document()](std::stop_token stop) {
+      const auto laid = dusky::layOnMesh(*solution, frame, document.picks.knowledge, *surface, document.mesh, keep_scale, progressOf(Step::Scene, stop));
       post([this, laid, document] {
         if (laid.ok() && document == model_.document()) {
           mesh_note_ = QString::fromStdString(describe(*laid)), laid_ = laid->knowledge;

@@ -95,7 +95,7 @@ class Jobs : public QObject {
   };
   const Comparison& compared() const { return comparison_; }
   /// Lays the scene on the mesh; see dusky::layOnMesh. What came of it.
-  void layOnMesh(const MeshSurfacePtr& surface);
+  void layOnMesh(const MeshSurfacePtr& surface, bool keep_scale);
   QString meshNote() const { return model_.document().picks.knowledge == laid_ ? mesh_note_ : QString(); }
   void deliver();
   /// Asks the running job to stop, which ends on its own a moment later; what waits is forgotten.

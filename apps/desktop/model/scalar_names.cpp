@@ -2,6 +2,8 @@
 
 #include <QObject>
 
+#include "core/knowledge/known_scalars.h"
+
 namespace dusky::desktop {
 
 QString scalarName(const std::string& parameter) {
@@ -10,7 +12,7 @@ QString scalarName(const std::string& parameter) {
   if (parameter == "cy_px") return QObject::tr("axis from the top, px");
   if (parameter == "rotation_rad") return QObject::tr("rotation, rad");
   if (parameter == "readout_ms") return QObject::tr("readout time, ms");
-  return QString::fromStdString(parameter);
+  return QString::fromStdString(parameter) + (isKnownAngle(parameter) ? ", °" : "");
 }
 
 }  // namespace dusky::desktop

@@ -2,6 +2,7 @@
 #include "apps/desktop/model/advisor.h"
 #include "apps/desktop/model/candidates.h"
 #include "apps/desktop/model/document_model.h"
+#include "apps/desktop/model/edited_set.h"
 #include "apps/desktop/model/frame_store.h"
 #include "apps/desktop/model/jobs.h"
 #include "apps/desktop/model/mesh_store.h"
@@ -22,6 +23,7 @@ struct Session {
   Selection selection;
   TestObjects objects{model};
   SceneMover mover{model, selection};
+  EditedSet edited_set;
   MeshStore mesh{model};
   Playback playback;
   ViewSettings view;

@@ -68,6 +68,7 @@ bool SceneTool::pickMesh(const SceneSight& sight, const QPointF& at) {
 
 bool SceneTool::press(const SceneSight& sight, const QPointF& at) {
   if (session_.view.tool() == ViewSettings::Tool::MeshPick) return pickMesh(sight, at);
+  if (set_.press(sight, at)) return true;
   const auto handle = handleAt(sight, at);
   const auto ray = handle ? sight.ray(at) : std::nullopt;
   if (!ray) return objects_.press(sight, at);
@@ -78,6 +79,7 @@ bool SceneTool::press(const SceneSight& sight, const QPointF& at) {
 }
 
 void SceneTool::drag(const SceneSight& sight, const QPointF& at, Qt::KeyboardModifiers keys) {
+  if (set_.holds()) return set_.drag(at, keys);
   if (!held_) return objects_.drag(sight, at, keys);
   if (!session_.mover.dragging()) return;  // given up meanwhile
   const auto ray = held_->sight.ray(at);
@@ -91,6 +93,7 @@ void SceneTool::drag(const SceneSight& sight, const QPointF& at, Qt::KeyboardMod
 }
 
 void SceneTool::release() {
+  if (set_.holds()) return set_.release();
   if (!held_) return objects_.release();
   held_.reset();
   session_.mover.letGo();
@@ -98,6 +101,7 @@ void SceneTool::release() {
 
 std::optional<Qt::CursorShape> SceneTool::cursorAt(const SceneSight& sight, const QPointF& at) const {
   if (session_.view.tool() == ViewSettings::Tool::MeshPick) return Qt::CrossCursor;
+  if (set_.over(sight, at)) return Qt::PointingHandCursor;
   if (const auto handle = handleAt(sight, at)) return turns(*handle) || handle == SceneHandle::Scale ? Qt::PointingHandCursor : Qt::SizeAllCursor;
   return objects_.cursorAt(sight, at);
 }
@@ -157,6 +161,7 @@ void SceneTool::drawHandle(QPainter& painter, const SceneSight& sight, const Sta
 
 void SceneTool::draw(QPainter& painter, const SceneSight& sight) const {
   objects_.draw(painter, sight);
+  set_.draw(painter, sight);
   if (session_.view.tool() == ViewSettings::Tool::MeshPick && session_.selection.ids().size() == 1)
     drawNote(painter, QObject::tr("Click where track %1 lies on the mesh.").arg(session_.selection.ids().front()), {8, 30});
   if (session_.view.handlesShown() && session_.model.scene() && session_.model.scene()->surveyed)

@@ -1,14 +1,16 @@
 #pragma once
 #include "apps/desktop/paint/object_tool.h"
+#include "apps/desktop/paint/set_tool.h"
 #include "core/scene/scene_handles.h"
 
 namespace dusky::desktop {
 
-/// What can be held in a view that shows the scene: the scene itself by its handles, where these are shown, and test objects.
+/// What can be held in a view that shows the scene: the scene itself by its handles, where these are shown, a plane or line that is being edited, and test
+/// objects.
 class SceneTool {
  public:
   /// `through_camera`: the picture stays and the world's axes are dragged over it; else the set is dragged and the axes stay.
-  SceneTool(Session& session, bool through_camera) : session_(session), objects_(session), through_camera_(through_camera) {}
+  SceneTool(Session& session, bool through_camera) : session_(session), objects_(session), set_(session), through_camera_(through_camera) {}
   void setThroughCamera(bool on) { through_camera_ = on; }
 
   /// The left button goes down; true where it holds something.
@@ -16,13 +18,14 @@ class SceneTool {
   /// Shift: by steps.
   void drag(const SceneSight& sight, const QPointF& at, Qt::KeyboardModifiers keys);
   void release();
-  bool holds() const { return held_.has_value() || objects_.holds(); }
+  bool holds() const { return held_.has_value() || set_.holds() || objects_.holds(); }
   /// A click that held nothing; see ObjectTool.
   void choose(const SceneSight& sight, const QPointF& at, bool on_track) { objects_.choose(sight, at, on_track); }
   std::optional<Qt::CursorShape> cursorAt(const SceneSight& sight, const QPointF& at) const;
   void draw(QPainter& painter, const SceneSight& sight) const;
   /// Where a handle is seen; nothing where it is not.
   std::optional<QPointF> handlePlace(const SceneSight& sight, SceneHandle handle) const;
+  std::optional<QPointF> setTipPlace(const SceneSight& sight) const { return set_.tipPlace(sight); }
 
  private:
   /// Where the handles stand and how far out, so that they are equally large at any distance.
@@ -41,6 +44,7 @@ class SceneTool {
 
   Session& session_;
   ObjectTool objects_;
+  SetTool set_;
   bool through_camera_;
   struct Held {
     SceneHandle handle;

@@ -29,18 +29,20 @@ PlateMesh::PlateMesh(Session& session, QObject* parent)
 
 PlateMesh::~PlateMesh() = default;
 
-bool PlateMesh::Asked::sameAs(const Asked& other) const {
-  const Pose &a = camera.pose, &b = other.camera.pose;
-  return a.centre == b.centre && a.world_from_camera.coeffs() == b.world_from_camera.coeffs() && camera.lens.model == other.camera.lens.model &&
-         camera.lens.parameters() == other.camera.lens.parameters() && mesh.surface == other.mesh.surface && settings == other.settings && style == other.style;
+bool PlateMesh::Asked::is(const SceneCamera& seen_by, const MeshSurfacePtr& surface, const MeshSettings& placed, ViewSettings::MeshStyle drawn_as) const {
+  const Pose &a = camera.pose, &b = seen_by.pose;
+  return a.centre == b.centre && a.world_from_camera.coeffs() == b.world_from_camera.coeffs() && camera.lens.model == seen_by.lens.model &&
+         camera.lens.parameters() == seen_by.lens.parameters() && mesh.surface == surface && settings == placed && style == drawn_as;
 }
 
 /// What was worked out for another camera is not shown over this picture: it would look like a bad solve.
 void PlateMesh::show(const std::optional<SceneCamera>& camera) {
   const MeshStore::Mesh& mesh = session_.mesh.mesh();
+  const MeshSettings& placed = session_.model.document().mesh;
+  const bool seen = camera && mesh.surface && session_.view.meshShown();
+  if (seen && last_ && last_->is(*camera, mesh.surface, placed, session_.view.meshStyle())) return;
   std::optional<Asked> now;
-  if (camera && mesh.surface && session_.view.meshShown()) now = Asked{*camera, mesh, session_.model.document().mesh, session_.view.meshStyle()};
-  if (now && last_ && now->sameAs(*last_)) return;
+  if (seen) now = Asked{*camera, mesh, placed, session_.view.meshStyle()};
   ++generation_;
   seen_ = {}, last_ = now;
   const std::lock_guard lock(mutex_);

@@ -33,7 +33,7 @@ class PlateMesh : public QObject {
     MeshStore::Mesh mesh;
     MeshSettings settings;
     ViewSettings::MeshStyle style = ViewSettings::MeshStyle::HiddenLines;
-    bool sameAs(const Asked& other) const;
+    bool is(const SceneCamera& seen_by, const MeshSurfacePtr& surface, const MeshSettings& placed, ViewSettings::MeshStyle drawn_as) const;
   };
   struct Seen {
     std::vector<QPolygonF> lines;

@@ -47,6 +47,7 @@ PlateView::PlateView(Session& session, QMenu* track_menu, QWidget* parent) : QWi
   });
   connect(&session_.model, &DocumentModel::resultsChanged, this, &PlateView::refresh);
   connect(&session_.model, &DocumentModel::scenePreviewed, this, &PlateView::refresh);
+  connect(&session_.edited_set, &EditedSet::changed, this, [this] { update(); });
   connect(&session_.playback, &Playback::frameChanged, this, &PlateView::showFrame);
   connect(&session_.frames, &FrameStore::ready, this, [this](int number) {
     if (number == session_.playback.frame() || number == FrameStore::kAllChanged) showFrame();

@@ -32,6 +32,7 @@ SpaceView::SpaceView(Session& session, QMenu* track_menu, QWidget* parent)
   connect(&session_.model, &DocumentModel::opened, this, [this] { looked_ = false; });
   connect(&session_.model, &DocumentModel::resultsChanged, this, &SpaceView::rebuild);
   connect(&session_.model, &DocumentModel::scenePreviewed, this, &SpaceView::rebuild);
+  connect(&session_.edited_set, &EditedSet::changed, this, [this] { update(); });
   connect(&session_.jobs, &Jobs::comparisonChanged, this, &SpaceView::rebuild);
   connect(&session_.playback, &Playback::frameChanged, this, &SpaceView::rebuildNow);
   connect(&session_.view, &ViewSettings::changed, this, &SpaceView::rebuild);

@@ -33,6 +33,8 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   std::optional<QPointF> placeOf(int track) const;
   /// Where a handle that moves the scene is on the screen; nothing where it is not shown.
   std::optional<QPointF> placeOf(SceneHandle handle) const { return scene_tool_.handlePlace(sight(), handle); }
+  /// The tip by which a plane or line that is being edited is turned.
+  std::optional<QPointF> setTipPlace() const { return scene_tool_.setTipPlace(sight()); }
   QSize minimumSizeHint() const override { return {200, 120}; }
 
  public slots:

@@ -45,21 +45,109 @@ class KnowledgeRows : public QWidget {
     if (known() == shown_ && unit() == shown_unit_ && !anew) return;
     shown_ = known(), shown_unit_ = unit();
     clearLayout(*grid_);
-    setVisible(!shown_.empty());
-    if (shown_.empty()) return;
-    grid_->addWidget(quietLabel(tr("Known of the set, taken in by the solve")), 0, 0, 1, 4);
+    const bool solved = session_.model.solution() != nullptr;
+    setVisible(!shown_.empty() || solved);
+    if (shown_.empty() && !solved) return;
+    if (!shown_.empty()) grid_->addWidget(quietLabel(tr("Known of the set, taken in by the solve")), 0, 0, 1, 4);
     const bool folded = std::count_if(shown_.survey.begin(), shown_.survey.end(), isOnMesh) > kMostOnMesh;
     for (const StatementRef& ref : statementsOf(shown_)) {
       if (!folded || ref.part != StatementRef::Part::Survey || !isOnMesh(shown_.survey[ref.index])) addRow(ref);
     }
     if (folded) addMeshRow();
-    if (shown_.sets.size() < 2) return;
-    auto* relate = new QPushButton(tr("Relate two…"));
-    relate->setProperty("role", "small");
-    relate->setObjectName("relate");
-    relate->setToolTip(tr("Square, parallel, at an angle, one with each other, or a distance apart."));
-    connect(relate, &QPushButton::clicked, this, [this] { openDialog({}); });
-    grid_->addWidget(relate, grid_->rowCount(), 0, 1, 4, Qt::AlignLeft);
+    addMore();
+  }
+
+  /// What takes a dialog to say: of planes and lines that are there already, of where a track was measured, of the camera.
+  void addMore() {
+    grid_->addLayout(ofCamera(), grid_->rowCount(), 0, 1, 4);
+    addOfSets();
+  }
+
+  QHBoxLayout* ofCamera() {
+    auto* row = new QHBoxLayout;
+    auto* measured =
+        smallButton(tr("Measured place…"), tr("Where one selected track was measured in the world: three or more place the scene."), "measuredPlace");
+    auto* camera = smallButton(tr("Of the camera…"),
+                               tr("It moves on a straight line, at one height, evenly; it stands still, at a known place, looks a known way."), "ofCamera");
+    const auto refresh = [this, measured, camera] {
+      const SolutionPtr solution = session_.model.solution();
+      const auto& ids = session_.selection.ids();
+      const SolvedTrack* track = solution && ids.size() == 1 ? solution->find(ids.front()) : nullptr;
+      measured->setEnabled(track && track->hasPlace());
+      camera->setEnabled(solution != nullptr);
+    };
+    connect(&session_.selection, &Selection::changed, measured, refresh);
+    connect(&session_.model, &DocumentModel::solutionChanged, measured, refresh);
+    refresh();
+    connect(measured, &QPushButton::clicked, this, &KnowledgeRows::sayMeasured);
+    connect(camera, &QPushButton::clicked, this, &KnowledgeRows::sayOfCamera);
+    row->addWidget(measured);
+    row->addWidget(camera);
+    row->addStretch();
+    return row;
+  }
+
+  void sayMeasured() {
+    Knowledge more = known();
+    const int id = session_.selection.ids().front();
+    const std::string name = session_.model.workspace().nameOf(id);
+    std::erase_if(more.survey, [id](const SurveyPoint& point) { return point.track == id; });
+    SurveyPoint point{.name = name.empty() ? "S" + std::to_string(id) : name, .track = id, .sigma = Vec3::Constant(0.01)};
+    const auto& scene = session_.model.scene();
+    if (scene) point.at = scene->scene_from_solve * session_.model.solution()->find(id)->point;
+    more.survey.push_back(std::move(point));
+    const StatementRef ref{StatementRef::Part::Survey, more.survey.size() - 1};
+    openDialog(std::move(more), ref, true);
+  }
+
+  void sayOfCamera() {
+    Knowledge more = known();
+    const auto& frames = session_.model.solution()->frames;
+    more.camera.push_back({.fact = CameraFact::Straight, .first = frames.front().frame, .last = frames.back().frame});
+    const StatementRef ref{StatementRef::Part::Camera, more.camera.size() - 1};
+    openDialog(std::move(more), ref, true);
+  }
+
+  void addOfSets() {
+    const bool two = shown_.sets.size() >= 2;
+    const bool plane = std::any_of(shown_.sets.begin(), shown_.sets.end(), [](const KnownSet& set) { return set.kind == SetKind::Plane; });
+    auto* row = new QHBoxLayout;
+    if (two) {
+      auto* relate = smallButton(tr("Relate two…"), tr("Square, parallel, at an angle, one with each other, or a distance apart."), "relate");
+      connect(relate, &QPushButton::clicked, this, [this] {
+        Knowledge more = known();
+        more.relations.push_back({.a = more.sets[0].name, .b = more.sets[1].name});
+        const StatementRef ref{StatementRef::Part::Relation, more.relations.size() - 1};
+        openDialog(std::move(more), ref, true);
+      });
+      row->addWidget(relate);
+    }
+    if (plane) row->addWidget(planeDistanceButton());
+    row->addStretch();
+    grid_->addLayout(row, grid_->rowCount(), 0, 1, 4);
+  }
+
+  QPushButton* planeDistanceButton() {
+    auto* button = smallButton(tr("Distance from a plane…"), tr("One selected track whose distance from a plane is known."), "planeDistance");
+    const auto refresh = [this, button] { button->setEnabled(session_.selection.ids().size() == 1); };
+    connect(&session_.selection, &Selection::changed, button, refresh);
+    refresh();
+    connect(button, &QPushButton::clicked, this, [this] {
+      Knowledge more = known();
+      const auto plane = std::find_if(more.sets.begin(), more.sets.end(), [](const KnownSet& set) { return set.kind == SetKind::Plane; });
+      more.plane_distances.push_back({.track = session_.selection.ids().front(), .plane = plane->name});
+      const StatementRef ref{StatementRef::Part::PlaneDistance, more.plane_distances.size() - 1};
+      openDialog(std::move(more), ref, true);
+    });
+    return button;
+  }
+
+  static QPushButton* smallButton(const QString& text, const QString& tip, const char* name) {
+    auto* button = new QPushButton(text);
+    button->setProperty("role", "small");
+    button->setToolTip(tip);
+    button->setObjectName(name);
+    return button;
   }
 
   QString found(const StatementRef& ref) const {
@@ -107,7 +195,7 @@ class KnowledgeRows : public QWidget {
     edit->setText(tr("…"));
     edit->setToolTip(tr("Changes this statement."));
     edit->setObjectName("edit " + says);
-    connect(edit, &QToolButton::clicked, this, [this, ref] { openDialog(ref); });
+    connect(edit, &QToolButton::clicked, this, [this, ref] { openDialog(known(), ref, false); });
     grid_->addWidget(edit, row, 2);
     auto* cross = crossButton(tr("Takes this statement away."));
     cross->setObjectName("forget " + says);
@@ -186,8 +274,8 @@ class KnowledgeRows : public QWidget {
     grid_->addWidget(button, row, 0, 1, 2, Qt::AlignLeft);
   }
 
-  void openDialog(std::optional<StatementRef> ref) {
-    auto* dialog = new StatementDialog(session_, ref, window());
+  void openDialog(Knowledge knowledge, StatementRef ref, bool is_new) {
+    auto* dialog = new StatementDialog(session_, std::move(knowledge), ref, is_new, window());
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->setModal(false);  // members are picked in the views meanwhile
     dialog->show();

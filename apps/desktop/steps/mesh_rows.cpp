@@ -1,4 +1,5 @@
 // The mesh of the set: what it is, how it lies to the solved points, picking on it and laying the scene on it.
+#include <QCheckBox>
 #include <QComboBox>
 #include <QFileInfo>
 #include <QGridLayout>
@@ -89,6 +90,10 @@ class MeshRows : public QWidget {
     grid->addWidget(unit_, 2, 0), grid->addWidget(up_, 2, 1);
     grid->addWidget(style_, 3, 0, 1, 2);
     grid->addWidget(pick_, 4, 0), grid->addWidget(lay_, 4, 1);
+    grid->addWidget(keep_scale_, 5, 0, 1, 2);
+    keep_scale_->setObjectName("keepScale");
+    keep_scale_->setToolTip(
+        QObject::tr("The scene is moved and turned onto the mesh, and stays as large as it is now: where a known distance says that better."));
     for (QPushButton* button : {pick_, lay_}) button->setProperty("role", "small");
     pick_->setObjectName("pickOnMesh");
     pick_->setToolTip(QObject::tr("For the selected track: then click in Plate or Space where it lies on the mesh: three such picks or more place the scene."));
@@ -110,7 +115,7 @@ class MeshRows : public QWidget {
       if (i < 3) session_.view.setMeshStyle(static_cast<ViewSettings::MeshStyle>(i));
     });
     connect(pick_, &QPushButton::clicked, this, [this] { session_.view.setTool(ViewSettings::Tool::MeshPick); });
-    connect(lay_, &QPushButton::clicked, this, [this] { session_.jobs.layOnMesh(session_.mesh.mesh().surface); });
+    connect(lay_, &QPushButton::clicked, this, [this] { session_.jobs.layOnMesh(session_.mesh.mesh().surface, keep_scale_->isChecked()); });
     connect(&session_.mesh, &MeshStore::changed, this, &MeshRows::refresh);
     connect(&session_.model, &DocumentModel::documentChanged, this, &MeshRows::refresh);
     connect(&session_.model, &DocumentModel::resultsChanged, this, &MeshRows::refresh);
@@ -125,7 +130,7 @@ class MeshRows : public QWidget {
     state_->setText(stateText(session_));
     state_->setProperty("role", session_.mesh.problem().isEmpty() ? "quiet" : "failure");
     state_->style()->unpolish(state_), state_->style()->polish(state_);
-    for (QWidget* one : std::initializer_list<QWidget*>{unit_, up_, style_, pick_, lay_}) one->setVisible(named);
+    for (QWidget* one : std::initializer_list<QWidget*>{unit_, up_, style_, pick_, lay_, keep_scale_}) one->setVisible(named);
     remove_->setEnabled(named);
     const QSignalBlocker a(unit_), b(up_);
     for (std::size_t i = 0; i < kLengthUnits.size(); ++i) {
@@ -153,6 +158,7 @@ class MeshRows : public QWidget {
                              QObject::tr("How it is drawn in Space and on the Plate: all edges, those that are not hidden, or its surface."));
   QPushButton* pick_ = new QPushButton(QObject::tr("Pick"));
   QPushButton* lay_ = new QPushButton(QObject::tr("Lay on it"));
+  QCheckBox* keep_scale_ = new QCheckBox(QObject::tr("keep the scale"));
 };
 
 }  // namespace

@@ -216,7 +216,7 @@ QWidget* solveSettings(Session& session) {
       *body.grid, QObject::tr("Camera motion"), motion,
       QObject::tr(
           "Automatic: moving freely, only rotating, or about a point beside it (a tripod off its nodal point), whichever the tracks bear out. Straight line, "
-          "flat path: it is held to one."));
+          "flat path: it is held to one. Only rotating is also what a locked-off camera does."));
   addField(*body.grid, QObject::tr("Focal length"), known,
            QObject::tr("Unknown: found from the footage. Approximately known: the value is a start. Fixed: the value stands. Zooming: one for every frame."));
   addField(*body.grid, QObject::tr("Value"), focal, QObject::tr("Focal length, mm."));

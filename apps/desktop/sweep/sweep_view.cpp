@@ -10,6 +10,8 @@
 #include <cmath>
 
 #include "core/base/numbers.h"
+#include "core/knowledge/known_scalars.h"
+#include "core/review/swept_knowledge.h"
 #include "core/project/edits.h"
 
 namespace dusky::desktop {
@@ -110,6 +112,7 @@ void SweepView::refreshScalars() {
       for (const std::string_view name : lensParameterNames(solution->lens().model))
         axis.scalar->addItem(scalarName(std::string(name)), QString::fromUtf8(name.data(), static_cast<qsizetype>(name.size())));
       axis.scalar->addItem(scalarName("readout_ms"), "readout_ms");
+      for (const SweptScalar& known : sweptScalars(*solution)) axis.scalar->addItem(scalarName(known.parameter), QString::fromStdString(known.parameter));
       axis.scalar->setCurrentIndex(std::max(0, axis.scalar->findData(before)));
       offerRange(axis);
     }
@@ -121,17 +124,27 @@ void SweepView::offerRange(const Axis& axis) {
   const SolutionPtr solution = session_.model.solution();
   const std::string scalar = axis.scalar->currentData().toString().toStdString();
   if (!solution || scalar.empty()) return;
+  const auto show = [&axis](double from, double to) {
+    const double span = (to - from) / 2;
+    for (QDoubleSpinBox* field : {axis.from, axis.to}) {
+      field->setDecimals(std::clamp(decimalsFor(span) + 2, 1, 7));
+      field->setSingleStep(span / 8);
+      field->setValue(field == axis.from ? from : to);
+    }
+  };
+  for (const SweptScalar& known : sweptScalars(*solution)) {
+    if (known.parameter != scalar) continue;
+    const bool angle = isKnownAngle(scalar);
+    const double from = known.value - known.span, to = known.value + known.span;
+    return show(angle ? std::max(kLeastAngle_deg, from) : from, angle ? std::min(90.0, to) : to);
+  }
   const auto names = lensParameterNames(solution->lens().model);
   const auto found = std::find(names.begin(), names.end(), scalar);
   const int parameter = found != names.end() ? static_cast<int>(found - names.begin()) : -1;
   const double fps = session_.model.workspace().footage().fps;
   const double value = parameter >= 0 ? solution->lens().parameters()[static_cast<std::size_t>(parameter)] : fps > 0 ? 1000 * solution->readout / fps : 0;
   const double span = usualSpan(*solution, parameter);
-  for (QDoubleSpinBox* field : {axis.from, axis.to}) {
-    field->setDecimals(std::clamp(decimalsFor(span) + 2, 1, 7));
-    field->setSingleStep(span / 8);
-    field->setValue(field == axis.from ? value - span : value + span);
-  }
+  show(value - span, value + span);
 }
 
 SweepAxis SweepView::asked(const Axis& axis) const {
@@ -163,7 +176,9 @@ void SweepView::refresh() {
   run_->setEnabled(solution && first_.scalar->currentIndex() >= 0 && first_.scalar->currentData() != second_.scalar->currentData());
   const auto chosen = plot_->choice();
   // The focal lengths of a zoom are not one value.
-  const bool can_take = chosen && idle && !(solution && solution->zooms() && sweep.asked.first.parameter == "focal_px");
+  const auto takes = [](const std::string& parameter) { return !parameter.starts_with("tilt of "); };  // no statement says one
+  const bool can_take = chosen && idle && takes(sweep.asked.first.parameter) && !(sweep.asked.second && !takes(sweep.asked.second->parameter)) &&
+                        !(solution && solution->zooms() && sweep.asked.first.parameter == "focal_px");
   take_->setEnabled(can_take);
   take_->setText(chosen ? two || sweep.asked.second ? tr("Take both values") : tr("Take %1").arg(chosen->value, 0, 'g', 6) : tr("Take this value"));
   sentence_->setText(sweep.result               ? QString::fromStdString(sweep.result->sentence)

@@ -258,7 +258,7 @@ void shootMesh(desktop::MainWindow& window, const char* picks) {
   window.useKnowledgeFile(picks);
   window.useMesh(QStringLiteral(DUSKY_DEMO_DATA "/ferry-landing-set.obj"));
   waitUntil([&] { return s.mesh.mesh().surface != nullptr; }, 20000);
-  s.jobs.layOnMesh(s.mesh.mesh().surface);
+  s.jobs.layOnMesh(s.mesh.mesh().surface, false);
   waitForJobs(window);
   window.space().frameAll();
   if (auto* lay = window.findChild<QWidget*>("layOnMesh")) window.steps().ensureWidgetVisible(lay, 0, 60);

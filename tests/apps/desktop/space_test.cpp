@@ -3,12 +3,9 @@
 
 #include <QAction>
 #include <QApplication>
-#include <QCheckBox>
 #include <QComboBox>
-#include <QDialog>
 #include <QDoubleSpinBox>
 #include <QLabel>
-#include <QLineEdit>
 #include <QPushButton>
 #include <QWheelEvent>
 #include <cmath>
@@ -399,122 +396,6 @@ TEST_F(SpaceTest, AnObjectIsChosenByAClickAndLetGoByEscapeOrElsewhere) {
   EXPECT_TRUE(document().picks.objects.empty());
   EXPECT_FALSE(session().objects.chosen()) << "it is gone";
   key(Qt::Key_T);
-}
-
-TEST_F(SpaceTest, KnowledgeOfTheSetIsTakenFromAFileShownAndSwitchedOff) {
-  const TemporaryFolder folder;
-  const auto path = folder / "set.json";
-  ASSERT_TRUE(writeFileAtomically(path, R"({"format":"dusky-moth-knowledge","version":1,"sets":[{"name":"quay","members":[{"id":99999}]}]})").ok());
-  const SolutionPtr before = session().model.solution();
-  window->useKnowledgeFile(QString::fromStdString(path.string()));
-  EXPECT_TRUE(document().picks.knowledge.sets.empty()) << "refused, and said so in the notice";
-  ASSERT_TRUE(writeFileAtomically(path, R"({"format":"dusky-moth-knowledge","version":1,"sets":[{"name":"quay","sigma":3,
-    "members":{"regions":[{"frame":8,"polygon":[[0,0],[4000,0],[4000,4000],[0,4000]]}]}}]})")
-                  .ok());
-  window->useKnowledgeFile(QString::fromStdString(path.string()));
-  ASSERT_EQ(document().picks.knowledge.sets.size(), 1u);
-  EXPECT_EQ(session().model.workspace().status(Step::Solve).state, StepState::Stale) << "it was not made with it";
-  // Saved and used again it means the same tracks, by where they are seen.
-  const std::vector<int> tracks = document().picks.knowledge.sets[0].tracks;
-  window->saveKnowledgeFile(QString::fromStdString((folder / "saved.json").string()));
-  EXPECT_EQ(readFile(folder / "saved.json")->find("\"id\""), std::string::npos);
-  window->useKnowledgeFile(QString::fromStdString((folder / "saved.json").string()));
-  EXPECT_EQ(document().picks.knowledge.sets[0].tracks, tracks);
-  solve();
-  ASSERT_EQ(session().model.solution()->knowledge.sets.size(), 1u);
-  EXPECT_NE(session().model.solution(), before);
-  QTest::qWait(30);
-  auto* row = window->findChild<QCheckBox*>("known quay: flat ± 3 units");
-  ASSERT_TRUE(row && row->isChecked());
-  window->steps().ensureWidgetVisible(row);
-  QTest::qWait(30);
-  QTest::mouseClick(row, Qt::LeftButton, {}, QPoint(8, row->height() / 2));
-  EXPECT_FALSE(document().picks.knowledge.sets[0].on);
-  QTest::qWait(30);
-  ASSERT_TRUE(session().model.solution());
-  EXPECT_TRUE(session().model.solution()->knowledge.empty()) << "off, the solve from before is there at once";
-  EXPECT_EQ(session().model.solution()->rms_px, before->rms_px);
-  EXPECT_EQ(session().model.solution()->frames.back().pose.centre, before->frames.back().pose.centre) << "to the last digit";
-  ASSERT_TRUE(click(*window, "forget quay: flat ± 3 units"));
-  EXPECT_TRUE(document().picks.knowledge.sets.empty());
-  session().model.undo();
-  EXPECT_EQ(document().picks.knowledge.sets.size(), 1u);
-}
-
-TEST_F(SpaceTest, PlanesAreMadeFromTheSelectionRelatedSolvedComparedAndUndone) {
-  const auto placedFrom = [&](std::size_t first) {
-    std::vector<int> ids;
-    for (const SolvedTrack& track : session().model.solution()->tracks) {
-      if (track.state == TrackState::Kept && !track.holdout && !track.at_infinity) ids.push_back(track.id);
-    }
-    return std::vector<int>(ids.begin() + static_cast<std::ptrdiff_t>(first), ids.begin() + static_cast<std::ptrdiff_t>(first) + 3);
-  };
-  const std::vector<int> wall = placedFrom(0), side = placedFrom(8);
-  EXPECT_TRUE(session().model.solution()->knowledge.empty());
-  window->steps().openStep(Step::Scene);
-  session().selection.pick(wall, Selection::Mode::Replace);
-  ASSERT_TRUE(click(*window, "make Flat"));
-  session().selection.pick(side, Selection::Mode::Replace);
-  ASSERT_TRUE(click(*window, "make Upright"));
-  ASSERT_EQ(document().picks.knowledge.sets.size(), 2u);
-  EXPECT_EQ(document().picks.knowledge.sets[0].tracks, wall);
-  EXPECT_EQ(document().picks.knowledge.sets[1].facing, SetFacing::Upright);
-  // Its name and how far its tracks stand off it.
-  QTest::qWait(30);
-  ASSERT_TRUE(click(*window, "edit plane 1: flat"));
-  auto* dialog = window->findChild<QDialog*>("statementDialog");
-  ASSERT_TRUE(dialog);
-  dialog->findChild<QLineEdit*>("statementName")->setText("plane 2");
-  QTest::mouseClick(dialog->findChild<QPushButton*>("takeStatement"), Qt::LeftButton);
-  EXPECT_TRUE(dialog->isVisible()) << "two of one name: it says so and waits";
-  dialog->findChild<QLineEdit*>("statementName")->setText("quay wall");
-  session().selection.pick({side[0]}, Selection::Mode::Replace);
-  QTest::mouseClick(dialog->findChild<QPushButton*>("addMembers"), Qt::LeftButton);
-  QTest::mouseClick(dialog->findChild<QPushButton*>("takeStatement"), Qt::LeftButton);
-  EXPECT_EQ(document().picks.knowledge.sets[0].name, "quay wall");
-  EXPECT_EQ(document().picks.knowledge.sets[0].tracks.size(), 4u);
-  session().model.undo();
-  EXPECT_EQ(document().picks.knowledge.sets[0].tracks, wall);
-  // Square to each other.
-  QTest::qWait(30);
-  ASSERT_TRUE(click(*window, "relate"));
-  QTest::qWait(30);
-  for (QDialog* one : window->findChildren<QDialog*>("statementDialog")) dialog = one->isVisible() ? one : dialog;
-  QTest::mouseClick(dialog->findChild<QPushButton*>("takeStatement"), Qt::LeftButton);
-  ASSERT_EQ(document().picks.knowledge.relations.size(), 1u);
-  EXPECT_EQ(document().picks.knowledge.relations[0].value, 90);
-  solve();
-  const SolutionPtr known = session().model.solution();
-  ASSERT_FALSE(known->knowledge.empty());
-  EXPECT_NEAR(known->knowledge.statements.back().found, M_PI / 2, 1e-4) << "they stand square";
-  // Both solves stand in the ledger, with what was changed.
-  const dusky::Run& run = session().model.workspace().ledger().runs().back();
-  const auto changes = session().model.workspace().changesOf(run);
-  EXPECT_TRUE(std::any_of(changes.begin(), changes.end(), [](const std::string& c) { return c.find("1 relation") != std::string::npos; }));
-  EXPECT_NE(run.parent, 0);
-  for (int k = 0; k < 3; ++k) session().model.undo();
-  EXPECT_TRUE(document().picks.knowledge.empty());
-  EXPECT_TRUE(session().model.solution()->knowledge.empty()) << "the solve from before";
-}
-
-TEST_F(SpaceTest, ASecondDistanceSaysHowFarItIsOffBeforeASolveTakesItIn) {
-  std::vector<int> ids;
-  for (const SolvedTrack& track : session().model.solution()->tracks) {
-    if (track.state == TrackState::Kept && !track.holdout && !track.at_infinity) ids.push_back(track.id);
-  }
-  window->steps().openStep(Step::Scene);
-  const double first = (placeOf(ids[0]) - placeOf(ids[5])).norm(), second = (placeOf(ids[2]) - placeOf(ids[9])).norm();
-  session().model.run(useAsLength(document(), ids[0], ids[5], first));
-  session().selection.pick({ids[2], ids[9]}, Selection::Mode::Replace);
-  window->trackActions().setLengthMetres(1.25 * second);
-  window->trackActions().distance->trigger();
-  ASSERT_EQ(document().picks.knowledge.distances.size(), 1u);
-  QTest::qWait(50);
-  // Both count alike: the scale is between them, and each is off by half of what they disagree.
-  QStringList said;
-  for (const QLabel* label : window->findChild<QWidget*>("knowledgeRows")->findChildren<QLabel*>()) said << label->text();
-  const QString all = said.join("|");
-  EXPECT_TRUE(all.contains("as the scene is placed (−10.5") || all.contains("as the scene is placed (−10.6")) << all.toStdString();
 }
 
 }  // namespace dusky::testing

@@ -75,7 +75,8 @@ void addSet(Random& random, Bundle& bundle) {
                        line,
                        SetPlace{anywhere(random)},
                        SetPlace{anywhere(random)},
-                       world};
+                       world,
+                       SetLength{1.1}};
   SetBeliefs& set = bundle.set;
   set.world = 7;
   set.on = {{0, 0, 2}, {3, 1, 11}, {4, 2, 3}, {1, 4, 5}, {2, 5, 6}, {3, 4, 2, true}};
@@ -83,11 +84,14 @@ void addSet(Random& random, Bundle& bundle) {
   set.axes = {{0, Vec3::UnitX(), 0.3, 5}, {4, world.world_from_solve.rotation * line.along, 1, 3}};
   set.offsets = {{1, 0.3, 4}};
   set.planes_apart = {{1, 3, 2, 4}};
-  set.places_apart = {{5, 6, 1.5, 8}};
+  set.places_apart = {{5, 6, 1.5, 8}, {0, 6, 1.2, 3, -1, true}};
   set.in_world = {{2, anywhere(random), Vec3(2, 3, 4)}, {1, anywhere(random), Vec3(1, 5, 2), true}};
   const Eigen::Quaterniond seen = world.world_from_solve.rotation * bundle.cameras[2].world_from_camera;
   set.turns = {{2, seen * rotationFromVector(1e-5 * anywhere(random)), 6}};
   set.even = {{0, 1, 3, 0.4, 7}};
+  set.at_length = {{5, 6, 8, 3}, {2, 5, 8, 2, -1, true}};
+  set.mirrored = {{5, 6, 1, 5}, {4, 5, 0, 2, -1, true}};
+  set.from_plane = {{2, 1, 0.6, 4}};
 }
 
 TEST(Factors, SlopesAreThoseOfFiniteDifferences) {
@@ -113,7 +117,7 @@ TEST(Factors, SlopesAreThoseOfFiniteDifferences) {
   };
   const auto before = rows(bundle);
   EXPECT_EQ(before.size(), 4u + 3u + 1u + 4u + 1u + static_cast<std::size_t>(residualsOf(bundle.set)));
-  EXPECT_EQ(residualsOf(bundle.set), 3 + 2 + 3 + 2 + 4 + 3 + 3 + 6 + 3 + 3);
+  EXPECT_EQ(residualsOf(bundle.set), 3 + 2 + 3 + 2 + 4 + 3 + 3 + 6 + 3 + 3 + 1 + 3 + 1 + 1 + 1 + 3);
   constexpr double kStep = 1e-6;
   for (std::size_t r = 0; r < before.size(); ++r) {
     for (int k = 0; k < before[r].count; ++k) {

@@ -43,6 +43,9 @@ TEST(Picks, WhatHasNoCounterpartGoesWithEverythingThatNeedsIt) {
   known.knowledge.relations = {{.a = "wall", .b = "floor"}};
   known.knowledge.distances = {{1, 4, 2.5}, {2, 4, 1}};
   known.knowledge.survey = {{"S1", 3, Vec3(1, 2, 3)}, {"S2", 2, Vec3(4, 5, 6)}};
+  known.knowledge.plane_distances = {{.track = 4, .plane = "wall"}, {.track = 4, .plane = "floor"}, {.track = 2, .plane = "wall"}};
+  known.knowledge.equals = {{.pairs = {{1, 3}, {3, 8}, {2, 8}}}, {.pairs = {{1, 2}, {3, 4}}}};
+  known.knowledge.mirrors = {{.pairs = {{1, 3}, {2, 4}}, .plane = "wall"}, {.pairs = {{1, 3}, {2, 4}}}};
   const Picks fewer = renumbered(known, [](int id) { return id == 2 ? std::nullopt : std::optional(10 - id); });
   ASSERT_EQ(fewer.knowledge.sets.size(), 1u) << "a plane needs three";
   EXPECT_THAT(fewer.knowledge.sets[0].tracks, ElementsAre(2, 7, 9));
@@ -51,6 +54,9 @@ TEST(Picks, WhatHasNoCounterpartGoesWithEverythingThatNeedsIt) {
   EXPECT_EQ(fewer.knowledge.distances[0], (KnownDistance{9, 6, 2.5}));
   ASSERT_EQ(fewer.knowledge.survey.size(), 1u);
   EXPECT_EQ(fewer.knowledge.survey[0].track, 7);
+  EXPECT_EQ(fewer.knowledge.plane_distances, (std::vector<KnownPlaneDistance>{{.track = 6, .plane = "wall"}}));
+  EXPECT_EQ(fewer.knowledge.equals, (std::vector<KnownEqual>{{.pairs = {{9, 7}, {7, 2}}}})) << "one distance is equal to nothing";
+  EXPECT_EQ(fewer.knowledge.mirrors, (std::vector<KnownMirror>{{.pairs = {{9, 7}}, .plane = "wall"}}));
 }
 
 }  // namespace dusky::testing

@@ -115,6 +115,46 @@ TEST(KnowledgeFiles, WrittenAndReadSayTheSame) {
   EXPECT_NEAR((again->camera[2].rotation * Vec3::UnitZ() - Vec3::UnitX()).norm(), 0, 1e-12);
 }
 
+const char* const kPairs = R"("sets":[{"name":"wall","members":[{"id":1},{"id":2},{"id":3}]}],
+    "lengths":[{"from":{"id":4},"plane":"wall","metres":0.8,"sigma":0.01}],
+    "equal":[{"pairs":[[{"id":1},{"id":2}],[{"id":3},{"id":4}]],"sigma":0.02}],
+    "mirrored":[{"pairs":[[{"id":1},{"id":2}],[{"id":5},{"id":6}]]},{"pairs":[[{"id":8},{"id":9}]],"plane":"wall","on":false}])";
+
+TEST(KnowledgeFiles, SayPairsAndDistancesFromPlanes) {
+  const auto read = knowledgeFromJson(file(kPairs));
+  ASSERT_TRUE(read.ok()) << read.error().message;
+  const auto again = knowledgeFromJson(knowledgeToJson(*read));
+  ASSERT_TRUE(again.ok()) << again.error().message;
+  const auto known = knowledgeById(*again);
+  ASSERT_TRUE(known.ok());
+  EXPECT_TRUE(known->distances.empty());
+  EXPECT_EQ(known->plane_distances, (std::vector<KnownPlaneDistance>{{.track = 4, .plane = "wall", .metres = 0.8, .sigma = 0.01}}));
+  EXPECT_EQ(known->equals, (std::vector<KnownEqual>{{.pairs = {{1, 2}, {3, 4}}, .sigma = 0.02}}));
+  ASSERT_EQ(known->mirrors.size(), 2u);
+  EXPECT_EQ(known->mirrors[0], (KnownMirror{.pairs = {{1, 2}, {5, 6}}}));
+  EXPECT_EQ(known->mirrors[1], (KnownMirror{.pairs = {{8, 9}}, .plane = "wall", .on = false}));
+  EXPECT_EQ(knowledgeToJson(fileById(*known)), knowledgeToJson(*again)) << "as a project keeps it";
+  EXPECT_FALSE(knowledgeFromJson(file(R"("equal":[{"pairs":[[{"id":1}]]}])")).ok());
+  EXPECT_FALSE(knowledgeFromJson(file(R"("mirrored":[{"pairs":7}])")).ok());
+}
+
+TEST_F(KnowledgeMembers, PairsThatAreNoneAreRefusedWithTheReason) {
+  const auto all = found(kPairs);
+  ASSERT_TRUE(all.ok()) << all.error().message;
+  EXPECT_EQ(all->knowledge.equals[0].pairs.size(), 2u);
+  EXPECT_THAT(found(R"("equal":[{"pairs":[[{"id":1},{"id":2}]]}])").error().message, HasSubstr("need two pairs"));
+  EXPECT_THAT(found(R"("equal":[{"pairs":[[{"id":1},{"id":2}],[{"id":2},{"id":1}]]}])").error().message, HasSubstr("is there twice"));
+  EXPECT_THAT(found(R"("equal":[{"pairs":[[{"id":1},{"id":1}],[{"id":2},{"id":3}]]}])").error().message, HasSubstr("paired with itself"));
+  EXPECT_THAT(found(R"("equal":[{"pairs":[[{"id":1},{"id":4711}],[{"id":2},{"id":3}]]}])").error().message, HasSubstr("track 4711 is not there"));
+  EXPECT_THAT(found(R"("mirrored":[{"pairs":[[{"id":1},{"id":2}],[{"id":2},{"id":3}]]}])").error().message, HasSubstr("track 2 is in two of them"));
+  EXPECT_THAT(found(R"("mirrored":[{"pairs":[[{"id":1},{"id":2}]],"plane":"roof"}])").error().message, HasSubstr("no such plane"));
+  EXPECT_THAT(found(R"("lengths":[{"from":{"id":4},"plane":"roof","metres":1}])").error().message, HasSubstr("no such plane"));
+  EXPECT_THAT(found(wall(R"([{"id":1},{"id":2},{"id":3}])") + R"(,"lengths":[{"from":{"id":4},"plane":"wall","metres":0}])").error().message,
+              HasSubstr("more than 0 m"));
+  EXPECT_THAT(found(wall(R"([{"id":1},{"id":2},{"id":3}])") + R"(,"relations":[{"kind":"angle","a":"wall","b":"wall2","value":2}])").error().message,
+              HasSubstr("no such plane or line"));
+}
+
 TEST(KnowledgeFiles, ASurveyComesAsASpreadsheetWritesIt) {
   const auto read = surveyFromCsv("# unit: mm\nname,x,y,z,sigma\nlamp,1000,2000,-500,5\n\"door\";10;20;30\n,,\n");
   EXPECT_THAT(read.error().message, HasSubstr("Line 5"));
@@ -143,6 +183,9 @@ TEST(Statements, AreSaidSwitchedAndRemovedTogetherWithWhatSpeaksOfThem) {
   EXPECT_THAT(said, ::testing::ElementsAre("wall: upright", "rail: straight ± 0.02 m", "wall parallel to rail", "wall 2.5 m apart from rail ± 0.1 m",
                                            "tracks 1 – 4: 1.85 m ± 0.01 m", "S1: survey point, track 3", "camera level, frames 3 to 9 ± 0.05 m"));
   using Part = StatementRef::Part;
+  Knowledge small = k;
+  small.relations[0].value = 2;
+  EXPECT_THAT(small.check().error().message, HasSubstr("cannot be told from parallel")) << "a solve would hold them parallel";
   switchStatement(k, {Part::Set, 1}, false);
   EXPECT_FALSE(isOn(k, {Part::Relation, 0})) << "a relation needs both";
   switchStatement(k, {Part::Relation, 0}, true);
@@ -153,6 +196,33 @@ TEST(Statements, AreSaidSwitchedAndRemovedTogetherWithWhatSpeaksOfThem) {
   removeStatement(k, {Part::Set, 0});
   EXPECT_TRUE(k.relations.empty());
   EXPECT_EQ(k.sets.size(), 1u);
+}
+
+TEST(Statements, OfPairsFollowThePlanesTheySpeakOf) {
+  using Part = StatementRef::Part;
+  Knowledge k;
+  k.sets = {{.name = "wall", .tracks = {1, 2, 3}}, {.name = "floor", .tracks = {4, 5, 6}}};
+  k.plane_distances = {{.track = 7, .plane = "wall", .metres = 0.8}, {.track = 8, .plane = "floor", .metres = 2, .sigma = 0.1}};
+  k.equals = {{.pairs = {{1, 2}, {3, 4}}}};
+  k.mirrors = {{.pairs = {{1, 2}, {3, 4}, {5, 6}, {7, 8}}}, {.pairs = {{9, 10}}, .plane = "wall", .sigma = 0.02}};
+  std::vector<std::string> said;
+  for (const StatementRef& ref : statementsOf(k)) said.push_back(inWords(k, ref, "m"));
+  EXPECT_THAT(said, ::testing::ElementsAre("wall: flat", "floor: flat", "track 7 – wall: 0.8 m", "track 8 – floor: 2 m ± 0.1 m", "equal distances 1 – 2, 3 – 4",
+                                           "mirrored pairs 1 – 2, 3 – 4, 5 – 6 and 1 more", "mirrored pairs 9 – 10, in wall ± 0.02 m"));
+  EXPECT_EQ(tracksOf(k, {Part::Equal, 0}), (std::vector<int>{1, 2, 3, 4}));
+  EXPECT_TRUE(isExact(k, {Part::Mirror, 0}) && !isExact(k, {Part::Mirror, 1}));
+  renameSet(k, 0, "quay wall");
+  EXPECT_EQ(k.plane_distances[0].plane, "quay wall");
+  EXPECT_EQ(k.mirrors[1].plane, "quay wall");
+  switchStatement(k, {Part::Set, 0}, false);
+  EXPECT_FALSE(isOn(k, {Part::PlaneDistance, 0}) || isOn(k, {Part::Mirror, 1}));
+  EXPECT_TRUE(isOn(k, {Part::PlaneDistance, 1}) && isOn(k, {Part::Mirror, 0}));
+  const Knowledge exact = withExact(k, {Part::Mirror, 1});
+  EXPECT_TRUE(isOn(exact, {Part::Set, 0}) && isOn(exact, {Part::Mirror, 1}) && isExact(exact, {Part::Mirror, 1}));
+  EXPECT_NE(keyOf(k, {Part::PlaneDistance, 0}), keyOf(k, {Part::PlaneDistance, 1}));
+  removeStatement(k, {Part::Set, 0});
+  EXPECT_EQ(k.plane_distances.size(), 1u);
+  EXPECT_EQ(k.mirrors.size(), 1u);
 }
 
 TEST_F(KnowledgeMembers, SurveyPointsAndSeveralLengthsShapeTheSolve) {

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/base/random.h"
+#include "core/scene/axis_handle.h"
 #include "core/scene/knowledge_members.h"
 #include "core/scene/scene_handles.h"
 #include "tests/support/synthetic_shot.h"
@@ -198,6 +199,27 @@ TEST_F(SceneHandlesTest, OnlyWhatIsFreeIsOffered) {
     if (isFree(handle, level)) offered.push_back(handle);
   }
   EXPECT_THAT(offered, ::testing::ElementsAre(SceneHandle::MoveX, SceneHandle::MoveZ, SceneHandle::MoveLevel, SceneHandle::TurnY));
+}
+
+TEST(AxisHandle, ItsTipGoesWhereItIsDraggedOnTheNearerSide) {
+  const Vec3 foot(1, 2, -8), eye(0.3, 1.6, 0);
+  Random random(4);
+  for (int k = 0; k < 200; ++k) {
+    const Vec3 wanted = Vec3(random.normal(), random.normal(), random.normal()).normalized();
+    const SceneRay ray{eye, (foot + 0.7 * wanted - eye).normalized()};
+    // From a little beside it: of the two sides of the sphere the one where it is.
+    const Vec3 now = (wanted + 0.05 * Vec3(random.normal(), random.normal(), random.normal())).normalized();
+    const Vec3 other = wanted - 2 * wanted.dot(ray.direction) * ray.direction;  // behind or before it
+    if ((other - now).norm() < 1.2 * (wanted - now).norm()) continue;
+    EXPECT_LT((axisDraggedTo(ray, foot, 0.7, now) - wanted).norm(), 0.05) << k;
+  }
+  const SceneRay beside{eye, (foot + 3 * Vec3::UnitX() - eye).normalized()};
+  EXPECT_GT(axisDraggedTo(beside, foot, 0.7, Vec3::UnitY()).x(), 0.9) << "beside the sphere: towards it";
+  constexpr double kStep = 5 * M_PI / 180;
+  const SceneRay up{eye, (foot + 0.7 * Vec3(0.05, 1, 0).normalized() - eye).normalized()};
+  const Vec3 stepped = axisDraggedTo(up, foot, 0.7, Vec3::UnitY(), kStep);
+  EXPECT_NEAR(std::remainder(std::asin(stepped.y()), kStep), 0, 1e-9);
+  for (const Vec3& place : circleAbout(foot, stepped, 2)) EXPECT_NEAR(stepped.dot(place - foot), 0, 1e-12);
 }
 
 }  // namespace dusky::testing

@@ -12,6 +12,7 @@
 #include "core/solve/knowledge_stage.h"
 #include "core/solve/knowledge_world.h"
 #include "tests/support/judge_by_truth.h"
+#include "tests/support/placed_points.h"
 
 namespace dusky::testing {
 using ::testing::AllOf;
@@ -203,31 +204,15 @@ struct Edge : Stage {
   std::vector<int> edge, floor;
   Edge() {
     Random random(5);
-    Vec3 middle = Vec3::Zero();
-    for (const Vec3& p : shot.points) middle += p / static_cast<double>(shot.points.size());
-    for (Track& track : shot.tracks.tracks) {
-      const auto index = static_cast<std::size_t>(track.id - 1);
-      if (track.id > 10) {
-        if (std::abs(shot.points[index].y()) < 1e-9) floor.push_back(track.id);
-        continue;
-      }
-      shot.points[index] = Vec3(middle.x() - 1 + 0.2 * track.id, 1.2, middle.z());
-      edge.push_back(track.id);
-      track.observations.clear();
-      for (const int frame : shot.tracks.used_frames.empty() ? allFrames() : shot.tracks.used_frames) {
-        const Vec3 seen = pose(frame).toCamera(shot.points[index]);
-        const auto at = seen.z() > 0.1 ? std::optional(shot.plan.lens.distort(seen.hnormalized())) : std::nullopt;
-        if (at && at->x() > 0 && at->y() > 0 && at->x() < 1280 && at->y() < 720)
-          track.observations.push_back({frame, *at + 0.2 * Vec2(random.normal(), random.normal())});
-      }
+    const Vec3 middle = middleOf(shot);
+    for (int id = 1; id <= 10; ++id) {
+      placePoint(shot, id, Vec3(middle.x() - 1 + 0.2 * id, 1.2, middle.z()), 0.2, random);
+      if (shot.tracks.find(id)) edge.push_back(id);
     }
-    std::erase_if(shot.tracks.tracks, [](const Track& track) { return track.observations.empty(); });
+    for (const Track& track : shot.tracks.tracks) {
+      if (track.id > 10 && std::abs(truth(track.id).y()) < 1e-9) floor.push_back(track.id);
+    }
     plain = *solveShot(shot.tracks, options, {});
-  }
-  std::vector<int> allFrames() const {
-    std::vector<int> frames;
-    for (int f = 0; f < shot.plan.frames; ++f) frames.push_back(shot.plan.first_frame + f);
-    return frames;
   }
 };
 
