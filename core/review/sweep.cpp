@@ -184,7 +184,40 @@ double sigmaAt(const std::vector<SweepPoint>& points, std::size_t low, double* b
   return 1 / std::sqrt(curve);
 }
 
+std::string clearValley(const SweepResult& result, std::string_view parameter) {
+  return fmt::format("Clear valley at {:.6g} ± {:.2g}{}.", result.best, result.sigma, unitOf(parameter));
+}
+
 }  // namespace
+
+/// Whether what rises is not what the sightings pay, but other statements that speak against it.
+static bool heldByOthers(const std::vector<SweepPoint>& points) {
+  constexpr double kShare = 0.1;
+  const auto low = std::min_element(points.begin(), points.end(), [](const SweepPoint& a, const SweepPoint& b) { return a.cost_px2 < b.cost_px2; });
+  double rise = 0, of_sightings = 0;
+  for (const SweepPoint& p : points) {
+    rise += p.cost_px2 - low->cost_px2;
+    of_sightings += low->cost_px2 * (std::pow(p.rms_px / low->rms_px, 2) - 1);
+  }
+  return of_sightings < kShare * rise;
+}
+
+/// Two axes have no sides: what an angle costs over 90 degrees is what it costs as far under them.
+static SweepResult judgeAngle(std::vector<SweepPoint> points, std::string_view parameter) {
+  std::vector<SweepPoint> both = points;
+  for (auto p = points.rbegin(); p != points.rend(); ++p) {
+    if (p->value == 90) continue;
+    both.push_back(*p);
+    both.back().value = 180 - p->value;
+  }
+  SweepResult result = judgeSweep(std::move(both), parameter);
+  // Two valleys that are one seen from both sides, or the two ends that are one.
+  if (result.verdict == SweepVerdict::Several || result.verdict == SweepVerdict::Beyond) result = judgeSweep(points, parameter);
+  if (result.verdict == SweepVerdict::Clear && result.best > 90)
+    result.best = 180 - result.best, result.valleys = {result.best}, result.sentence = clearValley(result, parameter);
+  result.points = std::move(points);
+  return result;
+}
 
 bool before(const SweepPoint& a, const SweepPoint& b) { return std::pair(a.value, a.second) < std::pair(b.value, b.second); }
 
@@ -227,7 +260,7 @@ SweepResult judgeSweep(std::vector<SweepPoint> points, std::string_view paramete
     result.verdict = SweepVerdict::Clear;
     result.sigma = sigmaAt(p, best, &result.best);
     result.valleys = {result.best};
-    result.sentence = fmt::format("Clear valley at {:.6g} ± {:.2g}{}.", result.best, result.sigma, unitOf(parameter));
+    result.sentence = clearValley(result, parameter);
   }
   return result;
 }
@@ -276,7 +309,16 @@ Result<SweepResult> sweep(const TrackSet& tracks, const SolveOptions& options, c
     sweeper.measureChiSquared(points);
   }
   if (progress.stopRequested()) return cancelled();
-  if (!asked.second) return judgeSweep(std::move(points), asked.first.parameter);
+  if (!asked.second) {
+    const std::string& name = asked.first.parameter;
+    const bool others = isKnownScalar(name) && heldByOthers(points);
+    SweepResult result = isKnownAngle(name) && points.back().value == 90 ? judgeAngle(std::move(points), name) : judgeSweep(std::move(points), name);
+    if (others && result.verdict == SweepVerdict::Clear) {
+      result.verdict = SweepVerdict::Flat;
+      result.sentence = fmt::format("The footage does not tell the {}: what else is known holds it at {:.6g}{}.", name, result.best, unitOf(name));
+    }
+    return result;
+  }
   SweepResult grid;
   const auto low = std::min_element(points.begin(), points.end(), [](const SweepPoint& a, const SweepPoint& b) { return a.cost_px2 < b.cost_px2; });
   const bool tells = std::any_of(points.begin(), points.end(), [](const SweepPoint& p) { return p.chi_squared > kTells; });

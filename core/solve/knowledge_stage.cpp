@@ -99,14 +99,53 @@ double costOfAll(const SolveState& state, double spread_px) {
   return sum;
 }
 
+/// Indices of the tracks that something is known of: those that lie in planes or on lines, and those that are named one by one.
+struct KnownTracks {
+  std::set<int> members, named;
+};
+KnownTracks knownTracks(const SetBeliefs& set) {
+  KnownTracks tracks;
+  for (const OnShape& on : set.on) {
+    if (on.camera) continue;
+    const bool place = std::holds_alternative<SetPlace>(set.shapes[static_cast<std::size_t>(on.shape)]);
+    (place ? tracks.named : tracks.members).insert(on.index);
+  }
+  const auto ends = [&tracks](const auto& pairs) {
+    for (const auto& pair : pairs) {
+      if (pair.from_point) tracks.named.insert(pair.a);
+    }
+  };
+  ends(set.places_apart), ends(set.at_length), ends(set.mirrored);
+  for (const PointFromPlane& from : set.from_plane) tracks.named.insert(from.index);
+  for (const InWorld& one : set.in_world) {
+    if (!one.camera) tracks.named.insert(one.index);
+  }
+  return tracks;
+}
+
 /// Enough tracks for the lens, and all those that something is known of.
 void restOthers(SolveState& state) {
   shareTracks(state);
-  const auto wake = [&state](int track) {
-    state.work.tracks[static_cast<std::size_t>(track)].resting = false;
-    return track;
-  };
-  (void)renumbered(state.work.set, wake, [](int frame) { return frame; });
+  const KnownTracks known = knownTracks(state.work.set);
+  for (const auto& tracks : {known.members, known.named}) {
+    for (const int t : tracks) state.work.tracks[static_cast<std::size_t>(t)].resting = false;
+  }
+}
+
+int usedOf(const Reconstruction& work, int track) {
+  const WorkTrack& t = work.tracks[static_cast<std::size_t>(track)];
+  return t.takesPart() && !t.at_infinity ? static_cast<int>(std::count_if(t.observations.begin(), t.observations.end(), [](const auto& o) { return o.used; }))
+                                         : 0;
+}
+
+/// What is known and wrong must not be made to fit by setting aside what speaks against it.
+bool keepsWhatIsKnown(const Reconstruction& before, const Reconstruction& again) {
+  constexpr double kOfNamed = 0.7, kOfMembers = 0.9;
+  const KnownTracks known = knownTracks(before.set);
+  const auto keeps = [&](int track) { return usedOf(again, track) >= kOfNamed * usedOf(before, track); };
+  int was = 0, is = 0;
+  for (const int t : known.members) was += usedOf(before, t), is += usedOf(again, t);
+  return is >= kOfMembers * was && std::all_of(known.named.begin(), known.named.end(), keeps);
 }
 
 /// Which sightings are wrong and which lens it is was found without what is known; where parallax is small that may be where the solve went astray. Both are
@@ -121,7 +160,8 @@ void findAgain(SolveState& state, const SolveTask& task) {
     settle(again, task, task.options.max_rounds, quiet);
   if (task.progress.stopRequested()) return;
   finish(again, task, quiet);
-  if (!task.progress.stopRequested() && costOfAll(again, state.spread_px) < costOfAll(state, state.spread_px)) state = std::move(again);
+  if (!task.progress.stopRequested() && keepsWhatIsKnown(state.work, again.work) && costOfAll(again, state.spread_px) < costOfAll(state, state.spread_px))
+    state = std::move(again);
 }
 
 /// What the sightings that are used cost without any of it, and the variance that they show.

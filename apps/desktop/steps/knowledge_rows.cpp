@@ -23,6 +23,22 @@ constexpr std::ptrdiff_t kMostOnMesh = 6;  // that have a row of their own
 
 QString text(const std::string& words) { return QString::fromStdString(words); }
 
+/// A tick whose words end in dots where the steps are too narrow for them.
+class StatementBox : public QCheckBox {
+ public:
+  explicit StatementBox(const QString& words) : words_(words) { setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed); }
+
+ protected:
+  void resizeEvent(QResizeEvent* event) override {
+    constexpr int kTick = 24;
+    QCheckBox::resizeEvent(event);
+    setText(fontMetrics().elidedText(words_, Qt::ElideRight, width() - kTick));
+  }
+
+ private:
+  const QString words_;
+};
+
 /// What is known of the set: each statement on or off, with what the solve says of it.
 class KnowledgeRows : public QWidget {
  public:
@@ -59,12 +75,20 @@ class KnowledgeRows : public QWidget {
 
   /// What takes a dialog to say: of planes and lines that are there already, of where a track was measured, of the camera.
   void addMore() {
-    grid_->addLayout(ofCamera(), grid_->rowCount(), 0, 1, 4);
-    addOfSets();
+    addButtons(ofCamera());
+    addButtons(ofSets());
   }
 
-  QHBoxLayout* ofCamera() {
-    auto* row = new QHBoxLayout;
+  void addButtons(const std::vector<QPushButton*>& buttons) {
+    auto* holder = new QWidget;
+    auto* row = new QHBoxLayout(holder);
+    row->setContentsMargins(0, 0, 0, 0);
+    for (QPushButton* button : buttons) row->addWidget(button);
+    row->addStretch();
+    grid_->addWidget(holder, grid_->rowCount(), 0, 1, 4);
+  }
+
+  std::vector<QPushButton*> ofCamera() {
     auto* measured =
         smallButton(tr("Measured place…"), tr("Where one selected track was measured in the world: three or more place the scene."), "measuredPlace");
     auto* camera = smallButton(tr("Of the camera…"),
@@ -81,10 +105,7 @@ class KnowledgeRows : public QWidget {
     refresh();
     connect(measured, &QPushButton::clicked, this, &KnowledgeRows::sayMeasured);
     connect(camera, &QPushButton::clicked, this, &KnowledgeRows::sayOfCamera);
-    row->addWidget(measured);
-    row->addWidget(camera);
-    row->addStretch();
-    return row;
+    return {measured, camera};
   }
 
   void sayMeasured() {
@@ -108,10 +129,10 @@ class KnowledgeRows : public QWidget {
     openDialog(std::move(more), ref, true);
   }
 
-  void addOfSets() {
+  std::vector<QPushButton*> ofSets() {
     const bool two = shown_.sets.size() >= 2;
     const bool plane = std::any_of(shown_.sets.begin(), shown_.sets.end(), [](const KnownSet& set) { return set.kind == SetKind::Plane; });
-    auto* row = new QHBoxLayout;
+    std::vector<QPushButton*> buttons;
     if (two) {
       auto* relate = smallButton(tr("Relate two…"), tr("Square, parallel, at an angle, one with each other, or a distance apart."), "relate");
       connect(relate, &QPushButton::clicked, this, [this] {
@@ -120,11 +141,10 @@ class KnowledgeRows : public QWidget {
         const StatementRef ref{StatementRef::Part::Relation, more.relations.size() - 1};
         openDialog(std::move(more), ref, true);
       });
-      row->addWidget(relate);
+      buttons.push_back(relate);
     }
-    if (plane) row->addWidget(planeDistanceButton());
-    row->addStretch();
-    grid_->addLayout(row, grid_->rowCount(), 0, 1, 4);
+    if (plane) buttons.push_back(planeDistanceButton());
+    return buttons;
   }
 
   QPushButton* planeDistanceButton() {
@@ -180,10 +200,9 @@ class KnowledgeRows : public QWidget {
   void addRow(const StatementRef& ref) {
     const int row = grid_->rowCount();
     const QString says = text(inWords(shown_, ref, unit()));
-    auto* box = new QCheckBox(says);
+    auto* box = new StatementBox(says);
     box->setChecked(isOn(shown_, ref));
     box->setToolTip(tr("%1. Whether the next solve takes it in.").arg(says));
-    box->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);  // a long name does not widen the steps
     box->setObjectName("known " + says);
     connect(box, &QCheckBox::toggled, this, [this, ref](bool on) {
       Knowledge changed = known();

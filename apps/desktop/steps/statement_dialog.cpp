@@ -331,7 +331,8 @@ void StatementDialog::addCameraNumbers(QFormLayout& form) {
     const auto fact = static_cast<CameraFact>(kind);
     const bool place = fact == CameraFact::Position, turn = fact == CameraFact::Rotation;
     for (QWidget* one : std::initializer_list<QWidget*>{label, axis_[0], axis_[1], axis_[2]}) one->setVisible(place || turn);
-    label->setText(place ? tr("It stands at") : tr("It is turned by"));
+    label->setText(place ? tr("Place") : tr("Turn"));
+    for (QDoubleSpinBox* field : axis_) field->setSuffix(turn ? tr("°") : " " + sceneUnit(session_));
     sigma_->setSuffix(" " + (turn ? tr("°") : sceneUnit(session_)));
     sigma_->setSpecialValueText(fact == CameraFact::Smooth ? QString() : tr("exact"));
     const KnownCamera& camera = knowledge_.camera[shown_.index];

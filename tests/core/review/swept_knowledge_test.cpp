@@ -18,9 +18,10 @@ struct Walls {
   SolveOptions options{.lens = LensChoice::None};
   SolutionPtr known;
   std::array<std::vector<int>, 2> on;
+  Knowledge asked;
 
-  Walls() {
-    const Vec3 rear = Vec3::UnitZ(), side = Eigen::AngleAxisd(kAngle_deg * M_PI / 180, Vec3::UnitY()) * rear;
+  explicit Walls(double angle_deg = kAngle_deg) {
+    const Vec3 rear = Vec3::UnitZ(), side = Eigen::AngleAxisd(angle_deg * M_PI / 180, Vec3::UnitY()) * rear;
     SyntheticPlan plan{.frames = 40, .points = 200, .noise_px = 0.3, .step = 0.06};
     plan.set = [&](const Vec3& from, const Vec3& ray) -> std::optional<Vec3> {
       std::optional<double> nearest;
@@ -33,17 +34,21 @@ struct Walls {
     shot = makeSyntheticShot(plan);
     for (const Track& track : shot.tracks.tracks) on[std::abs(rear.dot(shot.points[static_cast<std::size_t>(track.id - 1)]) + 8) > 1e-6].push_back(track.id);
     const SolutionPtr plain = *solveShot(shot.tracks, options, {});
-    Knowledge knowledge;
-    knowledge.sets = {{.name = "rear", .tracks = on[0]}, {.name = "side", .tracks = on[1]}};
-    known = *solveWithKnowledge(shot.tracks, options, plain, knowledge, Similarity(), {});
+    asked.sets = {{.name = "rear", .tracks = on[0]}, {.name = "side", .tracks = on[1]}};
+    known = *solveWithKnowledge(shot.tracks, options, plain, asked, Similarity(), {});
   }
-  Result<SweepResult> swept(const SweepOptions& asked) const { return sweep(shot.tracks, options, *known, asked, {}); }
+  Result<SweepResult> swept(const SweepOptions& over) const { return sweep(shot.tracks, options, *known, over, {}); }
+  Result<SweepResult> swept(const std::string& parameter, double from, double to) const {
+    SweepOptions over;
+    over.first.parameter = parameter, over.first.from = from, over.first.to = to;
+    return swept(over);
+  }
 };
 
 TEST(SweptKnowledge, TheAngleOfTwoWallsHasAClearValleyWhereItIs) {
   const Walls walls;
   const std::string angle = angleScalar("rear", "side");
-  const auto result = walls.swept({.first = {.parameter = angle, .from = 55, .to = 85}});
+  const auto result = walls.swept(angle, 55, 85);
   ASSERT_TRUE(result.ok()) << result.error().message;
   EXPECT_EQ(result->verdict, SweepVerdict::Clear) << result->sentence;
   EXPECT_THAT(result->sentence, HasSubstr("°"));
@@ -54,19 +59,44 @@ TEST(SweptKnowledge, TheAngleOfTwoWallsHasAClearValleyWhereItIs) {
   EXPECT_LT(result->sigma, 3 * sigma);
   // Together with the lens: the lowest place is where both are.
   const double focal_px = walls.known->lens().focal_px;
-  const auto map = walls.swept({.first = {.parameter = angle, .from = 60, .to = 80, .points = 5},
-                                .second = SweepAxis{.parameter = "focal_px", .from = 0.9 * focal_px, .to = 1.1 * focal_px, .points = 5}});
+  SweepOptions both;
+  both.first.parameter = angle, both.first.from = 60, both.first.to = 80, both.first.points = 5;
+  SweepAxis& focal = both.second.emplace();
+  focal.parameter = "focal_px", focal.from = 0.9 * focal_px, focal.to = 1.1 * focal_px, focal.points = 5;
+  const auto map = walls.swept(both);
   ASSERT_TRUE(map.ok()) << map.error().message;
   EXPECT_EQ(map->points.size(), 25u);
   EXPECT_NEAR(map->best, Walls::kAngle_deg, 1e-6);
 }
 
+TEST(SweptKnowledge, WallsThatAreSquareHaveTheirValleyAtTheEndThatIsNone) {
+  const Walls walls(90);
+  const auto result = walls.swept(angleScalar("rear", "side"), 80, 90);
+  ASSERT_TRUE(result.ok()) << result.error().message;
+  EXPECT_EQ(result->verdict, SweepVerdict::Clear) << result->sentence;
+  EXPECT_LE(result->best, 90);
+  EXPECT_NEAR(result->best, 90, 4 * result->sigma + 0.05);
+  EXPECT_LE(result->points.back().value, 90);
+}
+
+TEST(SweptKnowledge, WhatOtherStatementsHoldIsNotSaidToBeToldByTheFootage) {
+  Walls walls(90);
+  Knowledge knowledge = walls.asked;
+  for (KnownSet& set : knowledge.sets) set.facing = SetFacing::Given;
+  knowledge.sets[0].axis = Vec3::UnitZ(), knowledge.sets[1].axis = Vec3::UnitX();
+  walls.known = *solveWithKnowledge(walls.shot.tracks, walls.options, walls.known, knowledge, Similarity(), {});
+  const auto result = walls.swept(angleScalar("rear", "side"), 80, 90);
+  ASSERT_TRUE(result.ok()) << result.error().message;
+  EXPECT_EQ(result->verdict, SweepVerdict::Flat);
+  EXPECT_THAT(result->sentence, HasSubstr("what else is known holds it at 90"));
+}
+
 TEST(SweptKnowledge, WhatIsUndeterminedIsRefusedWithTheReason) {
   const Walls walls;
-  EXPECT_THAT(walls.swept({.first = {.parameter = offsetScalar("rear"), .from = 1, .to = 2}}).error().message, HasSubstr("undetermined before a survey"));
-  EXPECT_THAT(walls.swept({.first = {.parameter = tiltScalar("rear"), .from = 40, .to = 50}}).error().message, HasSubstr("what is up"));
-  EXPECT_THAT(walls.swept({.first = {.parameter = angleScalar("rear", "side"), .from = 1, .to = 50}}).error().message, HasSubstr("between 3 and 90"));
-  EXPECT_THAT(walls.swept({.first = {.parameter = angleScalar("rear", "roof"), .from = 10, .to = 50}}).error().message, HasSubstr(angleScalar("rear", "side")));
+  EXPECT_THAT(walls.swept(offsetScalar("rear"), 1, 2).error().message, HasSubstr("undetermined before a survey"));
+  EXPECT_THAT(walls.swept(tiltScalar("rear"), 40, 50).error().message, HasSubstr("what is up"));
+  EXPECT_THAT(walls.swept(angleScalar("rear", "side"), 1, 50).error().message, HasSubstr("between 3 and 90"));
+  EXPECT_THAT(walls.swept(angleScalar("rear", "roof"), 10, 50).error().message, HasSubstr(angleScalar("rear", "side")));
 }
 
 TEST(SweptKnowledge, AValueIsTakenIntoWhatIsKnown) {
