@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include <cmath>
 #include <locale>
 #include <sstream>
 
@@ -148,7 +149,9 @@ Status prepare(const Arguments& a, Workspace& workspace) {
 }
 
 void printFocal(const Solution& s) {
-  if (!s.zooms()) return fmt::print("focal    {:.1f} ± {:.1f} px\n", s.lens().focal_px, s.cameras.front().sigma[0]);
+  const double sigma = s.cameras.front().sigma[0];
+  if (!s.zooms() && std::isnan(sigma)) return fmt::print("focal    {:.1f} px, {}\n", s.lens().focal_px, s.evidence.focal_assumed ? "assumed" : "given");
+  if (!s.zooms()) return fmt::print("focal    {:.1f} ± {:.1f} px\n", s.lens().focal_px, sigma);
   double least = 1e12, most = 0;
   for (const SolvedFrame& f : s.frames) {
     if (f.placed) least = std::min(least, f.focal_px), most = std::max(most, f.focal_px);
@@ -194,7 +197,9 @@ void printResult(const Workspace& workspace, const std::vector<Advice>& advice, 
   if (!pruned.empty()) fmt::print("pruned   {}\n", pruned);
   fmt::print("RMS      {:.3f} px, holdout {:.3f} px\n", s.rms_px, s.holdout_rms_px);
   printFocal(s);
-  fmt::print("lens     {}, ± {:.2f} px over the picture\n", describe(s.lens().model), s.cameras.front().lens_sigma_px);
+  const double lens_px = s.cameras.front().lens_sigma_px;
+  fmt::print("lens     {}{}\n", describe(s.lens().model),
+             std::isnan(lens_px) ? ", nothing of it looked for" : fmt::format(", ± {:.2f} px over the picture", lens_px));
   fmt::print("motion   {}: {}\n", describe(s.motion), s.whyMotion());
   printKnowledge(s.knowledge, workspace.document().picks.knowledge, workspace.scene().ok() ? workspace.scene()->unit() : "units");
   const Verdict& verdict = *workspace.verdict();

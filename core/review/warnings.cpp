@@ -46,7 +46,9 @@ void aboutMovers(const Solution& solution, Warnings& warnings) {
 
 void aboutDepth(const Solution& solution, Warnings& warnings) {
   if (solution.motion == MotionKind::Nodal) {
-    warnings.push_back(fmt::format("The camera only rotates, so nothing has a depth: points lie on a sphere of radius {:g} about it.", kFarDistance));
+    const bool surveyed = solution.knowledge.world() && solution.knowledge.world()->free_shift;
+    warnings.push_back(fmt::format("The camera only rotates, so nothing {}has a depth: {}points lie on a sphere of radius {:g} about it.",
+                                   surveyed ? "but what was surveyed " : "", surveyed ? "the other " : "", kFarDistance));
     return;
   }
   std::vector<double> parallax;

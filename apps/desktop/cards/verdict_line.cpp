@@ -97,7 +97,10 @@ void VerdictLine::showSolved(const Solution& solution, const Verdict& verdict) {
   rms_->setText(tr("%1 px RMS").arg(pxText(solution.rms_px)));
   holdout_->setText(std::isnan(solution.holdout_rms_px) ? tr("no holdout") : tr("%1 px holdout").arg(pxText(solution.holdout_rms_px)));
   const double mm = session_.model.document().lens.sensor_mm / solution.lens().width, sigma = solution.cameras.front().sigma[0];
-  const QString spread = solution.zooms() ? tr("midway in a zoom,") : std::isnan(sigma) ? tr("fixed") : tr("± %1").arg(sigma, 0, 'f', 1);
+  const QString spread = solution.zooms()                  ? tr("midway in a zoom,")
+                         : solution.evidence.focal_assumed ? tr("assumed")
+                         : std::isnan(sigma)               ? tr("fixed")
+                                                           : tr("± %1").arg(sigma, 0, 'f', 1);
   focal_->setText(tr("f %1 %2 px (%3 mm on %4 mm)")
                       .arg(solution.lens().focal_px, 0, 'f', 1)
                       .arg(spread)

@@ -2,10 +2,13 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <fmt/format.h>
+
 #include <cmath>
 #include <nlohmann/json.hpp>
 
 #include "core/base/atomic_file.h"
+#include "core/base/random.h"
 #include "core/pipeline/workspace.h"
 #include "core/project/edits.h"
 #include "tests/apps/cli/cli_fixture.h"
@@ -40,7 +43,11 @@ TEST_F(KnowledgeCli, KnowledgeOfTheSetShapesTheSolveAndIsReported) {
   const std::vector<double> normal = plane["normal"];
   EXPECT_NEAR(std::hypot(normal[0], normal[1], normal[2]), 1, 1e-9);
   // Both solves stand in the project's ledger, and what was changed is said.
-  const Ran runs = moth({"runs", (fs::path(target) / (fs::path(shot(ShotKind::Free)).stem().string() + ".moth")).string()});
+  const std::string project = (fs::path(target) / (fs::path(shot(ShotKind::Free)).stem().string() + ".moth")).string();
+  const Ran swept = moth({"sweep", project, "--parameter", "offset of backdrop", "--from", "1", "--to", "2"});
+  EXPECT_EQ(swept.code, 2);
+  EXPECT_THAT(swept.err, HasSubstr("undetermined before a survey"));
+  const Ran runs = moth({"runs", project});
   EXPECT_THAT(runs.out, HasSubstr("known of the set: 1 plane or line"));
 }
 
@@ -116,6 +123,43 @@ TEST_F(KnowledgeCli, ASurveyAsCsvPlacesTheSceneByTheNamesOfTracks) {
   for (const auto& point : scene["survey"]) EXPECT_LT(point["off"].get<double>(), 1e-4);
   ASSERT_TRUE(writeFileAtomically(file, "anchor,1,2,3\n").ok());
   EXPECT_THAT(moth({"scene", project, "--knowledge", file}).err, HasSubstr("there is no track \"anchor\""));
+}
+
+/// Sixty points before a camera that stands still, and where ten of them are in the world, to 5 mm.
+void writeLockedOff(const std::string& tracks, const std::string& survey, const Vec3& stands) {
+  constexpr double kFocal = 1500;
+  Random random(3);
+  std::string seen = "track,frame,x_px,y_px\n", measured = "name,x,y,z,sigma\n";
+  for (int id = 1; id <= 60; ++id) {
+    const double depth = random.between(4, 14);
+    const Vec2 at(random.between(80, 1840), random.between(60, 1020));
+    for (int frame = 1; frame <= 24; ++frame)
+      seen += fmt::format("{},{},{:.4f},{:.4f}\n", id, frame, at.x() + 0.2 * random.normal(), at.y() + 0.2 * random.normal());
+    if (id % 6 != 1) continue;
+    const Vec2 across = depth / kFocal * (at - Vec2(960, 540));
+    const Vec3 place = stands + Vec3(across.x(), -across.y(), -depth) + 0.005 * Vec3(random.normal(), random.normal(), random.normal());
+    measured += fmt::format("{},{:.5f},{:.5f},{:.5f},0.005\n", id, place.x(), place.y(), place.z());
+  }
+  ASSERT_TRUE(writeFileAtomically(tracks, seen).ok() && writeFileAtomically(survey, measured).ok());
+}
+
+TEST_F(KnowledgeCli, ALockedOffCameraIsPutInItsPlaceByASurveyAlone) {
+  const std::string tracks = (out / "still.csv").string(), survey = (out / "survey.csv").string(), target = (out / "still").string();
+  const Vec3 stands(2, 1.6, 5);
+  writeLockedOff(tracks, survey, stands);
+  const Ran moving = moth({"solve", "--tracks", tracks, "--size", "1920x1080", "-o", target});
+  EXPECT_EQ(moving.code, 4);
+  EXPECT_THAT(moving.err, HasSubstr("If it is locked off"));
+  const Ran alone = moth({"solve", "--tracks", tracks, "--size", "1920x1080", "--motion", "nodal", "-o", target});
+  EXPECT_THAT(alone.out, AllOf(HasSubstr("px, assumed"), HasSubstr("does not tell its focal length")));
+  const Ran known = moth({"solve", "--tracks", tracks, "--size", "1920x1080", "--motion", "nodal", "--knowledge", survey, "-o", target});
+  ASSERT_EQ(known.code, 0) << known.err;
+  const auto report = nlohmann::json::parse(*readFile(fs::path(target) / "report.json"));
+  EXPECT_EQ(report["knowledge"].size(), 10u);
+  for (const auto& frame : report["frames"]) {
+    const auto pose = frame["world_from_camera"];
+    for (std::size_t k = 0; k < 3; ++k) EXPECT_NEAR(pose[k][3].get<double>(), stands[static_cast<Eigen::Index>(k)], 0.06);
+  }
 }
 
 TEST_F(KnowledgeCli, TheSceneIsMovedByNumbersAndByTheCamerasHeight) {

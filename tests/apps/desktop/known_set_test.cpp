@@ -56,6 +56,15 @@ class KnownSetTest : public QuayWindow {
     }
     return nullptr;
   }
+  /// Makes tracks a plane, the first one, and opens what is said of it.
+  QDialog* planeOf(const std::vector<int>& tracks) {
+    window->steps().openStep(Step::Scene);
+    select(tracks);
+    EXPECT_TRUE(click(*window, "make Flat"));
+    QTest::qWait(30);
+    EXPECT_TRUE(click(*window, "edit plane 1: flat"));
+    return dialog();
+  }
   template <class Field>
   static Field* in(QDialog* dialog, const char* name) {
     return dialog->findChild<Field*>(name);
@@ -181,13 +190,7 @@ TEST_F(KnownSetTest, ASecondDistanceSaysHowFarItIsOffBeforeASolveTakesItIn) {
 }
 
 TEST_F(KnownSetTest, APlaneLiesAsThreeTracksDoOrAsNumbersSay) {
-  window->steps().openStep(Step::Scene);
-  const std::vector<int> wall = placed(0, 4);
-  select(wall);
-  ASSERT_TRUE(click(*window, "make Flat"));
-  QTest::qWait(30);
-  ASSERT_TRUE(click(*window, "edit plane 1: flat"));
-  QDialog* open = dialog();
+  QDialog* open = planeOf(placed(0, 4));
   ASSERT_TRUE(open);
   EXPECT_FALSE(in<QDoubleSpinBox>(open, "statementX")->isEnabled()) << "it lies any way";
   in<QComboBox>(open, "statementFacing")->setCurrentIndex(3);
@@ -218,13 +221,7 @@ TEST_F(KnownSetTest, APlaneLiesAsThreeTracksDoOrAsNumbersSay) {
 }
 
 TEST_F(KnownSetTest, AGivenPlaneIsTurnedByItsTipInSpaceAndOnThePlate) {
-  window->steps().openStep(Step::Scene);
-  const std::vector<int> wall = placed(6, 3);
-  select(wall);
-  ASSERT_TRUE(click(*window, "make Flat"));
-  QTest::qWait(30);
-  ASSERT_TRUE(click(*window, "edit plane 1: flat"));
-  QDialog* open = dialog();
+  QDialog* open = planeOf(placed(6, 3));
   ASSERT_TRUE(open);
   EXPECT_FALSE(window->plate().setTipPlace()) << "it lies any way";
   in<QComboBox>(open, "statementFacing")->setCurrentIndex(3);
