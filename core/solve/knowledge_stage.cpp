@@ -56,25 +56,6 @@ BundleOptions withFocalHeld(BundleOptions options) {
 
 bool focalIsFree(const SolveState& state, const BundleOptions& options) { return state.work.focal_px.empty() ? options.freeOf(0)[0] : options.free_focal; }
 
-/// Where parallax is small a solve may have settled on a wrong focal length, in a valley of its own that no step leads out of, and what is known may speak
-/// against it: it is taken in under others too, held there and then free. The least cost of sightings and beliefs together says which it is.
-void takeIn(SolveState& state, const SolveTask& task) {
-  const BundleOptions options = finalOptions(state, task.options);
-  if (!focalIsFree(state, options)) return adjustMoreAndMoreFirmly(state, options, task);
-  const SolveState begun = state;
-  adjustMoreAndMoreFirmly(state, options, task);
-  double least = bundleCost(makeBundle(state.work).bundle, options);
-  for (const double times : kFocalTimes) {
-    if (task.progress.stopRequested()) return;
-    SolveState other = begun;
-    lookThrough(other.work, times);
-    adjustMoreAndMoreFirmly(other, withFocalHeld(options), task);
-    adjustReconstruction(other.work, options, task.progress);
-    const double cost = bundleCost(makeBundle(other.work).bundle, options);
-    if (cost < least) least = cost, state = std::move(other);
-  }
-}
-
 /// Tracks that are named one by one are no holdout: what is known of them is to be taken in.
 void releaseNamed(const Knowledge& knowledge, Reconstruction& work) {
   std::set<int> named;
@@ -129,6 +110,66 @@ void restOthers(SolveState& state) {
   const KnownTracks known = knownTracks(state.work.set);
   for (const auto& tracks : {known.members, known.named}) {
     for (const int t : tracks) state.work.tracks[static_cast<std::size_t>(t)].resting = false;
+  }
+}
+
+double focalOf(const Reconstruction& work) { return work.focal_px.empty() ? work.lens().focal_px : work.focal_px[work.focal_px.size() / 2]; }
+
+/// What is known taken in under another focal length, held there and then free.
+void takeInUnder(double focal_times, SolveState& state, const BundleOptions& options, const SolveTask& task) {
+  lookThrough(state.work, focal_times);
+  adjustMoreAndMoreFirmly(state, withFocalHeld(options), task);
+  adjustReconstruction(state.work, options, task.progress);
+}
+
+double costOfUsed(const SolveState& state, const BundleOptions& options) { return bundleCost(makeBundle(state.work).bundle, options); }
+
+/// Whether the sightings alone, with hardly anything known, rule a focal length out.
+bool ruledOut(double focal_times, SolveState state, BundleOptions brief, double least, const SolveTask& task) {
+  constexpr int kSteps = 8;
+  constexpr double kHopeless = 10;
+  brief.max_steps = kSteps;
+  lookThrough(state.work, focal_times);
+  state.work.set = weighed(state.work.set, kFirmly.front());
+  return adjustReconstruction(state.work, withFocalHeld(brief), task.progress).cost_after > kHopeless * least;
+}
+
+/// Focal lengths, as shares of the solve's own, under which what is known may lead elsewhere than from there: by a share of the tracks and few steps.
+std::vector<double> worthTrying(const SolveState& begun, BundleOptions brief, const SolveTask& task) {
+  constexpr int kSteps = 15;
+  constexpr double kSame = 0.005, kHopeless = 2;
+  brief.max_steps = kSteps;
+  SolveState share = begun;
+  restOthers(share);
+  SolveState own = share;
+  adjustMoreAndMoreFirmly(own, brief, task);
+  const double least = costOfUsed(own, brief);
+  std::vector<double> worth;
+  for (const double times : kFocalTimes) {
+    if (task.progress.stopRequested()) break;
+    if (ruledOut(times, share, brief, least, task)) continue;
+    SolveState other = share;
+    takeInUnder(times, other, brief, task);
+    const double cost = costOfUsed(other, brief), apart = std::abs(std::log(focalOf(other.work) / focalOf(own.work)));
+    if (cost < kHopeless * least && apart > kSame) worth.push_back(times);
+  }
+  return worth;
+}
+
+/// Where parallax is small a solve may have settled on a wrong focal length, in a valley of its own that no step leads out of, and what is known may speak
+/// against it: it is taken in under others too. The least cost of sightings and beliefs together says which it is.
+void takeIn(SolveState& state, const SolveTask& task) {
+  const BundleOptions options = finalOptions(state, task.options);
+  const SolveState begun = state;
+  adjustMoreAndMoreFirmly(state, options, task);
+  if (!focalIsFree(state, options)) return;
+  double least = costOfUsed(state, options);
+  for (const double times : worthTrying(begun, options, task)) {
+    if (task.progress.stopRequested()) return;
+    SolveState other = begun;
+    takeInUnder(times, other, options, task);
+    const double cost = costOfUsed(other, options);
+    if (cost < least) least = cost, state = std::move(other);
   }
 }
 
