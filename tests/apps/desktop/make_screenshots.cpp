@@ -412,6 +412,8 @@ int main(int argc, char** argv) {
         s.jobs.runSolve();
         waitForJobs(window);
         window.steps().openStep(Step::Scene);
+        QTest::qWait(50);
+        if (auto* last = window.findChild<QWidget*>("ofCamera")) window.steps().ensureWidgetVisible(last, 0, 60);
         shoot(window, "known");
         return 0;
       }
