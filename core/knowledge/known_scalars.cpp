@@ -21,8 +21,17 @@ std::string tiltScalar(std::string_view set) { return fmt::format("tilt of {}", 
 std::string offsetScalar(std::string_view set) { return fmt::format("offset of {}", set); }
 std::string lengthScalar(int from, int to) { return fmt::format("length of tracks {} – {}", from, to); }
 
-bool isKnownAngle(std::string_view parameter) { return parameter.starts_with("angle of ") || parameter.starts_with("tilt of "); }
-bool isKnownScalar(std::string_view parameter) { return isKnownAngle(parameter) || parameter.starts_with("offset of ") || parameter.starts_with("length of "); }
+std::optional<ScalarKind> kindOfScalar(std::string_view parameter) {
+  if (parameter.starts_with("angle of ")) return ScalarKind::Angle;
+  if (parameter.starts_with("tilt of ")) return ScalarKind::Tilt;
+  if (parameter.starts_with("offset of ")) return ScalarKind::Offset;
+  return parameter.starts_with("length of ") ? std::optional(ScalarKind::Length) : std::nullopt;
+}
+
+bool isKnownAngle(std::string_view parameter) {
+  const auto kind = kindOfScalar(parameter);
+  return kind == ScalarKind::Angle || kind == ScalarKind::Tilt;
+}
 
 bool takeScalar(Knowledge& knowledge, std::string_view parameter, double value) {
   for (KnownDistance& distance : knowledge.distances) {

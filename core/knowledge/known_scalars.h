@@ -1,4 +1,6 @@
 #pragma once
+#include <optional>
+
 #include "core/knowledge/knowledge.h"
 
 namespace dusky {
@@ -14,8 +16,10 @@ std::string offsetScalar(std::string_view set);
 /// "length of tracks 12 – 31", scene units.
 std::string lengthScalar(int from, int to);
 
-/// Whether a parameter has the form of one of them; and whether its unit is degrees.
-bool isKnownScalar(std::string_view parameter);
+enum class ScalarKind : std::uint8_t { Angle, Tilt, Offset, Length };
+/// Which of them a parameter has the form of; nothing: of none. And whether its unit is degrees.
+std::optional<ScalarKind> kindOfScalar(std::string_view parameter);
+inline bool isKnownScalar(std::string_view parameter) { return kindOfScalar(parameter).has_value(); }
 bool isKnownAngle(std::string_view parameter);
 
 /// Two axes nearer to parallel than this, degrees, are parallel for all that a solve can tell: no smaller angle can be known or held but 0.

@@ -160,10 +160,10 @@ std::vector<double> valuesBetween(const std::vector<SweepPoint>& points) {
 
 Status checkAxis(const Sweeper& sweeper, const SweepAxis& axis) {
   if (!sweeper.scalarOf(axis)) {
-    const char* why = axis.parameter.starts_with("offset of ")
-                          ? " Offsets are undetermined before a survey, or known places of the camera, say where the world's origin is."
-                      : axis.parameter.starts_with("tilt of ") ? " Tilts are undetermined before something says what is up."
-                                                               : "";
+    const auto kind = kindOfScalar(axis.parameter);
+    const char* why = kind == ScalarKind::Offset ? " Offsets are undetermined before a survey, or known places of the camera, say where the world's origin is."
+                      : kind == ScalarKind::Tilt ? " Tilts are undetermined before something says what is up."
+                                                 : "";
     return invalidInput(fmt::format("This solve has no scalar \"{}\".{} It can be {}.", axis.parameter, why, sweeper.offered()));
   }
   return Done{};
@@ -269,7 +269,7 @@ Status SweepOptions::check() const {
   for (const SweepAxis& axis : {first, second.value_or(first)}) {
     if (isKnownAngle(axis.parameter) && !(axis.from >= kLeastAngle_deg && axis.to <= 90))
       return invalidInput(fmt::format("An angle is swept between {:g} and 90 degrees, not from {:g} to {:g}.", kLeastAngle_deg, axis.from, axis.to));
-    if (axis.parameter.starts_with("length of ") && !(axis.from > 0))
+    if (kindOfScalar(axis.parameter) == ScalarKind::Length && !(axis.from > 0))
       return invalidInput(fmt::format("A distance is more than 0; a sweep from {:g} to {:g} goes beyond.", axis.from, axis.to));
     const ValueRange range = rangeOfParameter(axis.parameter);
     if (!isKnownScalar(axis.parameter) && !(range.holds(axis.from) && range.holds(axis.to)))

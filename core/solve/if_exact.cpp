@@ -22,13 +22,6 @@ bool saysNothing(const SolvedKnowledge& known, const Knowledge& asked, Statement
   return std::any_of(known.statements.begin(), known.statements.end(), [&](const SolvedStatement& s) { return s.name == name && nothing(s); });
 }
 
-/// Residuals less unknowns that a knowledge brings.
-double freedomOf(const SetBeliefs& beliefs) {
-  double freedom = residualsOf(beliefs);
-  for (const SetShape& shape : beliefs.shapes) freedom -= unknownsOf(shape);
-  return freedom;
-}
-
 class Predictor {
  public:
   Predictor(const SolveState& state, const SolveTask& task, const Solution& plain, const Knowledge& knowledge, const Similarity& scene)
@@ -37,14 +30,16 @@ class Predictor {
         knowledge_(knowledge),
         scene_(scene),
         options_(finalOptions(state, task.options)),
-        variance_(correlatedVariance(makeBundle(state.work).bundle, options_)) {}
+        variance_(correlatedVariance(makeBundle(state.work).bundle, options_)),
+        cost_(costUnder(knowledge)) {}
 
   std::optional<IfExact> of(StatementRef ref) const {
     const Knowledge exact = withExact(knowledge_, ref), base = withItsSets(knowledge_, ref);
     if (!isExact(exact, ref)) return std::nullopt;
-    const auto known = setUp(exact), before = setUp(base);
-    if (!known || !before || saysNothing(*known, exact, ref)) return std::nullopt;
-    const double rise = costUnder(*known) - costUnder(*before), freedom = freedomOf(ref, exact, *known);
+    const auto known = setUp(exact);
+    if (!known || saysNothing(*known, exact, ref)) return std::nullopt;
+    const double before = base == knowledge_ ? cost_ : costUnder(base);
+    const double rise = costUnder(*known) - before, freedom = freedomOf(ref, exact, *known);
     if (!std::isfinite(rise) || !(freedom > 0)) return std::nullopt;
     return IfExact{keyOf(knowledge_, ref), sigmasOfChance(std::max(0.0, rise) / variance_, freedom)};
   }
@@ -55,6 +50,11 @@ class Predictor {
     return known.ok() ? std::optional(std::move(*known)) : std::nullopt;
   }
 
+  /// Unknown where it cannot be set up.
+  double costUnder(const Knowledge& knowledge) const {
+    const auto known = setUp(knowledge);
+    return known ? costUnder(*known) : kUnknown;
+  }
   double costUnder(const SolvedKnowledge& known) const {
     Reconstruction work = state_.work;
     takeKnowledge(known, work);
@@ -81,9 +81,16 @@ class Predictor {
   const Similarity& scene_;
   const BundleOptions options_;
   const double variance_;
+  const double cost_;  ///< Under what is known as it is.
 };
 
 }  // namespace
+
+double freedomOf(const SetBeliefs& beliefs) {
+  double freedom = residualsOf(beliefs);
+  for (const SetShape& shape : beliefs.shapes) freedom -= unknownsOf(shape);
+  return freedom;
+}
 
 double sigmasOfChance(double chi_squared, double freedom) {
   if (!(freedom > 0)) return kUnknown;

@@ -10,6 +10,9 @@ namespace dusky {
 /// Society 44(1), 1948; its standard deviations: Wilson and Hilferty, PNAS 17(12), 1931.
 std::vector<IfExact> predictExact(const SolveState& state, const SolveTask& task, const Solution& plain, const Knowledge& knowledge, const Similarity& scene);
 
+/// How many deviations of chance beliefs bring: residuals less unknowns of shapes.
+double freedomOf(const SetBeliefs& beliefs);
+
 /// How far a sum of squares of so many deviations of chance lies over what is usual, in standard deviations; 0 where it does not.
 double sigmasOfChance(double chi_squared, double freedom);
 

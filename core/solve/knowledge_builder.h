@@ -53,8 +53,17 @@ class KnowledgeBuilder {
   void guessWorld(SetWorld& world) const;
   void guessScale(SetWorld& world) const;
   void guessTurn(SetWorld& world) const;
-  Status addSurvey(const std::vector<const SurveyPoint*>& surveyed, const std::optional<WorldFit>& fit);
-  void believeSurvey(const SurveyPoint& point, double reach, int k);
+  /// Survey points that take part, and how far the others put each off where it was measured.
+  struct SeenSurvey {
+    struct Off {
+      double away = 0;       ///< Scene units.
+      bool too_far = false;  ///< Wrong, for all that the others say.
+    };
+    std::vector<const SurveyPoint*> points;
+    std::vector<Off> off;            ///< Of each; empty: no world fits them.
+    std::string not_seen, no_world;  ///< Why a point takes no part; why no world fits.
+  };
+  void addSurvey(const SeenSurvey& seen);
   Status checkUnit(const std::optional<WorldFit>& fit) const;
   int placeOf(int id);
   /// How often each track is one of a pair that is known of.

@@ -15,10 +15,11 @@ Status KnowledgeBuilder::makeWorld() {
     return Done{};
   }
   std::vector<KnownPlace> places;
-  std::vector<const SurveyPoint*> surveyed;
+  SeenSurvey seen{.not_seen = "takes no part in the solve with a depth",
+                  .no_world = "a survey needs three points or more that take part and do not lie on one line"};
   for (const SurveyPoint& point : knowledge_.survey) {
     if (point.on && placed(point.track))
-      places.push_back({*placed(point.track)->point, point.at, point.sigma.norm() / std::sqrt(3.0)}), surveyed.push_back(&point);
+      places.push_back({*placed(point.track)->point, point.at, point.sigma.norm() / std::sqrt(3.0)}), seen.points.push_back(&point);
   }
   for (const KnownCamera& camera : knowledge_.camera) {
     if (!camera.on || camera.fact != CameraFact::Position || !moves_) continue;
@@ -31,7 +32,12 @@ Status KnowledgeBuilder::makeWorld() {
   if (!fit) guessWorld(world);
   whole_world_ = fit.has_value();
   if (fit || world.free_scale || world.free_turn || knowledge_.saysLengths()) out_.beliefs.world = addShape(world);
-  return addSurvey(surveyed, fit);
+  for (std::size_t i = 0; fit && i < seen.points.size(); ++i) {
+    const double away = (fit->world_from_solve * places[i].solved - places[i].known).norm();
+    seen.off.push_back({away, std::binary_search(fit->outliers.begin(), fit->outliers.end(), i)});
+  }
+  addSurvey(seen);
+  return Done{};
 }
 
 /// A survey in other units than the distances: its scale is off by the very factor.
@@ -98,36 +104,30 @@ void KnowledgeBuilder::guessTurn(SetWorld& world) const {
   world.free_turn = turn.has_value();
 }
 
-Status KnowledgeBuilder::addSurvey(const std::vector<const SurveyPoint*>& surveyed, const std::optional<WorldFit>& fit) {
+void KnowledgeBuilder::addSurvey(const SeenSurvey& seen) {
   std::vector<Vec3> places;
-  for (const SurveyPoint* point : surveyed) places.push_back(point->at);
+  for (const SurveyPoint* point : seen.points) places.push_back(point->at);
   const double reach = places.empty() ? 1 : std::max(principalAxes(places).reach(), 1e-9);
   for (const SurveyPoint& point : knowledge_.survey) {
     if (!point.on) continue;
     SolvedStatement solved{.kind = StatementKind::Survey, .name = point.name, .tracks = {point.track}, .exact = point.sigma.isZero()};
-    const auto at = std::find(surveyed.begin(), surveyed.end(), &point);
-    if (at == surveyed.end()) {
-      solved.undetermined = fmt::format("track {} takes no part in the solve with a depth", point.track);
-    } else if (!fit) {
-      solved.undetermined = "a survey needs three points or more that take part and do not lie on one line";
+    const auto at = std::find(seen.points.begin(), seen.points.end(), &point);
+    if (at == seen.points.end()) {
+      solved.undetermined = fmt::format("track {} {}", point.track, seen.not_seen);
+    } else if (seen.off.empty()) {
+      solved.undetermined = seen.no_world;
     } else {
-      solved.without = (fit->world_from_solve * *placed(point.track)->point - point.at).norm();
-      const auto index = static_cast<std::size_t>(at - surveyed.begin());
-      if (std::binary_search(fit->outliers.begin(), fit->outliers.end(), index))
-        solved.undetermined = fmt::format("set aside: it stands {:.3g} off where the others put it; measure it again, or take another track", solved.without);
+      const auto& [away, too_far] = seen.off[static_cast<std::size_t>(at - seen.points.begin())];
+      solved.without = away;
+      if (too_far) solved.undetermined = fmt::format("set aside: it stands {:.3g} off where the others put it; measure it again, or take another track", away);
     }
     const bool takes_part = solved.undetermined.empty();
     const int k = addStatement(std::move(solved));
     if (!takes_part) continue;
-    believeSurvey(point, reach, k);
+    Vec3 weight;
+    for (int i = 0; i < 3; ++i) weight[i] = weightOf(point.sigma[i], kExactShare * reach);
+    out_.beliefs.in_world.push_back({.index = point.track, .at = point.at, .weight = weight, .statement = k});
   }
-  return Done{};
-}
-
-void KnowledgeBuilder::believeSurvey(const SurveyPoint& point, double reach, int k) {
-  Vec3 weight;
-  for (int i = 0; i < 3; ++i) weight[i] = weightOf(point.sigma[i], kExactShare * reach);
-  out_.beliefs.in_world.push_back({.index = point.track, .at = point.at, .weight = weight, .statement = k});
 }
 
 /// A place that a track is tied to, firmly enough for what is exact.

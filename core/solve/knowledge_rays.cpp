@@ -39,10 +39,9 @@ std::vector<Vec3> under(double focal_times, const Vec3& axis, const std::vector<
 
 constexpr std::size_t kOfKnownLens = 4, kOfAssumedLens = 6;  // points that it takes
 
-/// What is seen of a survey: its points and the rays from the one centre to them, under the focal length as it is.
-struct SeenSurvey {
-  std::vector<const SurveyPoint*> surveyed;
-  std::vector<Vec3> points, rays;
+/// Places and the rays from the one centre to them, under the focal length as it is.
+struct SeenPlaces {
+  std::vector<Vec3> places, rays;
   Vec3 axis = Vec3::UnitZ();
   double focal_px = 1;
   bool assumed = false;  ///< Nothing else tells the focal length.
@@ -51,77 +50,49 @@ struct SeenSurvey {
 };
 
 /// The pose that most points agree with; where the focal length is assumed, under the share of it that leaves the least median.
-std::optional<Standpoint> standpointOf(const SeenSurvey& seen) {
+std::optional<Standpoint> standpointOf(const SeenPlaces& seen) {
   constexpr double kRough_px = 30, kStep = 1.06;
   const int steps = seen.assumed ? 24 : 0;
   std::optional<Standpoint> best;
-  if (seen.points.size() < seen.least()) return best;
+  if (seen.places.size() < seen.least()) return best;
   for (int step = -steps; step <= steps; ++step) {
     const double times = std::pow(kStep, step);
     const std::vector<Vec3> rays = under(times, seen.axis, seen.rays);
-    const auto found = resect(seen.points, rays, kRough_px / (times * seen.focal_px), 5);
+    const auto found = resect(seen.places, rays, kRough_px / (times * seen.focal_px), 5);
     if (!found) continue;
-    const double off_rad = times * median(angles(found->pose, seen.points, rays));  // as under the focal length as it is
+    const double off_rad = times * median(angles(found->pose, seen.places, rays));  // as under the focal length as it is
     if (!best || off_rad < best->median_rad) best = Standpoint{found->pose, times, off_rad};
   }
   return best;
-}
-
-/// How far off the others put a point, scene units; and whether that is too far.
-struct Off {
-  double away = 0;
-  bool too_far = false;
-};
-std::vector<Off> offOf(const SeenSurvey& seen, const Standpoint& stands) {
-  constexpr double kAgrees_px = 4, kOfMedian = 4;
-  const std::vector<double> off = angles(stands.world, seen.points, under(stands.focal_times, seen.axis, seen.rays));
-  std::vector<Off> all;
-  for (std::size_t i = 0; i < off.size(); ++i) {
-    const double away = std::max((seen.points[i] - stands.world.centre).norm(), 1e-9);
-    const double limit = std::max(kAgrees_px / seen.focal_px, kOfMedian * stands.median_rad) + kOfMedian * seen.surveyed[i]->sigma.maxCoeff() / away;
-    all.push_back({away * off[i], off[i] > limit});
-  }
-  return all;
 }
 
 }  // namespace
 
 /// Rays of known points from one centre tell where that stands, and how its world is turned.
 void KnowledgeBuilder::makeWorldByRays() {
-  SeenSurvey seen{.axis = viewAxis(work_), .focal_px = work_.lens().focal_px, .assumed = plain_.evidence.focal_assumed};
+  constexpr double kAgrees_px = 4, kOfMedian = 4;
+  SeenPlaces rays{.axis = viewAxis(work_), .focal_px = work_.lens().focal_px, .assumed = plain_.evidence.focal_assumed};
+  SeenSurvey seen{.not_seen = "takes no part in the solve"};
   for (const SurveyPoint& point : knowledge_.survey) {
     const auto at = index_of_.find(point.track);
     const WorkTrack* track = at != index_of_.end() ? &work_.tracks[static_cast<std::size_t>(at->second)] : nullptr;
     if (point.on && track && track->takesPart())
-      seen.surveyed.push_back(&point), seen.points.push_back(point.at), seen.rays.push_back(track->point->normalized());
+      seen.points.push_back(&point), rays.places.push_back(point.at), rays.rays.push_back(track->point->normalized());
   }
-  const auto stands = standpointOf(seen);
-  if (stands) {
+  seen.no_world =
+      fmt::format("a camera that only rotates is placed by {} points or more that agree; {} take part", rays.assumed ? "six" : "four", seen.points.size());
+  if (const auto stands = standpointOf(rays)) {
     out_.focal_times = stands->focal_times;
     out_.beliefs.world = addShape(SetWorld{{1, stands->world.world_from_camera, stands->world.centre}, false, true, true});
     whole_world_ = true;
-  }
-  const std::vector<Off> off = stands ? offOf(seen, *stands) : std::vector<Off>();
-  const double reach = seen.points.empty() ? 1 : std::max(principalAxes(seen.points).reach(), 1e-9);
-  for (const SurveyPoint& point : knowledge_.survey) {
-    if (!point.on) continue;
-    SolvedStatement solved{.kind = StatementKind::Survey, .name = point.name, .tracks = {point.track}, .exact = point.sigma.isZero()};
-    const auto at = std::find(seen.surveyed.begin(), seen.surveyed.end(), &point);
-    if (at == seen.surveyed.end()) {
-      solved.undetermined = fmt::format("track {} takes no part in the solve", point.track);
-    } else if (!stands) {
-      solved.undetermined =
-          fmt::format("a camera that only rotates is placed by {} points or more that agree; {} take part", seen.assumed ? "six" : "four", seen.points.size());
-    } else {
-      const Off& one = off[static_cast<std::size_t>(at - seen.surveyed.begin())];
-      solved.without = one.away;
-      if (one.too_far)
-        solved.undetermined = fmt::format("set aside: it stands {:.3g} off where the others put it; measure it again, or take another track", one.away);
+    const std::vector<double> off = angles(stands->world, rays.places, under(stands->focal_times, rays.axis, rays.rays));
+    for (std::size_t i = 0; i < off.size(); ++i) {
+      const double away = std::max((rays.places[i] - stands->world.centre).norm(), 1e-9);
+      const double limit = std::max(kAgrees_px / rays.focal_px, kOfMedian * stands->median_rad) + kOfMedian * seen.points[i]->sigma.maxCoeff() / away;
+      seen.off.push_back({away * off[i], off[i] > limit});
     }
-    const bool takes_part = solved.undetermined.empty();
-    const int k = addStatement(std::move(solved));
-    if (takes_part) believeSurvey(point, reach, k);
   }
+  addSurvey(seen);
 }
 
 }  // namespace dusky

@@ -243,8 +243,7 @@ void tellCosts(const SolveState& state, const SolveTask& task, const Without& wi
   const BundleOptions options = finalOptions(state, task.options);
   const Bundle with = makeBundle(state.work).bundle;
   const double cost = bundleCost(with, options);
-  double statements = residualsOf(with.set);
-  for (const SetShape& shape : with.set.shapes) statements -= unknownsOf(shape);
+  const double statements = freedomOf(with.set);
   if (statements > 0) known.cost_sigmas = ((cost - without.cost_px2) / without.variance_px2 - statements) / std::sqrt(2 * statements);
   for (std::size_t k = 0; k < known.statements.size(); ++k) {
     SolvedStatement& s = known.statements[k];

@@ -14,6 +14,14 @@ struct SceneSight {
   std::function<std::optional<SceneRay>(const QPointF&)> ray;
 };
 
+/// How far from a place, across the line of sight, so many px to its side lie, scene units: handles that stand so far out are equally large at any distance.
+inline std::optional<double> acrossAt(const SceneSight& sight, const Vec3& place, double px) {
+  const auto at = sight.see(place);
+  const auto eye = at ? sight.ray(*at) : std::nullopt, beside = at ? sight.ray(*at + QPointF(px, 0)) : std::nullopt;
+  const auto out = eye && beside ? met(*beside, place, eye->direction) : std::nullopt;
+  return out ? std::optional((*out - place).norm()) : std::nullopt;
+}
+
 /// Chooses a test object with a click, and moves, turns and scales it by its handles; the same in every view that shows the scene.
 class ObjectTool {
  public:

@@ -22,10 +22,8 @@ bool SceneTool::offered(SceneHandle handle) const {
 
 std::optional<SceneTool::Stand> SceneTool::standFor(const SceneSight& sight) const {
   const auto pivot = held_ ? std::optional(held_->pivot_now) : session_.mover.pivot();
-  const auto at = pivot ? sight.see(*pivot) : std::nullopt;
-  const auto eye = at ? sight.ray(*at) : std::nullopt, beside = at ? sight.ray(*at + QPointF(kReach_px, 0)) : std::nullopt;
-  const auto out = eye && beside ? met(*beside, *pivot, eye->direction) : std::nullopt;
-  return out ? std::optional(Stand{*pivot, (*out - *pivot).norm()}) : std::nullopt;
+  const auto reach = pivot ? acrossAt(sight, *pivot, kReach_px) : std::nullopt;
+  return reach ? std::optional(Stand{*pivot, *reach}) : std::nullopt;
 }
 
 std::optional<QPointF> SceneTool::handlePlace(const SceneSight& sight, SceneHandle handle) const {

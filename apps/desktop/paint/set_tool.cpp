@@ -11,10 +11,7 @@ std::optional<double> SetTool::reachFor(const SceneSight& sight) const {
   constexpr double kReach_px = 84;
   const auto& given = session_.edited_set.given();
   if (held_) return held_->reach;
-  const auto at = given ? sight.see(given->foot) : std::nullopt;
-  const auto eye = at ? sight.ray(*at) : std::nullopt, beside = at ? sight.ray(*at + QPointF(kReach_px, 0)) : std::nullopt;
-  const auto out = eye && beside ? met(*beside, given->foot, eye->direction) : std::nullopt;
-  return out ? std::optional((*out - given->foot).norm()) : std::nullopt;
+  return given ? acrossAt(sight, given->foot, kReach_px) : std::nullopt;
 }
 
 std::optional<QPointF> SetTool::tipPlace(const SceneSight& sight) const {

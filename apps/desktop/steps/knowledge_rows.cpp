@@ -162,14 +162,6 @@ class KnowledgeRows : public QWidget {
     return button;
   }
 
-  static QPushButton* smallButton(const QString& text, const QString& tip, const char* name) {
-    auto* button = new QPushButton(text);
-    button->setProperty("role", "small");
-    button->setToolTip(tip);
-    button->setObjectName(name);
-    return button;
-  }
-
   QString found(const StatementRef& ref) const {
     const SolutionPtr solution = session_.model.partial() ? nullptr : session_.model.solution();
     if (!solution) return {};

@@ -13,6 +13,8 @@
 #include <QVBoxLayout>
 #include <algorithm>
 
+#include "apps/desktop/steps/step_settings.h"
+#include "core/geometry/principal_axes.h"
 #include "core/project/edits.h"
 
 namespace dusky::desktop {
@@ -25,13 +27,16 @@ QString sceneUnit(const Session& session) {
   return scene && scene->metric ? QObject::tr("m") : QObject::tr("units");
 }
 
-QPushButton* smallButton(const QString& text, const QString& tip, const char* name) {
-  auto* button = new QPushButton(text);
-  button->setProperty("role", "small");
-  button->setToolTip(tip);
-  button->setObjectName(name);
-  button->setAutoDefault(false);
-  return button;
+/// Where tracks lie in the scene; those that lie nowhere are left out.
+std::vector<Vec3> placesOf(const Session& session, const std::vector<int>& ids) {
+  const SolutionPtr solution = session.model.solution();
+  const auto& scene = session.model.scene();
+  std::vector<Vec3> places;
+  for (const int id : ids) {
+    const SolvedTrack* track = solution ? solution->find(id) : nullptr;
+    if (track && track->hasPlace() && scene) places.push_back(scene->scene_from_solve * track->point);
+  }
+  return places;
 }
 
 enum Relation { Square, Parallel, Angle, Same, Apart };
@@ -153,6 +158,9 @@ void StatementDialog::addOrientation(QFormLayout& form) {
                                 : tr("The plane through the three selected tracks, as they lie in the scene now."),
                            "axisByTracks");
   row->addWidget(by_tracks_);
+  as_found_ = smallButton(tr("As found"), tr("As the last solve found it, held there from now on."), "axisAsFound");
+  as_found_->setEnabled(foundSet() != nullptr);
+  row->addWidget(as_found_);
   form.addRow(line ? tr("Direction") : tr("Normal"), row);
   offset_ = number("statementOffset", set.offset.value_or(kOpen), sceneUnit(session_), kOpen);
   offset_->setSpecialValueText(tr("not known"));
@@ -171,6 +179,7 @@ void StatementDialog::addOrientation(QFormLayout& form) {
   connect(&session_.edited_set, &EditedSet::turned, this, &StatementDialog::showGiven);
   connect(facing_, &QComboBox::currentIndexChanged, this, refresh);
   connect(by_tracks_, &QPushButton::clicked, this, [this] { showGiven(*axisOfSelection()); });
+  connect(as_found_, &QPushButton::clicked, this, &StatementDialog::showFound);
   connect(&session_.selection, &Selection::changed, this, [this, refresh] { refresh(facing_->currentIndex()); });
   refresh(facing_->currentIndex());
 }
@@ -202,36 +211,40 @@ void StatementDialog::showGiven(const Vec3& axis) {
 
 /// As it is given, about its tracks; nothing where it is not.
 void StatementDialog::showInViews() {
-  const SolutionPtr solution = session_.model.solution();
-  const auto& scene = session_.model.scene();
   const KnownSet& set = knowledge_.sets[shown_.index];
-  Vec3 middle = Vec3::Zero();
-  int count = 0;
-  for (const int id : set.tracks) {
-    const SolvedTrack* track = solution ? solution->find(id) : nullptr;
-    if (track && track->hasPlace() && scene) middle += scene->scene_from_solve * track->point, ++count;
-  }
-  const bool is_given = facing_->currentIndex() == static_cast<int>(SetFacing::Given) && given().norm() > 1e-9 && count > 0;
-  const auto& before = session_.edited_set.given();
-  if (!is_given && !before) return;
+  const std::vector<Vec3> places = placesOf(session_, set.tracks);
+  const bool is_given = facing_->currentIndex() == static_cast<int>(SetFacing::Given) && given().norm() > 1e-9 && !places.empty();
+  if (!is_given && !session_.edited_set.given()) return;
   if (!is_given) return session_.edited_set.show(std::nullopt);
-  session_.edited_set.show(EditedSet::Given{middle / count, given().normalized(), set.kind == SetKind::Line});
+  session_.edited_set.show(EditedSet::Given{principalAxes(places).middle, given().normalized(), set.kind == SetKind::Line});
 }
 
 Vec3 StatementDialog::given() const { return fromUpAxis(session_.model.document().picks.scene.up, numbers()); }
 
 std::optional<Vec3> StatementDialog::axisOfSelection() const {
-  const SolutionPtr solution = session_.model.solution();
-  const auto& scene = session_.model.scene();
-  std::vector<Vec3> places;
-  for (const int id : session_.selection.ids()) {
-    const SolvedTrack* track = solution ? solution->find(id) : nullptr;
-    if (track && track->hasPlace() && scene) places.push_back(scene->scene_from_solve * track->point);
-  }
+  const std::vector<Vec3> places = placesOf(session_, session_.selection.ids());
   const bool line = knowledge_.sets[shown_.index].kind == SetKind::Line;
   if (places.size() != (line ? 2 : 3)) return std::nullopt;
   const Vec3 axis = line ? Vec3(places[1] - places[0]) : Vec3((places[1] - places[0]).cross(places[2] - places[0]));
   return axis.norm() > 1e-12 ? std::optional<Vec3>(axis.normalized()) : std::nullopt;
+}
+
+const SolvedSet* StatementDialog::foundSet() const {
+  const SolutionPtr solution = session_.model.partial() ? nullptr : session_.model.solution();
+  if (!solution || !session_.model.scene()) return nullptr;
+  const auto& sets = solution->knowledge.sets;
+  const auto found = std::find_if(sets.begin(), sets.end(), [this](const SolvedSet& set) { return set.name == knowledge_.sets[shown_.index].name; });
+  return found != sets.end() && found->undetermined.empty() ? &*found : nullptr;
+}
+
+void StatementDialog::showFound() {
+  const SolvedSet* found = foundSet();
+  if (!found) return;
+  const Similarity& scene = session_.model.scene()->scene_from_solve;
+  const Vec3 axis = scene.rotation * found->axis;
+  facing_->setCurrentIndex(static_cast<int>(SetFacing::Given));
+  showGiven(axis);
+  offset_->setValue(axis.dot(scene * found->through));
 }
 
 QComboBox* StatementDialog::planeField(const std::string& chosen, bool or_own) const {

@@ -46,6 +46,10 @@ class StatementDialog : public QDialog {
   Vec3 given() const;
   /// As the selected tracks lie in the scene; nothing where they are not as many as it takes.
   std::optional<Vec3> axisOfSelection() const;
+  /// As the solve found it; nothing where it did not take part.
+  const SolvedSet* foundSet() const;
+  /// Gives it the orientation and offset that the solve found.
+  void showFound();
   void addSigma(QFormLayout& form, double value, const QString& unit, const QString& tip);
   void showMembers();
   void takeOver();
@@ -63,7 +67,7 @@ class StatementDialog : public QDialog {
   QDoubleSpinBox *value_ = nullptr, *sigma_ = nullptr, *offset_ = nullptr;
   QSpinBox *first_ = nullptr, *last_ = nullptr;
   QLabel *count_ = nullptr, *problem_ = nullptr;
-  QPushButton* by_tracks_ = nullptr;
+  QPushButton *by_tracks_ = nullptr, *as_found_ = nullptr;
 };
 
 }  // namespace dusky::desktop

@@ -74,6 +74,15 @@ QToolButton* crossButton(const QString& tip) {
   return cross;
 }
 
+QPushButton* smallButton(const QString& text, const QString& tip, const char* name) {
+  auto* button = new QPushButton(text);
+  button->setProperty("role", "small");
+  button->setToolTip(tip);
+  button->setObjectName(name);
+  button->setAutoDefault(false);
+  return button;
+}
+
 QLabel* quietLabel(const QString& text) {
   auto* label = new QLabel(text);
   label->setProperty("role", "quiet");

@@ -6,6 +6,7 @@
 
 class QGridLayout;
 class QLabel;
+class QPushButton;
 class QToolButton;
 
 namespace dusky::desktop {
@@ -41,6 +42,8 @@ void addField(QGridLayout& grid, const QString& label, QWidget* field, const QSt
 QLabel* quietLabel(const QString& text);
 /// A small cross that takes something away.
 QToolButton* crossButton(const QString& tip);
+/// A small one with its tooltip; in a dialog Enter does not press it.
+QPushButton* smallButton(const QString& text, const QString& tip, const char* name);
 /// Leaves out what the mattes in this folder show; an empty folder: none.
 void useMattes(Session& session, const QString& folder);
 }  // namespace dusky::desktop

@@ -176,7 +176,7 @@ void SweepView::refresh() {
   run_->setEnabled(solution && first_.scalar->currentIndex() >= 0 && first_.scalar->currentData() != second_.scalar->currentData());
   const auto chosen = plot_->choice();
   // The focal lengths of a zoom are not one value.
-  const auto takes = [](const std::string& parameter) { return !parameter.starts_with("tilt of "); };  // no statement says one
+  const auto takes = [](const std::string& parameter) { return kindOfScalar(parameter) != ScalarKind::Tilt; };  // no statement says one
   const bool can_take = chosen && idle && takes(sweep.asked.first.parameter) && !(sweep.asked.second && !takes(sweep.asked.second->parameter)) &&
                         !(solution && solution->zooms() && sweep.asked.first.parameter == "focal_px");
   take_->setEnabled(can_take);

@@ -27,16 +27,8 @@
 namespace dusky::testing {
 using desktop::Selection;
 
-class KnownSetTest : public QuayWindow {
+class KnownSetTest : public SolvedQuayWindow {
  protected:
-  void SetUp() override {
-    QuayWindow::SetUp();
-    if (HasFatalFailure()) return;
-    window->showView(desktop::View::Space);
-    solve();
-    QTest::qWait(50);
-  }
-  Vec3 placeOf(int track) { return session().model.scene()->scene_from_solve * session().model.solution()->find(track)->point; }
   std::vector<int> placed(std::size_t first, std::size_t count) {
     std::vector<int> ids;
     for (const SolvedTrack& track : session().model.solution()->tracks) {
@@ -218,6 +210,30 @@ TEST_F(KnownSetTest, APlaneLiesAsThreeTracksDoOrAsNumbersSay) {
   press(open, "takeStatement");
   EXPECT_LT((known().sets[0].axis - 2 * Vec3::UnitY()).norm(), 1e-9) << "Z of the numbers is Y inside";
   EXPECT_FALSE(known().sets[0].offset);
+}
+
+TEST_F(KnownSetTest, APlaneIsHeldWhereASolveFoundIt) {
+  QDialog* open = planeOf(placed(0, 12));
+  ASSERT_TRUE(open);
+  EXPECT_FALSE(in<QPushButton>(open, "axisAsFound")->isEnabled()) << "no solve has found it yet";
+  in<QDoubleSpinBox>(open, "statementSigma")->setValue(2);
+  press(open, "takeStatement");
+  solve();
+  QTest::qWait(30);
+  ASSERT_EQ(session().model.solution()->knowledge.sets.size(), 1u);
+  const SolvedSet found = session().model.solution()->knowledge.sets[0];
+  const Similarity scene = session().model.scene()->scene_from_solve;
+  const QString says = "edit " + QString::fromStdString(inWords(known(), {StatementRef::Part::Set, 0}, session().model.scene()->unit()));
+  ASSERT_TRUE(click(*window, says.toUtf8().constData()));
+  open = dialog();
+  ASSERT_TRUE(open);
+  press(open, "axisAsFound");
+  press(open, "takeStatement");
+  EXPECT_EQ(known().sets[0].facing, SetFacing::Given);
+  EXPECT_LT((known().sets[0].axis - scene.rotation * found.axis).norm(), 2e-4);
+  EXPECT_NEAR(known().sets[0].offset.value_or(1e9), (scene.rotation * found.axis).dot(scene * found.through), 1e-3);
+  session().model.undo();
+  EXPECT_EQ(known().sets[0].facing, SetFacing::Free);
 }
 
 TEST_F(KnownSetTest, AGivenPlaneIsTurnedByItsTipInSpaceAndOnThePlate) {

@@ -35,4 +35,17 @@ class QuayWindow : public ::testing::Test {
 
   std::unique_ptr<desktop::MainWindow> window;
 };
+
+/// The same, solved, with Space shown beside the Plate.
+class SolvedQuayWindow : public QuayWindow {
+ protected:
+  void SetUp() override {
+    QuayWindow::SetUp();
+    if (HasFatalFailure()) return;
+    window->showView(desktop::View::Space);
+    solve();
+    QTest::qWait(50);
+  }
+  Vec3 placeOf(int track) { return session().model.scene()->scene_from_solve * session().model.solution()->find(track)->point; }
+};
 }  // namespace dusky::testing

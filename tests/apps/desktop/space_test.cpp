@@ -28,15 +28,8 @@ namespace dusky::testing {
 using desktop::Eye;
 using desktop::Selection;
 
-class SpaceTest : public QuayWindow {
+class SpaceTest : public SolvedQuayWindow {
  protected:
-  void SetUp() override {
-    QuayWindow::SetUp();
-    if (HasFatalFailure()) return;
-    window->showView(desktop::View::Space);
-    solve();
-    QTest::qWait(50);
-  }
   desktop::SpaceView& space() { return window->space(); }
   desktop::PlateView& plate() { return window->plate(); }
   void key(Qt::Key code, Qt::KeyboardModifiers with = {}) {
@@ -44,7 +37,6 @@ class SpaceTest : public QuayWindow {
     QTest::keyClick(window.get(), code, with);
     QTest::qWait(30);
   }
-  Vec3 placeOf(int track) { return session().model.scene()->scene_from_solve * session().model.solution()->find(track)->point; }
   /// The lowest kept track well inside of both views: its level is not seen edge on.
   int trackInView() {
     int lowest = 0;

@@ -257,6 +257,32 @@ TEST(GuessedUp, IsLevelWhereWallsAndTheWayTheCameraIsHeldSaySo) {
   EXPECT_NEAR((orientScene(known, {})->scene_from_solve.rotation * Vec3(-0.1, 1, 0).normalized()).y(), 1, 1e-9) << "what is known is better than a guess";
 }
 
+TEST_F(SceneTest, APlaneThatPairsMirrorInIsDrawnBetweenThem) {
+  const Vec3 normal = Vec3(1, 0.2, -0.3).normalized();
+  SetPlane plane{.normal = normal, .offset = 0.7};
+  const auto tracks = onGround(6);
+  for (std::size_t k = 0; k + 1 < tracks.size(); k += 2) {
+    const Vec3 one = solution.find(tracks[k])->point;
+    auto& other = *std::find_if(solution.tracks.begin(), solution.tracks.end(), [&](const SolvedTrack& t) { return t.id == tracks[k + 1]; });
+    other.point = one - 2 * (normal.dot(one) - plane.offset) * normal;
+    solution.knowledge.beliefs.mirrored.push_back({.a = tracks[k], .b = 0, .plane = 0, .weight = 1, .statement = 0, .from_point = true});
+  }
+  solution.knowledge.beliefs.shapes = {plane};
+  solution.knowledge.statements = {{.kind = StatementKind::Mirror, .name = "pairs", .tracks = tracks}};
+  const SceneFrame scene = *orientScene(solution, {});
+  const auto outlines = setOutlines(solution, scene);
+  ASSERT_EQ(outlines.size(), 1u);
+  EXPECT_EQ(outlines[0].name, "mirror of 3 pairs");
+  const Similarity back = scene.scene_from_solve.inverse();
+  for (const auto& [from, to] : outlines[0].lines) {
+    EXPECT_NEAR(normal.dot(back * from), plane.offset, 1e-6);
+    EXPECT_NEAR(normal.dot(back * to), plane.offset, 1e-6);
+    EXPECT_GT((to - from).norm(), 0.01) << "wide enough to be seen";
+  }
+  solution.knowledge.statements[0].a = "quay";
+  EXPECT_TRUE(setOutlines(solution, scene).empty()) << "a set's own plane is drawn as that set";
+}
+
 TEST_F(SceneTest, PlanesAndLinesAreDrawnAboutTheirTracks) {
   const auto ground = onGround(12);
   SolvedSet floor{.name = "floor", .tracks = ground}, rail{.name = "rail", .kind = SetKind::Line, .tracks = {ground[0], ground[1]}};
