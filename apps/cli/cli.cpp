@@ -76,6 +76,7 @@ int run(int argc, const char* const* argv, std::stop_token stop) {
   addRuns(app, code);
   addPrune(app, stop, code);
   addReview(app, stop, code);
+  addDeliver(app, stop, code);
   addScene(app, code);
   try {
     app.parse(argc, argv);

@@ -8,7 +8,7 @@
 namespace dusky::cli {
 
 // Exit codes of the contract.
-inline constexpr int kSolved = 0, kBadInput = 2, kSolvedInPart = 3, kCouldNotSolve = 4, kNotTrusted = 5, kCancelled = 130;
+inline constexpr int kSolved = 0, kBadInput = 2, kSolvedInPart = 3, kCouldNotSolve = 4, kNotTrusted = 5, kReceiptFailed = 6, kCancelled = 130;
 
 /// Where sentences for the artist go: standard error, as it was when the program began.
 std::FILE* errors();
@@ -27,6 +27,7 @@ void addSweep(CLI::App& app, std::stop_token stop, int& code);
 void addMask(CLI::App& app, std::stop_token stop, int& code);
 void addPrune(CLI::App& app, std::stop_token stop, int& code);
 void addReview(CLI::App& app, std::stop_token stop, int& code);
+void addDeliver(CLI::App& app, std::stop_token stop, int& code);
 void addFrames(CLI::App& app, std::stop_token stop, int& code);
 void addCompare(CLI::App& app, int& code);
 void addInfo(CLI::App& app, int& code);

@@ -7,6 +7,7 @@
 #include "apps/cli/cli.h"
 #include "apps/cli/footage_arguments.h"
 #include "apps/cli/project_output.h"
+#include "apps/cli/receipt_lines.h"
 #include "core/base/atomic_file.h"
 #include "core/lens/lens_file.h"
 #include "core/pipeline/advice_step.h"
@@ -25,6 +26,12 @@ struct Arguments : FootageArguments {
   std::optional<int> seed;
   bool object = false, prune = false, find_readout = false, global_shutter = false;
   ProjectOutput project;
+
+  DeliveryChoices delivery() const {
+    DeliveryChoices choices;
+    choices.want("object.glb", object);
+    return choices;
+  }
 };
 
 constexpr std::array<std::string_view, 6> kMotions = {"auto", "free", "nodal", "rail", "flat", "arc"};
@@ -223,7 +230,7 @@ Status checkOutputs(const Arguments& a) {
   inputs.emplace_back(a.lens_file);
   inputs.emplace_back(a.knowledge_file);
   if (const Status fine = checkOutputFolder(a.folder); !fine.ok()) return fine;
-  for (const auto& path : deliveryFiles({.folder = a.folder, .object_glb = a.object})) {
+  for (const auto& path : deliveryFiles(a.folder, a.delivery())) {
     std::error_code failed;
     if (!std::filesystem::exists(path, failed)) continue;
     if (const Status fine = checkOutputFile(path, inputs); !fine.ok()) return fine;
@@ -264,22 +271,25 @@ int solve(const Arguments& a, std::stop_token stop) {
   if (const auto advice = adviseOn({workspace.document(), workspace.footage(), workspace.tracks(), workspace.solution()}, progress.part(0.97, 0.97));
       advice.ok())
     job->advice = *advice;
-  const auto files = job->run({.folder = folder, .object_glb = a.object}, progress.part(0.97, 1));
-  if (!files.ok()) return failWith(files.error());
+  const auto delivered = job->run(folder, a.delivery(), progress.part(0.97, 1));
+  if (!delivered.ok()) return failWith(delivered.error());
   if (!a.report.empty()) {
-    const auto bytes = readFile(folder / "report.json");
+    const auto report =
+        std::find_if(delivered->files.begin(), delivered->files.end(), [](const DeliveredFile& file) { return file.path.filename() == "report.json"; });
+    const auto bytes = readFile(report->path);
     if (!bytes.ok()) return failWith(bytes.error());
     if (const Status copied = writeFileAtomically(a.report, *bytes); !copied.ok()) return failWith(copied.error());
   }
   if (const Status saved = saveProject(workspace, *project); !saved.ok()) return failWith(saved.error());
   progress.report(1, "done");
-  if (!a.quiet) printResult(workspace, job->advice.value_or(std::vector<Advice>()), pruned, *files, *project, watch.seconds());
+  if (!a.quiet) printResult(workspace, job->advice.value_or(std::vector<Advice>()), pruned, delivered->files, *project, watch.seconds());
   const Solution& solution = *workspace.solution();
   const Verdict& verdict = *workspace.verdict();
   if (verdict.level == TrustLevel::Reject) {
     fmt::print(errors(), "moth: solved, but not to be trusted. {}\n", verdict.sentence);
     return kNotTrusted;
   }
+  if (const int failed = exitCodeOf(*delivered, kSolved); failed != kSolved) return failed;
   if (solution.placedFrames() == static_cast<int>(solution.frames.size())) return kSolved;
   std::string missing;
   for (const SolvedFrame& frame : solution.frames) {

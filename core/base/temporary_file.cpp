@@ -31,6 +31,8 @@ bool isLeftover(const std::filesystem::path& path) {
 
 }  // namespace
 
+std::string hiddenName(int number, std::string_view ending) { return fmt::format("{}{}-{}{}{}", kPrefix, ::getpid(), number, kMark, ending); }
+
 void removeLeftovers(const std::filesystem::path& folder) {
   static std::mutex mutex;
   static std::set<std::filesystem::path> seen;
@@ -42,7 +44,8 @@ void removeLeftovers(const std::filesystem::path& folder) {
     if (!isLeftover(entry->path())) continue;
     const int file = ::open(entry->path().c_str(), O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK);
     if (file < 0) continue;
-    if (::flock(file, LOCK_EX | LOCK_NB) == 0) ::unlink(entry->path().c_str());
+    std::error_code stays;
+    if (::flock(file, LOCK_EX | LOCK_NB) == 0) std::filesystem::remove_all(entry->path(), stays);
     ::close(file);
   }
 }
@@ -53,7 +56,7 @@ Result<TemporaryFile> TemporaryFile::beside(const std::filesystem::path& final_p
   removeLeftovers(folder);
   constexpr int kTries = 100;
   for (int i = 0; i < kTries; ++i) {
-    const auto path = folder / fmt::format("{}{}-{}{}{}", kPrefix, ::getpid(), ++count, kMark, ending);
+    const auto path = folder / hiddenName(++count, ending);
     const int file = ::open(path.c_str(), O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC, 0644);
     if (file < 0 && errno == EEXIST) continue;
     if (file < 0) return cannotWriteTo(final_path, errno);

@@ -1,5 +1,6 @@
 #pragma once
 #include <filesystem>
+#include <string>
 #include <string_view>
 
 #include "core/base/result.h"
@@ -26,6 +27,9 @@ class TemporaryFile {
   std::filesystem::path path_;
   int file_ = -1;
 };
+
+/// A name that removeLeftovers() knows, of this program.
+std::string hiddenName(int number, std::string_view ending = "");
 
 /// Removes what killed programs left in a folder; each folder once in a program's life. Never an error: what cannot be removed stays.
 void removeLeftovers(const std::filesystem::path& folder);

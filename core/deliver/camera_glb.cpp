@@ -5,9 +5,11 @@
 
 #include <cmath>
 #include <cstring>
+#include <nlohmann/json.hpp>
 #include <sstream>
 
-#include "core/deliver/delivery.h"
+#include "core/deliver/scene_parts.h"
+#include "core/deliver/writers.h"
 
 namespace dusky {
 namespace {
@@ -30,11 +32,16 @@ class Packer {
     }
     return accessor;
   }
-  int addColors(const std::vector<std::uint8_t>& rgba) {
+  /// In 16 bits: in 8, linear light is far off in the darks.
+  int addColors(const std::vector<std::uint16_t>& rgba) {
     const int accessor =
-        addBytes(rgba.data(), rgba.size(), rgba.size() / 4, TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE, TINYGLTF_TYPE_VEC4, TINYGLTF_TARGET_ARRAY_BUFFER);
+        addBytes(rgba.data(), 2 * rgba.size(), rgba.size() / 4, TINYGLTF_COMPONENT_TYPE_UNSIGNED_SHORT, TINYGLTF_TYPE_VEC4, TINYGLTF_TARGET_ARRAY_BUFFER);
     model_.accessors[accessor].normalized = true;
     return accessor;
+  }
+  int addIndices(const std::vector<std::array<std::uint32_t, 3>>& triangles) {
+    return addBytes(triangles.data(), sizeof(triangles[0]) * triangles.size(), 3 * triangles.size(), TINYGLTF_COMPONENT_TYPE_UNSIGNED_INT, TINYGLTF_TYPE_SCALAR,
+                    TINYGLTF_TARGET_ELEMENT_ARRAY_BUFFER);
   }
 
  private:
@@ -61,35 +68,48 @@ class Packer {
   tinygltf::Model& model_;
 };
 
-tinygltf::Value lensExtras(const DeliveryInput& input) {
-  tinygltf::Value::Object lens;
+/// What the camera fits, and the lens that the footage was taken with: glTF has no place for either.
+tinygltf::Value cameraExtras(const DeliveryInput& input, const DeliveryView& view) {
+  using Value = tinygltf::Value;
   const Lens& solved = input.solution.lens();
+  Value::Object lens;
   const auto names = lensParameterNames(solved.model);
-  for (std::size_t k = 0; k < names.size(); ++k) lens[std::string(names[k])] = tinygltf::Value(solved.parameters()[k]);
-  lens["pixel_aspect"] = tinygltf::Value(solved.pixel_aspect);
-  if (input.solution.zooms()) {
-    // glTF has no key for the focal length: one value a placed frame, in order.
-    tinygltf::Value::Array focal;
-    for (const SolvedFrame& frame : input.solution.frames) {
-      if (frame.placed) focal.emplace_back(frame.focal_px);
-    }
-    lens["focal_px_by_frame"] = tinygltf::Value(focal);
+  for (std::size_t k = 0; k < names.size(); ++k) lens[std::string(names[k])] = Value(solved.parameters()[k]);
+  lens["pixel_aspect"] = Value(solved.pixel_aspect);
+  lens["width"] = Value(input.footage.width);
+  lens["height"] = Value(input.footage.height);
+  lens["model"] = Value(std::string(describe(solved.model)));
+  const Plate& plate = view.plate;
+  Value::Object fits;
+  fits["picture"] = Value(std::string("undistorted, its axis in the middle; not the footage itself"));
+  fits["width"] = Value(plate.width);
+  fits["height"] = Value(plate.height);
+  fits["pixel_aspect"] = Value(plate.pixel_aspect);
+  fits["overscan_left"] = Value(plate.left);
+  fits["overscan_top"] = Value(plate.top);
+  Value::Array frames, focal;
+  for (const DeliveryView::Camera& camera : view.cameras) {
+    if (camera.key) frames.emplace_back(camera.frame), focal.emplace_back(camera.focal_px);
   }
-  lens["width"] = tinygltf::Value(input.footage.width);
-  lens["height"] = tinygltf::Value(input.footage.height);
-  lens["model"] = tinygltf::Value(std::string(describe(solved.model)));
-  return tinygltf::Value(lens);
+  if (!view.cameras.empty()) fits["focal_px"] = Value(view.cameras.front().focal_px);
+  if (view.zooms()) fits["focal_px_by_frame"] = Value(focal);
+  lens["fits"] = Value(fits);
+  lens["frames"] = Value(frames);
+  return Value(lens);
 }
 
-void addCamera(tinygltf::Model& model, const DeliveryInput& input) {
+double fieldOfView(const Plate& plate, double focal_px) { return 2 * std::atan(0.5 * plate.height / (focal_px * plate.pixel_aspect)); }
+
+void addCamera(tinygltf::Model& model, const DeliveryInput& input, const DeliveryView& view) {
+  const Plate& plate = view.plate;
   tinygltf::Camera camera;
   camera.name = "camera";
   camera.type = "perspective";
-  camera.perspective.yfov = 2 * std::atan(0.5 * input.footage.height / (input.solution.lens().focal_px * input.solution.lens().pixel_aspect));
-  camera.perspective.aspectRatio = static_cast<double>(input.footage.width) / input.footage.height;
+  camera.perspective.yfov = fieldOfView(plate, view.cameras.empty() ? plate.focalOf(input.solution.lens()) : view.cameras.front().focal_px);
+  camera.perspective.aspectRatio = plate.width * plate.pixel_aspect / plate.height;
   camera.perspective.znear = 0.01;
   camera.perspective.zfar = 10000;
-  camera.extras = lensExtras(input);
+  camera.extras = cameraExtras(input, view);
   model.cameras.push_back(camera);
 }
 
@@ -97,20 +117,10 @@ void addCamera(tinygltf::Model& model, const DeliveryInput& input) {
 Eigen::Quaterniond gltfRotation(const Pose& pose) { return (pose.world_from_camera * Eigen::Quaterniond(0, 1, 0, 0)).normalized(); }
 
 struct Key {
-  float time_s = 0;
+  double time_s = 0;
   Vec3 place = Vec3::Zero();
   Eigen::Quaterniond turn = Eigen::Quaterniond::Identity();
 };
-
-/// The placed frames' cameras in the scene's world, with their times.
-std::vector<std::pair<float, Pose>> placedPoses(const DeliveryInput& input) {
-  std::vector<std::pair<float, Pose>> poses;
-  for (const SolvedFrame& frame : input.solution.frames) {
-    if (frame.placed)
-      poses.emplace_back(static_cast<float>((frame.frame - input.footage.first) / input.footage.fps), input.scene.scene_from_solve * frame.pose);
-  }
-  return poses;
-}
 
 /// Moves a node along keys; it also stands where the first one is.
 void animate(tinygltf::Model& model, Packer& packer, int node, const char* name, const std::vector<Key>& keys) {
@@ -120,7 +130,7 @@ void animate(tinygltf::Model& model, Packer& packer, int node, const char* name,
     Eigen::Quaterniond q = key.turn;
     if (q.dot(last) < 0) q.coeffs() = -q.coeffs();  // the short way from key to key
     last = q;
-    times.push_back(key.time_s);
+    times.push_back(static_cast<float>(key.time_s));
     for (double c : key.place) places.push_back(static_cast<float>(c));
     for (double c : {q.x(), q.y(), q.z(), q.w()}) turns.push_back(static_cast<float>(c));
   }
@@ -148,64 +158,147 @@ void animate(tinygltf::Model& model, Packer& packer, int node, const char* name,
   model.animations.push_back(animation);
 }
 
-int addNode(tinygltf::Model& model, const char* name) {
+constexpr const char* kPointer = "KHR_animation_pointer";
+
+/// Of a zoom: its field of view goes along with the path.
+void animateZoom(tinygltf::Model& model, Packer& packer, const DeliveryView& view) {
+  std::vector<float> angles;
+  for (const DeliveryView::Camera& camera : view.cameras) {
+    if (camera.key) angles.push_back(static_cast<float>(fieldOfView(view.plate, camera.focal_px)));
+  }
+  tinygltf::Animation& path = model.animations.front();
+  tinygltf::AnimationSampler sampler;
+  sampler.input = path.samplers.front().input;
+  sampler.output = packer.add(angles, TINYGLTF_TYPE_SCALAR, 1, false);
+  sampler.interpolation = "LINEAR";
+  path.samplers.push_back(sampler);
+  tinygltf::AnimationChannel channel;
+  channel.sampler = static_cast<int>(path.samplers.size()) - 1;
+  channel.target_path = "pointer";
+  tinygltf::Value::Object pointer;
+  pointer["pointer"] = tinygltf::Value(std::string("/cameras/0/perspective/yfov"));
+  channel.target_extensions[kPointer] = tinygltf::Value(pointer);
+  path.channels.push_back(channel);
+  model.extensionsUsed.emplace_back(kPointer);
+}
+
+/// A binary glTF file anew, without the node that the library writes beside a pointer, where the extension forbids one.
+std::string withoutPointerNodes(const std::string& glb) {
+  constexpr std::size_t kHeader = 12, kChunk = 8;
+  std::uint32_t length = 0;
+  std::memcpy(&length, glb.data() + kHeader, sizeof(length));
+  auto json = nlohmann::ordered_json::parse(glb.substr(kHeader + kChunk, length));
+  for (auto& animation : json["animations"]) {
+    for (auto& channel : animation["channels"]) {
+      if (channel["target"]["path"] == "pointer") channel["target"].erase("node");
+    }
+  }
+  std::string text = json.dump();
+  text.resize((text.size() + 3) / 4 * 4, ' ');
+  const auto word = [](std::size_t value) {
+    const auto bits = static_cast<std::uint32_t>(value);
+    std::string bytes(sizeof(bits), '\0');
+    std::memcpy(bytes.data(), &bits, sizeof(bits));
+    return bytes;
+  };
+  const std::string rest = glb.substr(kHeader + kChunk + length);
+  return glb.substr(0, 8) + word(kHeader + kChunk + text.size() + rest.size()) + word(text.size()) + glb.substr(kHeader + 4, 4) + text + rest;
+}
+
+int addNode(tinygltf::Model& model, const std::string& name) {
   tinygltf::Node node;
   node.name = name;
   model.nodes.push_back(node);
   return static_cast<int>(model.nodes.size()) - 1;
 }
 
-int addCameraNode(tinygltf::Model& model) {
-  const int node = addNode(model, "camera");
+int addCameraNode(tinygltf::Model& model, const std::string& name) {
+  const int node = addNode(model, name);
   model.nodes[node].camera = 0;
   return node;
 }
 
 /// COLOR_0 is linear light in glTF; footage colours are display-referred (IEC 61966-2-1).
-std::uint8_t linearByte(std::uint8_t display) {
+std::uint16_t linearWord(std::uint8_t display) {
   const double v = display / 255.0;
-  return static_cast<std::uint8_t>(std::lround(255 * (v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4))));
+  return static_cast<std::uint16_t>(std::lround(65535 * (v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4))));
 }
 
 /// The node of the points, or -1 where there are none.
-int addPoints(tinygltf::Model& model, Packer& packer, const DeliveryInput& input) {
+int addPoints(tinygltf::Model& model, Packer& packer, const DeliveryView& view, const std::string& name) {
   std::vector<float> places;
-  std::vector<std::uint8_t> colors;
-  for (const SolvedTrack& track : input.solution.tracks) {
-    if (track.state != TrackState::Kept || (track.at_infinity && input.solution.motion != MotionKind::Nodal)) continue;
-    const Vec3 p = input.scene.scene_from_solve * track.point;
-    for (double c : p) places.push_back(static_cast<float>(c));
-    colors.insert(colors.end(), {linearByte(track.color.r), linearByte(track.color.g), linearByte(track.color.b), 255});
+  std::vector<std::uint16_t> colors;
+  std::vector<float> tracks;
+  for (const DeliveryView::Point& point : view.points) {
+    tracks.push_back(static_cast<float>(point.track));
+    for (double c : point.at) places.push_back(static_cast<float>(c));
+    colors.insert(colors.end(), {linearWord(point.color.r), linearWord(point.color.g), linearWord(point.color.b), 65535});
   }
   if (places.empty()) return -1;
   tinygltf::Primitive primitive;
   primitive.mode = TINYGLTF_MODE_POINTS;
   primitive.attributes["POSITION"] = packer.add(places, TINYGLTF_TYPE_VEC3, 3, true, TINYGLTF_TARGET_ARRAY_BUFFER);
   primitive.attributes["COLOR_0"] = packer.addColors(colors);
+  primitive.attributes["_TRACK"] = packer.add(tracks, TINYGLTF_TYPE_SCALAR, 1, false, TINYGLTF_TARGET_ARRAY_BUFFER);
   tinygltf::Mesh mesh;
-  mesh.name = "points";
+  mesh.name = name;
   mesh.primitives.push_back(primitive);
   model.meshes.push_back(mesh);
-  const int node = addNode(model, "points");
-  model.nodes[node].mesh = 0;
+  const int node = addNode(model, name);
+  model.nodes[node].mesh = static_cast<int>(model.meshes.size()) - 1;
   return node;
 }
 
+int addMaterial(tinygltf::Model& model, const ScenePart& part) {
+  constexpr double kGuide = 0.25;  // how opaque
+  tinygltf::Material material;
+  material.name = part.name;
+  material.doubleSided = true;
+  material.pbrMetallicRoughness.baseColorFactor = {part.tint[0], part.tint[1], part.tint[2], part.see_through ? kGuide : 1};
+  material.pbrMetallicRoughness.metallicFactor = 0;
+  if (part.see_through) material.alphaMode = "BLEND";
+  model.materials.push_back(material);
+  return static_cast<int>(model.materials.size()) - 1;
+}
+
+/// What else is of the set, each as a node.
+std::vector<int> addParts(tinygltf::Model& model, Packer& packer, const std::vector<ScenePart>& parts) {
+  std::vector<int> nodes;
+  for (const ScenePart& part : parts) {
+    std::vector<float> places;
+    for (const Vec3& place : part.places) {
+      for (double c : place) places.push_back(static_cast<float>(c));
+    }
+    tinygltf::Primitive primitive;
+    primitive.mode = part.triangles.empty() ? TINYGLTF_MODE_POINTS : TINYGLTF_MODE_TRIANGLES;
+    primitive.attributes["POSITION"] = packer.add(places, TINYGLTF_TYPE_VEC3, 3, true, TINYGLTF_TARGET_ARRAY_BUFFER);
+    if (!part.triangles.empty()) primitive.indices = packer.addIndices(part.triangles);
+    primitive.material = addMaterial(model, part);
+    tinygltf::Mesh mesh;
+    mesh.name = part.name;
+    mesh.primitives.push_back(primitive);
+    model.meshes.push_back(mesh);
+    nodes.push_back(addNode(model, part.name));
+    model.nodes[nodes.back()].mesh = static_cast<int>(model.meshes.size()) - 1;
+  }
+  return nodes;
+}
+
 /// Puts these nodes into the scene and writes it all.
-std::string finished(tinygltf::Model& model, const DeliveryInput& input, const std::vector<int>& nodes) {
+std::string finished(tinygltf::Model& model, const DeliveryInput& input, const DeliveryView& view, const std::vector<int>& nodes) {
   tinygltf::Scene scene;
   scene.name = "shot";
   scene.nodes = nodes;
   tinygltf::Value::Object extras;
-  extras["fps"] = tinygltf::Value(input.footage.fps);
-  extras["first_frame"] = tinygltf::Value(input.footage.first);
-  extras["units"] = tinygltf::Value(std::string(input.scene.metric ? "metres" : "unknown"));
+  extras["fps"] = tinygltf::Value(view.fps);
+  extras["first_frame"] = tinygltf::Value(input.footage.first + view.frame_shift);
+  extras["units"] = tinygltf::Value(view.unit == "m" ? std::string("metres") : view.unit);
   scene.extras = tinygltf::Value(extras);
   model.scenes.push_back(scene);
   model.defaultScene = 0;
   std::ostringstream out;
   tinygltf::TinyGLTF().WriteGltfSceneToStream(&model, out, false, true);
-  return out.str();
+  return model.extensionsUsed.empty() ? out.str() : withoutPointerNodes(out.str());
 }
 
 tinygltf::Model newModel() {
@@ -216,38 +309,48 @@ tinygltf::Model newModel() {
 }
 }  // namespace
 
-std::string cameraGlb(const DeliveryInput& input) {
+Result<std::string> cameraGlb(const DeliveryInput& input, const DeliveryChoices& choices) {
+  const auto view = viewOf(input, choices);
+  if (!view.ok()) return view.error();
   tinygltf::Model model = newModel();
   Packer packer(model);
-  addCamera(model, input);
-  std::vector<int> nodes = {addCameraNode(model)};
+  addCamera(model, input, *view);
+  std::vector<int> nodes = {addCameraNode(model, choices.world.camera)};
   std::vector<Key> keys;
-  for (const auto& [time_s, pose] : placedPoses(input)) keys.push_back({time_s, pose.centre, gltfRotation(pose)});
+  for (const DeliveryView::Camera& camera : view->cameras) {
+    if (camera.key) keys.push_back({camera.time_s, camera.pose.centre, gltfRotation(camera.pose)});
+  }
   animate(model, packer, nodes[0], "camera path", keys);
-  if (const int points = addPoints(model, packer, input); points >= 0) nodes.push_back(points);
-  return finished(model, input, nodes);
+  if (view->zooms()) animateZoom(model, packer, *view);
+  if (const int points = addPoints(model, packer, *view, choices.world.points); points >= 0) nodes.push_back(points);
+  const auto parts = scenePartsOf(input, *view, {});
+  if (!parts.ok()) return parts.error();
+  for (const int node : addParts(model, packer, *parts)) nodes.push_back(node);
+  return finished(model, input, *view, nodes);
 }
 
-std::string objectGlb(const DeliveryInput& input) {
+Result<std::string> objectGlb(const DeliveryInput& input, const DeliveryChoices& choices) {
+  const auto view = viewOf(input, choices);
+  if (!view.ok()) return view.error();
   tinygltf::Model model = newModel();
   Packer packer(model);
-  addCamera(model, input);
-  const auto poses = placedPoses(input);
-  const int camera = addCameraNode(model), object = addNode(model, "object");
-  if (!poses.empty()) {
-    const Pose& still = poses.front().second;
+  addCamera(model, input, *view);
+  const int camera = addCameraNode(model, choices.world.camera), object = addNode(model, "object");
+  if (!view->cameras.empty()) {
+    const Pose& still = view->cameras.front().pose;
     const Eigen::Quaterniond q = gltfRotation(still);
     model.nodes[camera].translation = {still.centre.x(), still.centre.y(), still.centre.z()};
     model.nodes[camera].rotation = {q.x(), q.y(), q.z(), q.w()};
     std::vector<Key> keys;
-    for (const auto& [time_s, pose] : poses) {
+    for (const DeliveryView::Camera& one : view->cameras) {
       // What the moving camera saw of the still object, the still one sees of the moving object.
-      const Eigen::Quaterniond turn = (still.world_from_camera * pose.world_from_camera.conjugate()).normalized();
-      keys.push_back({time_s, still.centre - turn * pose.centre, turn});
+      const Eigen::Quaterniond turn = (still.world_from_camera * one.pose.world_from_camera.conjugate()).normalized();
+      if (one.key) keys.push_back({one.time_s, still.centre - turn * one.pose.centre, turn});
     }
     animate(model, packer, object, "object path", keys);
+    if (view->zooms()) animateZoom(model, packer, *view);
   }
-  if (const int points = addPoints(model, packer, input); points >= 0) model.nodes[object].children = {points};
-  return finished(model, input, {camera, object});
+  if (const int points = addPoints(model, packer, *view, choices.world.points); points >= 0) model.nodes[object].children = {points};
+  return finished(model, input, *view, {camera, object});
 }
 }  // namespace dusky

@@ -3,50 +3,123 @@
 #include <fmt/format.h>
 
 #include "core/base/atomic_file.h"
+#include "core/base/staging_folder.h"
+#include "core/deliver/exporter.h"
+#include "core/media/write_picture.h"
 
 namespace dusky {
 namespace {
 
-struct Item {
-  std::string_view name, what;
-  std::string (*write)(const DeliveryInput&);
-};
+namespace fs = std::filesystem;
 
-std::vector<Item> chosenItems(const DeliveryOptions& options) {
-  std::vector<Item> items;
-  const auto add = [&](bool wanted, const Item& item) {
-    if (wanted) items.push_back(item);
-  };
-  add(options.camera_glb, {"camera.glb", "animated camera and points (glTF 2.0)", cameraGlb});
-  add(options.object_glb, {"object.glb", "moving object before a still camera (glTF 2.0)", objectGlb});
-  add(options.points_ply, {"points.ply", "coloured points", pointsPly});
-  add(options.camera_csv, {"camera.csv", "camera by frame, as a table", cameraCsv});
-  add(options.report_json, {"report.json", "everything, machine-readable", reportJson});
-  return items;
+std::vector<const Exporter*> chosenOf(const DeliveryChoices& choices) {
+  std::vector<const Exporter*> chosen;
+  for (const Exporter& exporter : exporters()) {
+    if (choices.wants(exporter.name)) chosen.push_back(&exporter);
+  }
+  return chosen;
+}
+
+std::uintmax_t bytesOf(const fs::path& path) {
+  std::error_code failed;
+  if (!fs::is_directory(path, failed)) return fs::file_size(path, failed);
+  std::uintmax_t bytes = 0;
+  for (const auto& entry : fs::recursive_directory_iterator(path, failed)) {
+    if (entry.is_regular_file(failed)) bytes += entry.file_size(failed);
+  }
+  return bytes;
+}
+
+Status checkPictures(const DeliveryInput& input, const std::vector<const Exporter*>& chosen) {
+  for (const Exporter* exporter : chosen) {
+    if (exporter->needs_pictures && !input.open_footage)
+      return invalidInput(fmt::format("\"{}\" needs the footage's pictures: this shot is 2D tracks without any.", exporter->name));
+  }
+  return Done{};
+}
+
+/// All of them into a folder; files come in one step, pictures take their time.
+Status writeAll(const DeliveryInput& input, const DeliveryChoices& choices, const std::vector<const Exporter*>& chosen, const fs::path& folder,
+                const Progress& progress) {
+  constexpr double kQuick = 0.03;
+  double all = 0, done = 0;
+  for (const Exporter* exporter : chosen) all += exporter->needs_pictures ? 1 : kQuick;
+  for (const Exporter* exporter : chosen) {
+    if (progress.stopRequested()) return cancelled();
+    const double next = done + (exporter->needs_pictures ? 1 : kQuick) / all;
+    progress.report(done, fmt::format("writing {}", exporter->name));
+    if (const Status written = exporter->write(input, choices, folder, progress.part(done, std::min(1.0, next))); !written.ok()) return written;
+    done = std::min(1.0, next);
+  }
+  return Done{};
+}
+
+std::vector<DeliveredFile> listOf(const std::vector<const Exporter*>& chosen, const DeliveryChoices& choices, const fs::path& folder) {
+  std::vector<DeliveredFile> files;
+  for (const Exporter* exporter : chosen) {
+    for (const std::string& name : exporter->makes(choices)) files.push_back({folder / name, std::string(exporter->what), bytesOf(folder / name)});
+  }
+  return files;
+}
+
+/// What failed stays to be looked at, under a name that nobody takes for a delivery.
+Status keepFailed(StagingFolder& staging, const fs::path& folder, Delivered& delivered) {
+  constexpr const char* kFailed = "failed-delivery";
+  if (const Status kept = staging.placeAllAs(kFailed); !kept.ok()) return kept;
+  for (DeliveredFile& file : delivered.files) file.path = folder / kFailed / file.path.filename();
+  return Done{};
 }
 
 }  // namespace
 
-std::vector<std::filesystem::path> deliveryFiles(const DeliveryOptions& options) {
-  std::vector<std::filesystem::path> files;
-  for (const Item& item : chosenItems(options)) files.push_back(options.folder / item.name);
-  if (options.review_mp4) files.push_back(options.folder / kReviewName);
+std::vector<fs::path> deliveryFiles(const fs::path& folder, const DeliveryChoices& choices) {
+  std::vector<fs::path> files;
+  for (const Exporter* exporter : chosenOf(choices)) {
+    for (const std::string& name : exporter->makes(choices)) files.push_back(folder / name);
+  }
+  if (choices.receipt) files.push_back(folder / kReceiptName), files.push_back(folder / kReceiptPage);
   return files;
 }
 
-Result<std::vector<DeliveredFile>> deliver(const DeliveryInput& input, const DeliveryOptions& options, const Progress& progress) {
-  if (const Status made = makeFolder(options.folder); !made.ok()) return made.error();
-  const std::vector<Item> items = chosenItems(options);
-  std::vector<DeliveredFile> written;
-  for (const Item& item : items) {
-    if (progress.stopRequested()) return cancelled();
-    progress.report(static_cast<double>(written.size()) / static_cast<double>(items.size()), fmt::format("writing {}", item.name));
-    const std::string bytes = item.write(input);
-    const auto path = options.folder / item.name;
-    if (const Status done = writeFileAtomically(path, bytes); !done.ok()) return done.error();
-    written.push_back({path, std::string(item.what), bytes.size()});
+Result<Delivered> deliver(const DeliveryInput& input, const DeliveryChoices& choices, const fs::path& folder, const Progress& progress) {
+  if (const Status fine = choices.check(); !fine.ok()) return fine.error();
+  const auto chosen = chosenOf(choices);
+  if (const Status fine = checkPictures(input, chosen); !fine.ok()) return fine.error();
+  if (const Status made = makeFolder(folder); !made.ok()) return made.error();
+  auto staging = StagingFolder::in(folder);
+  if (!staging.ok()) return staging.error();
+  if (const Status written = writeAll(input, choices, chosen, staging->path(), progress.part(0, 0.9)); !written.ok()) return written.error();
+  Delivered delivered;
+  if (choices.receipt) {
+    auto receipt = checkDelivery(input, choices, staging->path(), progress.part(0.9, 1));
+    if (!receipt.ok()) return receipt.error();
+    if (const Status put = writeFileAtomically(staging->path() / kReceiptName, receipt->json()); !put.ok()) return put.error();
+    if (const Status put = writeFileAtomically(staging->path() / kReceiptPage, receipt->html(input.shot)); !put.ok()) return put.error();
+    if (!receipt->picture.empty()) {
+      if (const Status put = writePicture(staging->path() / kReceiptPicture, receipt->picture); !put.ok()) return put.error();
+    }
+    delivered.receipt = std::move(*receipt);
   }
-  return written;
+  delivered.files = listOf(chosen, choices, staging->path());
+  if (delivered.receipt) {
+    for (const auto& [name, what] : {std::pair(kReceiptName, "what reading it all back found"),
+                                     {kReceiptPage, "the same as a page"},
+                                     {kReceiptPicture, "points through the delivered camera"}}) {
+      std::error_code missing;
+      if (fs::exists(staging->path() / name, missing)) delivered.files.push_back({staging->path() / name, what, bytesOf(staging->path() / name)});
+    }
+  }
+  if (delivered.receipt && !delivered.receipt->passed()) {
+    if (const Status kept = keepFailed(*staging, folder, delivered); !kept.ok()) return kept.error();
+    return delivered;
+  }
+  std::vector<fs::path> names;
+  for (DeliveredFile& file : delivered.files) {
+    names.push_back(file.path.filename());
+    file.path = folder / names.back();
+  }
+  if (const Status placed = staging->place(names); !placed.ok()) return placed.error();
+  return delivered;
 }
 
 }  // namespace dusky

@@ -1,13 +1,20 @@
 #pragma once
 #include <filesystem>
+#include <functional>
+#include <memory>
 #include <string>
 #include <vector>
 
-#include "core/deliver/review_movie.h"
+#include "core/base/progress.h"
+#include "core/deliver/delivery_options.h"
+#include "core/deliver/receipt.h"
 #include "core/image/frame_source.h"
+#include "core/mesh/set_mesh.h"
 #include "core/review/advice.h"
 #include "core/scene/scene.h"
+#include "core/scene/test_object.h"
 #include "core/solve/solution.h"
+#include "core/track/track_set.h"
 
 namespace dusky {
 
@@ -24,44 +31,43 @@ struct DeliveryInput {
   RunTimings timings;
   std::vector<std::string> warnings;  ///< Besides the solution's own.
   std::vector<Advice> advice;         ///< On the solution.
-};
 
-struct DeliveryOptions {
-  std::filesystem::path folder;
-  bool camera_glb = true, points_ply = true, camera_csv = true, report_json = true;
-  bool object_glb = false;  ///< The same motion as that of an object before a camera that stands still.
-  bool review_mp4 = false;  ///< Written by writeReview(), not by deliver(): it needs the footage's pictures.
-  ReviewOptions review;
+  // What some exporters need besides.
+  std::string shot = "shot";                                          ///< Its name.
+  const TrackSet* tracks = nullptr;                                   ///< That the solve was made from.
+  const std::vector<TestObject>* objects = nullptr;                   ///< Test objects.
+  const Knowledge* knowledge = nullptr;                               ///< Of the set: its survey.
+  MeshSettings mesh = {};                                             ///< How the set's mesh lies in the scene.
+  std::function<Result<SetMeshPtr>(const Progress&)> open_mesh = {};  ///< Reads it; empty: there is none.
+  double sensor_mm = 36;                                              ///< Width of the sensor, for files that speak of one.
+  bool log_footage = false;                                           ///< Its values are on a logarithmic scale: they go out as they are.
+  /// Opens the footage, its numbers as the shot has them; empty: there are no pictures.
+  std::function<Result<std::unique_ptr<FrameSource>>()> open_footage = {};
+  /// What is left out of a frame: not 0 there; an empty plane leaves nothing out. Empty: nothing is masked.
+  std::function<Result<Plane<std::uint8_t>>(int frame)> mask = {};
 };
 
 struct DeliveredFile {
-  std::filesystem::path path;
-  std::string what;  ///< "animated camera and points".
-  std::uintmax_t bytes = 0;
+  std::filesystem::path path;  ///< Of a file or a folder.
+  std::string what;            ///< "animated camera and points".
+  std::uintmax_t bytes = 0;    ///< Of a folder: of all that is in it.
 };
 
-inline constexpr std::string_view kReviewName = "review.mp4";
+/// What came of a delivery.
+struct Delivered {
+  std::vector<DeliveredFile> files;
+  std::optional<Receipt> receipt;  ///< Where one was asked for. Where it failed, the files lie in a folder whose name says so.
+};
 
-/// The files that a delivery writes.
-std::vector<std::filesystem::path> deliveryFiles(const DeliveryOptions& options);
+/// The files and folders that a delivery writes.
+std::vector<std::filesystem::path> deliveryFiles(const std::filesystem::path& folder, const DeliveryChoices& choices);
 
-/// Writes the chosen files into the folder (made when missing). Each appears whole or not at all; a failure names the file and
-/// leaves those before it.
-/// Errors: CannotWrite.
-Result<std::vector<DeliveredFile>> deliver(const DeliveryInput& input, const DeliveryOptions& options, const Progress& progress);
+/// Writes what is chosen into the folder (made when missing). It is made beside and appears as a whole once all of it stands and was checked; what stood there
+/// under these names goes then. Failed or cancelled, everything is as it was.
+/// Errors: InvalidInput as DeliveryChoices::check(), or that there are no pictures; CannotWrite; Cancelled; what reading the footage says.
+Result<Delivered> deliver(const DeliveryInput& input, const DeliveryChoices& choices, const std::filesystem::path& folder, const Progress& progress);
 
-// The writers, as bytes.
-/// glTF 2.0 binary: camera node with one key a frame at (frame - first) / fps seconds, points as a mesh of POINTS. glTF has no lens
-/// distortion and no off-centre axis: those are in the camera's extras.
-std::string cameraGlb(const DeliveryInput& input);
-/// The other way round, for what was tracked on one moving object alone: the camera stands still where it is in the first placed frame, and a
-/// node "object" with the points under it moves, one key a frame.
-std::string objectGlb(const DeliveryInput& input);
-/// Binary little-endian PLY: x y z, red green blue, track, error_px.
-std::string pointsPly(const DeliveryInput& input);
-/// One line a frame: time, centre, rotation quaternion (world from camera, w x y z), lens.
-std::string cameraCsv(const DeliveryInput& input);
 /// The report of the command line contract, see docs/formats.md.
-std::string reportJson(const DeliveryInput& input);
+std::string reportJson(const DeliveryInput& input, const DeliveryChoices& choices = {});
 
 }  // namespace dusky

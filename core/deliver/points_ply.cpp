@@ -3,7 +3,8 @@
 #include <bit>
 #include <cstring>
 
-#include "core/deliver/delivery.h"
+#include "core/deliver/delivery_view.h"
+#include "core/deliver/writers.h"
 
 namespace dusky {
 namespace {
@@ -18,26 +19,31 @@ void append(std::string& bytes, T value) {
 }
 }  // namespace
 
-std::string pointsPly(const DeliveryInput& input) {
+std::string plyOfPoints(const DeliveryView& view, const Similarity& turned) {
   std::string body;
-  int count = 0;
-  const Similarity world_from_solve = input.scene.worldFromSolve();
-  for (const SolvedTrack& track : input.solution.tracks) {
-    if (track.state != TrackState::Kept || (track.at_infinity && input.solution.motion != MotionKind::Nodal)) continue;
-    const Vec3 p = world_from_solve * track.point;
-    for (double c : p) append(body, static_cast<float>(c));
-    append(body, track.color.r);
-    append(body, track.color.g);
-    append(body, track.color.b);
-    append(body, static_cast<std::int32_t>(track.id));
-    append(body, static_cast<float>(track.typical_error_px));
-    ++count;
+  for (const DeliveryView::Point& point : view.points) {
+    for (double c : Vec3(turned * point.at)) append(body, static_cast<float>(c));
+    append(body, point.color.r);
+    append(body, point.color.g);
+    append(body, point.color.b);
+    append(body, static_cast<std::int32_t>(point.track));
+    append(body, static_cast<float>(point.error_px));
+    append(body, static_cast<float>(turned.scale * point.sigma));
   }
   return fmt::format(
              "ply\nformat binary_little_endian 1.0\ncomment Dusky Moth points, right-handed, {} up, {}\nelement vertex {}\n"
              "property float x\nproperty float y\nproperty float z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\n"
-             "property int track\nproperty float error_px\nend_header\n",
-             input.scene.up == UpAxis::Z ? 'Z' : 'Y', input.scene.metric ? "metres" : "units", count) +
+             "property int track\nproperty float error_px\nproperty float sigma\nend_header\n",
+             view.up == UpAxis::Z ? 'Z' : 'Y',
+             turned.scale != 1  ? "scaled"
+             : view.unit == "m" ? "metres"
+                                : view.unit,
+             view.points.size()) +
          body;
+}
+
+Result<std::string> pointsPly(const DeliveryInput& input, const DeliveryChoices& choices) {
+  const auto view = viewOf(input, choices);
+  return view.ok() ? Result<std::string>(plyOfPoints(*view, view->turnedUp())) : view.error();
 }
 }  // namespace dusky

@@ -5,6 +5,7 @@
 #include "core/base/json_text.h"
 #include "core/base/process.h"
 #include "core/deliver/delivery.h"
+#include "core/deliver/plate.h"
 #include "core/review/verdict.h"
 
 namespace dusky {
@@ -92,6 +93,20 @@ Json camerasOf(const Solution& solution) {
   Json cameras = Json::object();
   for (std::size_t i = 0; i < solution.cameras.size(); ++i) cameras[solution.cameras[i].name] = cameraOf(solution, static_cast<int>(i));
   return cameras;
+}
+
+/// What delivered cameras fit: never the footage itself, which its lens bends and may hold off its axis.
+Json undistortedOf(const Plate& plate) {
+  return {{"width", plate.width},
+          {"height", plate.height},
+          {"pixel_aspect", plate.pixel_aspect},
+          {"focal_px", plate.focal_px > 0 ? Json(plate.focal_px) : Json()},
+          {"centre", {0.5 * plate.width, 0.5 * plate.height}},
+          {"overscan", {plate.left, plate.top}},
+          {"cut_share", plate.cut_share},
+          {"note",
+           "camera files fit this picture, without distortion and with the axis in its middle, not the footage itself; focal_px null: the lens's own in each "
+           "frame"}};
 }
 
 Json pointsOf(const DeliveryInput& input) {
@@ -232,7 +247,7 @@ Json adviceOf(const std::vector<Advice>& advice) {
 }
 }  // namespace
 
-std::string reportJson(const DeliveryInput& input) {
+std::string reportJson(const DeliveryInput& input, const DeliveryChoices& choices) {
   const Solution& s = input.solution;
   Json missing = Json::array();
   Json frames = framesOf(input, missing);
@@ -253,6 +268,7 @@ std::string reportJson(const DeliveryInput& input) {
                  {"frames", std::move(frames)},
                  {"missing_frames", std::move(missing)},
                  {"cameras", camerasOf(s)},
+                 {"undistorted", undistortedOf(plateOf(s, choices.plates))},
                  {"points", pointsOf(input)},
                  {"rms_px", numberOrNull(s.rms_px)},
                  {"holdout_rms_px", numberOrNull(s.holdout_rms_px)},

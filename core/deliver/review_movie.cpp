@@ -219,12 +219,6 @@ class FramePainter {
 
 }  // namespace
 
-Status ReviewOptions::check() const {
-  if (!(whisker > 0 && whisker <= 10000)) return invalidInput(fmt::format("Errors are enlarged up to 10000 times, not {:g} times.", whisker));
-  if (height < 120 || height > 4320) return invalidInput(fmt::format("A review movie is 120 to 4320 px high, not {}.", height));
-  return Done{};
-}
-
 Picture reviewFrame(const ReviewInput& input, const ReviewOptions& options, const Picture& plate, int frame) {
   return FramePainter(input, options, wholeShotOf(input, options), frame).paint(plate);
 }

@@ -1,27 +1,13 @@
 #pragma once
 #include <filesystem>
 
+#include "core/deliver/delivery_options.h"
 #include "core/image/frame_source.h"
 #include "core/review/verdict.h"
 #include "core/scene/test_object.h"
 #include "core/track/track_set.h"
 
 namespace dusky {
-
-/// What a review movie shows over the plate.
-struct ReviewOptions {
-  bool objects = true;   ///< Test objects and their shadows.
-  bool grid = false;     ///< The ground.
-  bool points = false;   ///< Kept tracks where they were measured.
-  bool whiskers = true;  ///< From there to where the solve sees them, coloured by the error.
-  double whisker = 20;   ///< So many times enlarged, > 0.
-  bool notes = true;     ///< Shot, frame, its error, and the verdict, burnt in.
-  FrameRange frames;     ///< 0, 0: all that the solve speaks of.
-  int height = 1080;     ///< px, at most; never more than the footage's.
-
-  /// Errors: InvalidInput naming the number that is out of range.
-  Status check() const;
-};
 
 /// What it is made of.
 struct ReviewInput {

@@ -35,8 +35,8 @@ Result<FrameRange> rangeIn(const FootageInfo& info, FrameRange asked);
 
 /// What a frame is read for. Tracking needs no full-size colours: its picture may be a fraction of the footage's size. Following: the same,
 /// and the luma may come as the bytes that the footage holds, in Frame::bytes. Alpha: no picture, and for luma how opaque the footage is,
-/// 0 to 255; only where FootageInfo says that it has alpha.
-enum class FrameUse { Screen, Tracking, Following, Alpha };
+/// 0 to 255; only where FootageInfo says that it has alpha. Plate: Frame::values alone, as the footage holds them.
+enum class FrameUse { Screen, Tracking, Following, Alpha, Plate };
 
 /// Luma as 8-bit footage holds it.
 struct LumaBytes {
@@ -46,9 +46,11 @@ struct LumaBytes {
 
 struct Frame {
   int number = 0;
-  Picture picture;  ///< For the screen, or a smaller one for the colours of points.
-  FloatPlane luma;  ///< For tracking: Rec. 709 weights on display-referred values, 0 to 255, at the source's own precision.
-  LumaBytes bytes;  ///< In its place, where it was read for Following and is not empty.
+  Picture picture;      ///< For the screen, or a smaller one for the colours of points.
+  FloatPlane luma;      ///< For tracking: Rec. 709 weights on display-referred values, 0 to 255, at the source's own precision.
+  LumaBytes bytes;      ///< In its place, where it was read for Following and is not empty.
+  FloatPicture values;  ///< Read for Plate: 0 to 1 from black to white, or light itself where `linear`, without end then.
+  bool linear = false;  ///< Of `values`.
 };
 
 /// Frames by number, one at a time. Reading in order is cheap; a jump may cost a seek. Not shared between threads.

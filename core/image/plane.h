@@ -1,4 +1,5 @@
 #pragma once
+#include <array>
 #include <cstddef>
 #include <cstdint>
 #include <memory>
@@ -66,5 +67,8 @@ struct Rgb {
 
 /// A picture for the screen and for colouring points: 8 bits a channel, display-referred.
 using Picture = Plane<Rgb>;
+
+/// Red, green, blue at the footage's own precision: for what goes on to other programs.
+using FloatPicture = Plane<std::array<float, 3>>;
 
 }  // namespace dusky

@@ -68,6 +68,8 @@ class MovieSource final : public FrameSource {
   bool rewind();
   bool goTo(int number);
   Picture convert(int width, int height);
+  void setScaler(int width, int height, AVPixelFormat format, int how);
+  FloatPicture values();
   FloatPlane alphaPlane();
   std::optional<FloatPlane> lumaPlane() const;
   bool hasLumaBytes() const;
@@ -316,14 +318,33 @@ bool wholeRange(const AVFrame& frame) {
 
 Picture MovieSource::convert(int width, int height) {
   Picture picture = Picture::unset(width, height);
-  scaler_.reset(sws_getCachedContext(scaler_.release(), raw_->width, raw_->height, static_cast<AVPixelFormat>(raw_->format), width, height, AV_PIX_FMT_RGB24,
-                                     SWS_FAST_BILINEAR, nullptr, nullptr, nullptr));
-  const int space = raw_->colorspace == AVCOL_SPC_UNSPECIFIED ? (raw_->height >= 720 ? SWS_CS_ITU709 : SWS_CS_ITU601) : static_cast<int>(raw_->colorspace);
-  const int* table = sws_getCoefficients(space);
-  sws_setColorspaceDetails(scaler_.get(), table, wholeRange(*raw_), table, 1, 0, 1 << 16, 1 << 16);
+  setScaler(width, height, AV_PIX_FMT_RGB24, SWS_FAST_BILINEAR);
   std::uint8_t* rows[1] = {&picture.data.front().r};
   const int stride[1] = {3 * width};
   sws_scale(scaler_.get(), raw_->data, raw_->linesize, 0, raw_->height, rows, stride);
+  return picture;
+}
+
+/// From what is decoded to red, green and blue, by the matrix and range that the stream says.
+void MovieSource::setScaler(int width, int height, AVPixelFormat format, int how) {
+  scaler_.reset(sws_getCachedContext(scaler_.release(), raw_->width, raw_->height, static_cast<AVPixelFormat>(raw_->format), width, height, format, how,
+                                     nullptr, nullptr, nullptr));
+  const int space = raw_->colorspace == AVCOL_SPC_UNSPECIFIED ? (raw_->height >= 720 ? SWS_CS_ITU709 : SWS_CS_ITU601) : static_cast<int>(raw_->colorspace);
+  const int* table = sws_getCoefficients(space);
+  sws_setColorspaceDetails(scaler_.get(), table, wholeRange(*raw_), table, 1, 0, 1 << 16, 1 << 16);
+}
+
+/// As floats, so that what colours gain by being worked out from luma and chroma stays.
+FloatPicture MovieSource::values() {
+  const int width = raw_->width, height = raw_->height;
+  FloatPlane green = FloatPlane::unset(width, height), blue = FloatPlane::unset(width, height), red = FloatPlane::unset(width, height);
+  setScaler(width, height, AV_PIX_FMT_GBRPF32LE, SWS_BILINEAR | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT);
+  const auto bytes = [](FloatPlane& plane) { return reinterpret_cast<std::uint8_t*>(plane.data.data()); };
+  std::uint8_t* planes[3] = {bytes(green), bytes(blue), bytes(red)};
+  const int row = 4 * width, stride[3] = {row, row, row};
+  sws_scale(scaler_.get(), raw_->data, raw_->linesize, 0, height, planes, stride);
+  FloatPicture picture = FloatPicture::unset(width, height);
+  for (std::size_t i = 0; i < picture.data.size(); ++i) picture.data[i] = {red.data[i], green.data[i], blue.data[i]};
   return picture;
 }
 
@@ -405,6 +426,10 @@ Result<Frame> MovieSource::read(int number, FrameUse use) {
   frame.number = number;
   if (use == FrameUse::Alpha) {
     frame.luma = quarter_turns_ > 0 ? turned(alphaPlane(), quarter_turns_) : alphaPlane();
+    return frame;
+  }
+  if (use == FrameUse::Plate) {
+    frame.values = quarter_turns_ > 0 ? turned(values(), quarter_turns_) : values();
     return frame;
   }
   if (use == FrameUse::Following && hasLumaBytes()) {

@@ -38,4 +38,16 @@ Status writePicture(const std::filesystem::path& path, const Picture& picture) {
   return (*module)->write(path, picture);
 }
 
+Status writeValues(const std::filesystem::path& path, const PictureValues& values, const PictureEncoding& encoding) {
+  const auto module = pictureModule();
+  if (!module.ok()) return module.error();
+  return (*module)->write_values(path, values, encoding);
+}
+
+Result<StoredPicture> readStoredPicture(const std::filesystem::path& path) {
+  const auto module = pictureModule();
+  if (!module.ok()) return module.error();
+  return (*module)->read_stored(path);
+}
+
 }  // namespace dusky

@@ -3,6 +3,7 @@
 
 #include "core/image/frame_source.h"
 #include "core/media/sequence.h"
+#include "core/media/write_picture.h"
 
 namespace dusky {
 
@@ -11,6 +12,8 @@ namespace dusky {
 struct PictureModule {
   Result<std::unique_ptr<FrameSource>> (*open_sequence)(Sequence sequence);
   Status (*write)(const std::filesystem::path& path, const Picture& picture);
+  Status (*write_values)(const std::filesystem::path& path, const PictureValues& values, const PictureEncoding& encoding);
+  Result<StoredPicture> (*read_stored)(const std::filesystem::path& path);
 };
 
 inline constexpr char kPictureModule[] = "libdusky_pictures.so", kPictureModuleEntry[] = "duskyPictureModule";

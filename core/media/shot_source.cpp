@@ -15,10 +15,11 @@ class ShotSource final : public FrameSource {
   Result<Frame> read(int number, FrameUse use) override {
     if (use == FrameUse::Following && (channel_ != Channel::Luma || view_.tone.changesValues() || view_.tone.even_contrast)) use = FrameUse::Tracking;
     // A single channel comes from the full picture.
-    auto frame = source_->read(number - view_.frame_offset, channel_ == Channel::Luma || use == FrameUse::Alpha ? use : FrameUse::Screen);
+    auto frame =
+        source_->read(number - view_.frame_offset, channel_ == Channel::Luma || use == FrameUse::Alpha || use == FrameUse::Plate ? use : FrameUse::Screen);
     if (!frame.ok()) return frame.error();
     frame->number = number;
-    if (use == FrameUse::Alpha || use == FrameUse::Following) return frame;
+    if (use == FrameUse::Alpha || use == FrameUse::Following || use == FrameUse::Plate) return frame;
     if (channel_ != Channel::Luma) frame->luma = channelOf(frame->picture, channel_);
     frame->luma = toned(std::move(frame->luma), view_.tone);
     frame->picture = toned(std::move(frame->picture), view_.tone);

@@ -1,11 +1,12 @@
 #include "core/pipeline/steps.h"
 
-#include "core/pipeline/knowledge_step.h"
+#include <fmt/ranges.h>
 
 #include "core/base/paths.h"
 #include "core/lens/lens_file.h"
 #include "core/media/footage.h"
 #include "core/pipeline/advice_step.h"
+#include "core/pipeline/knowledge_step.h"
 #include "core/review/reviewed_solve.h"
 #include "core/track/track_files.h"
 
@@ -77,20 +78,35 @@ Result<SweepResult> runSweep(const Document& document, const FootageInfo& footag
   return sweep(tracks, *options, from, in_units, progress, on_point);
 }
 
-Result<std::vector<DeliveredFile>> DeliveryJob::run(const DeliveryOptions& options, const Progress& progress) const {
-  DeliveryInput input{footage, *solution, scene, timings, warnings, advice.value_or(std::vector<Advice>())};
-  if (!advice && current && tracks && options.report_json) {
-    const auto advised = adviseOn({document, footage, tracks, solution}, progress.part(0, 0));
-    if (advised.ok()) input.advice = *advised;
+DeliveryInput DeliveryJob::input() const {
+  DeliveryInput made{footage, *solution, scene, timings, warnings, advice.value_or(std::vector<Advice>())};
+  made.shot = shotName(document.footage_path);
+  made.tracks = tracks.get(), made.objects = &document.picks.objects, made.knowledge = &document.picks.knowledge;
+  made.mesh = document.mesh, made.sensor_mm = document.lens.sensor_mm;
+  made.log_footage = document.footage.tone.curve == ToneCurve::Log;
+  if (!document.mesh.path.empty()) made.open_mesh = [this](const Progress& progress) { return readSetMesh(document.mesh.path, progress); };
+  if (isTrackFile(document.footage_path)) return made;
+  made.open_footage = [this] { return openFootageOf(document); };
+  if (document.masks.any()) {
+    made.mask = [this, masks = std::shared_ptr<MaskSet>()](int frame) mutable -> Result<LeftOut> {
+      if (!masks) {
+        auto opened = makeMasks(document.masks, footage, document.footage.frame_offset, {});
+        if (!opened.ok()) return opened.error();
+        masks = std::move(*opened);
+      }
+      return masks->leftOut(frame);
+    };
   }
-  if (!options.review_mp4) return deliver(input, options, progress);
-  auto files = deliver(input, options, progress.part(0, 0.1));
-  if (!files.ok()) return files;
-  const auto path = options.folder / kReviewName;
-  if (const Status written = review(path, options.review, progress.part(0.1, 1)); !written.ok()) return written.error();
-  std::error_code failed;
-  files->push_back({path, "the plate with what the camera says of it (H.264)", std::filesystem::file_size(path, failed)});
-  return files;
+  return made;
+}
+
+Result<Delivered> DeliveryJob::run(const std::filesystem::path& folder, const DeliveryChoices& choices, const Progress& progress) const {
+  DeliveryInput made = input();
+  if (!advice && current && tracks && choices.wants("report.json")) {
+    const auto advised = adviseOn({document, footage, tracks, solution}, progress.part(0, 0));
+    if (advised.ok()) made.advice = *advised;
+  }
+  return deliver(made, choices, folder, progress);
 }
 
 Status DeliveryJob::review(const std::filesystem::path& path, const ReviewOptions& options, const Progress& progress) const {
@@ -109,21 +125,15 @@ std::string shotName(const std::filesystem::path& footage) {
   return name.empty() || name == "/" ? "shot" : name;
 }
 
-DeliveryOptions deliveryOptionsOf(const Document& document) {
-  const DeliverySettings& chosen = document.delivery;
-  return {.folder = defaultDeliveryFolder(document),
-          .camera_glb = chosen.camera_glb,
-          .points_ply = chosen.points_ply,
-          .camera_csv = chosen.camera_csv,
-          .report_json = chosen.report_json,
-          .object_glb = chosen.object_glb,
-          .review_mp4 = chosen.review_mp4,
-          .review = {.objects = chosen.review_objects,
-                     .grid = chosen.review_grid,
-                     .points = chosen.review_points,
-                     .whiskers = chosen.review_whiskers,
-                     .whisker = chosen.review_whisker,
-                     .frames = {}}};
+Result<DeliveryChoices> presetNamed(const Document& document, const std::string& name) {
+  std::vector<std::string> names;
+  for (const auto* presets : {&document.delivery.presets, &deliveryPresets()}) {
+    for (const DeliveryPreset& preset : *presets) {
+      if (preset.name == name) return preset.choices;
+      names.push_back(preset.name);
+    }
+  }
+  return invalidInput(fmt::format("There is no preset \"{}\"; there are {}.", name, fmt::join(names, ", ")));
 }
 
 std::filesystem::path defaultDeliveryFolder(const Document& document) {

@@ -2,6 +2,7 @@
 #include <functional>
 
 #include "core/deliver/delivery.h"
+#include "core/deliver/review_movie.h"
 #include "core/image/frame_source.h"
 #include "core/media/shot_source.h"
 #include "core/project/document.h"
@@ -110,14 +111,17 @@ struct DeliveryJob {
   bool current = false;                       ///< Whether document and tracks are those of the solve: advice is worked out from them then, for the report.
   std::optional<std::vector<Advice>> advice;  ///< Where it is known already.
 
-  /// Errors: as deliver() and review().
-  Result<std::vector<DeliveredFile>> run(const DeliveryOptions& options, const Progress& progress) const;
+  /// Errors: as deliver().
+  Result<Delivered> run(const std::filesystem::path& folder, const DeliveryChoices& choices, const Progress& progress) const;
   /// The review movie alone. Errors: as writeReview(); InvalidInput: the shot is 2D tracks without pictures.
   Status review(const std::filesystem::path& path, const ReviewOptions& options, const Progress& progress) const;
+
+ private:
+  DeliveryInput input() const;
 };
 
-/// The document's delivery settings, the folder made definite.
-DeliveryOptions deliveryOptionsOf(const Document& document);
+/// A preset by its name: the document's own, else one that is always there. Errors: InvalidInput naming those that there are.
+Result<DeliveryChoices> presetNamed(const Document& document, const std::string& name);
 
 /// What a shot is called after its footage: the file's or the folder's name without its ending, also of "." and of a path that ends in a slash.
 std::string shotName(const std::filesystem::path& footage);

@@ -4,6 +4,7 @@
 
 #include "core/base/json_text.h"
 #include "core/knowledge/knowledge_file.h"
+#include "core/project/delivery_codec.h"
 
 namespace dusky {
 
@@ -136,8 +137,6 @@ NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(KnownValue, value, sigma)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(LensSettings, focal, focal_mm, focal_tolerance_pc, sensor_mm, motion, lens, known, releases, values,
                                                 pixel_aspect, readout_ms, free_readout, global_shutter)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(TestObject, id, shape, track, size, turn_deg, plane, along, across)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(DeliverySettings, folder, camera_glb, points_ply, camera_csv, report_json, object_glb, review_mp4,
-                                                review_objects, review_grid, review_points, review_whiskers, review_whisker)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(KnownLength, from, to, metres)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(KnownDirection, from, to)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(CameraHeight, frame, metres)
@@ -175,6 +174,10 @@ static void to_json(Json& json, const MeshSettings& mesh) { json = {{"path", mes
 static void from_json(const Json& json, MeshSettings& mesh) {
   mesh = {json.value("path", ""), json.value("metres", 1.0), json.value("up", "y") == "z" ? UpAxis::Z : UpAxis::Y};
 }
+
+static void to_json(Json& json, const DeliverySettings& delivery) { json = deliveryToJson(delivery); }
+
+static void from_json(const Json& json, DeliverySettings& delivery) { delivery = deliveryFrom(json); }
 
 static void to_json(Json& json, const TrackFrame& sighting) { json = {sighting.track, sighting.frame}; }
 

@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "core/base/result.h"
+#include "core/deliver/delivery_options.h"
 #include "core/image/tone.h"
 #include "core/mask/mask_set.h"
 #include "core/project/picks.h"
@@ -56,11 +57,8 @@ struct LensSettings {
 
 struct DeliverySettings {
   std::string folder;  ///< Empty: beside the footage.
-  bool camera_glb = true, points_ply = true, camera_csv = true, report_json = true;
-  bool object_glb = false;  ///< See DeliveryOptions.
-  bool review_mp4 = false;  ///< See ReviewOptions, for what follows too.
-  bool review_objects = true, review_grid = false, review_points = false, review_whiskers = true;
-  double review_whisker = 20;
+  DeliveryChoices choices;
+  std::vector<DeliveryPreset> presets;  ///< The artist's own.
   bool operator==(const DeliverySettings&) const = default;
 };
 

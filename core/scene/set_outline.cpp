@@ -38,6 +38,7 @@ void addLine(const std::vector<Vec3>& places, const Vec3& through, const Vec3& a
   const auto [from, to] = rangeAlong(places, through, along);
   out.lines.push_back({through + from * along, through + to * along});
   out.label = through + to * along;
+  out.corners = {through + from * along, through + to * along};
 }
 
 void addPlane(const std::vector<Vec3>& places, const Vec3& through, const Vec3& normal, SetOutline& out) {
@@ -56,6 +57,7 @@ void addPlane(const std::vector<Vec3>& places, const Vec3& through, const Vec3& 
     out.lines.push_back({at(0, share), at(1, share)});
   }
   out.label = at(0, 1).y() > at(0, 0).y() ? at(0, 1) : at(0, 0);
+  out.corners = {at(0, 0), at(1, 0), at(1, 1), at(0, 1)};
 }
 
 /// The planes of their own that pairs mirror each other in, about their tracks.

@@ -12,6 +12,7 @@ struct SetOutline {
   std::string name;
   std::vector<std::array<Vec3, 2>> lines;  ///< Ends, scene coordinates.
   Vec3 label = Vec3::Zero();               ///< Where its name stands.
+  std::vector<Vec3> corners = {};          ///< Of a plane, round about; of a line its ends.
 };
 /// Upright planes stand with their grid, level ones lie along X where they can.
 std::vector<SetOutline> setOutlines(const Solution& solution, const SceneFrame& scene);

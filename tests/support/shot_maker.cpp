@@ -328,11 +328,15 @@ void MadeShot::choosePoints() {
   }
 }
 
-Result<Frame> MadeShot::read(int number, FrameUse) {
+Result<Frame> MadeShot::read(int number, FrameUse use) {
   if (number < info_.first || number > info_.last) return invalidInput(fmt::format("Frame {} is not in the made-up shot.", number));
   Frame frame;
   frame.number = number;
   frame.luma = pictures_[number - info_.first];
+  if (use == FrameUse::Plate) {
+    frame.values = FloatPicture(plan_.width, plan_.height);
+    for (std::size_t i = 0; i < frame.luma.data.size(); ++i) frame.values.data[i].fill(frame.luma.data[i] / 255);
+  }
   frame.picture = Picture(plan_.width, plan_.height);
   for (std::size_t i = 0; i < frame.luma.data.size(); ++i) {
     const auto v = static_cast<std::uint8_t>(frame.luma.data[i] + 0.5f);

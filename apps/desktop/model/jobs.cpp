@@ -17,7 +17,7 @@ Jobs::Jobs(DocumentModel& model, const HandTrack& hand_defaults, QObject* parent
   connect(&model_, &DocumentModel::opened, this, [this] {
     waiting_.clear();
     states_ = {};
-    delivered_.clear();
+    delivered_ = {};
     checked_.clear();
     sweep_ = {};
     comparison_ = {};
@@ -445,6 +445,13 @@ void Jobs::layOnMesh(const MeshSurfacePtr& surface, bool keep_scale) {
   });
 }
 
+/// A failed receipt is a failed delivery.
+static Status failureOf(const Result<Delivered>& delivered) {
+  if (!delivered.ok()) return delivered.error();
+  if (!delivered->receipt || delivered->receipt->passed()) return Done{};
+  return invalidInput(QObject::tr("The receipt failed; what was written lies in \"failed-delivery\". ").toStdString() + delivered->receipt->failure());
+}
+
 void Jobs::deliver() {
   ask(Step::Deliver, "deliver", [this]() -> std::optional<Work> {
     const auto job = model_.workspace().deliveryJob();
@@ -452,15 +459,16 @@ void Jobs::deliver() {
       states_[static_cast<std::size_t>(Step::Deliver)].failure = QString::fromStdString(job.error().message);
       return std::nullopt;
     }
-    const DeliveryOptions options = deliveryOptionsOf(model_.document());
-    return [this, job = *job, options, scene_settings = model_.document().picks.scene](std::stop_token stop) {
-      const auto files = job.run(options, progressOf(Step::Deliver, stop));
-      post([this, files, folder = options.folder.string(), solution = job.solution, scene = scene_settings] {
+    const std::filesystem::path folder = defaultDeliveryFolder(model_.document());
+    const DeliveryChoices choices = model_.document().delivery.choices;
+    return [this, job = *job, folder, choices, scene_settings = model_.document().picks.scene](std::stop_token stop) {
+      const auto delivered = job.run(folder, choices, progressOf(Step::Deliver, stop));
+      post([this, delivered, folder = folder.string(), solution = job.solution, scene = scene_settings] {
         delivered_solution_ = solution;
         delivered_scene_ = scene;
-        delivered_ = files.ok() ? *files : std::vector<DeliveredFile>{};
+        delivered_ = delivered.ok() ? *delivered : Delivered{};
         delivered_to_ = QString::fromStdString(folder);
-        endWith(files.ok() ? Status(Done{}) : Status(files.error()));
+        endWith(failureOf(delivered));
       });
     };
   });

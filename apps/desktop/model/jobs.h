@@ -38,11 +38,11 @@ class Jobs : public QObject {
   /// Whether something runs or waits.
   bool busy() const { return running_.has_value() || !waiting_.empty(); }
   const JobState& state(Step step) const { return states_[static_cast<std::size_t>(step)]; }
-  const std::vector<DeliveredFile>& delivered() const { return delivered_; }
+  const Delivered& delivered() const { return delivered_; }
   QString deliveredTo() const { return delivered_to_; }
   /// Whether what was delivered is what is shown now.
   bool deliveredIsCurrent() const {
-    return !delivered_.empty() && delivered_solution_ == model_.solution() && delivered_scene_ == model_.document().picks.scene;
+    return !delivered_.files.empty() && delivered_solution_ == model_.solution() && delivered_scene_ == model_.document().picks.scene;
   }
 
   /// Opens footage, tracks without footage or a project (by its ending); the present shot stays until the new one is read. `picture`: the size
@@ -173,7 +173,7 @@ class Jobs : public QObject {
   Comparison comparison_;
   QString prune_note_, mesh_note_;
   Knowledge laid_;  ///< That the note speaks of.
-  std::vector<DeliveredFile> delivered_;
+  Delivered delivered_;
   QString delivered_to_;
   SolutionPtr delivered_solution_;
   SceneSettings delivered_scene_;

@@ -2,17 +2,23 @@
 #include <QFileDialog>
 #include <QGridLayout>
 #include <QHBoxLayout>
+#include <QInputDialog>
 #include <QLabel>
 #include <QLineEdit>
+#include <QPixmap>
 #include <QListWidget>
 #include <QPushButton>
 #include <QToolButton>
 #include <QUrl>
 #include <QVBoxLayout>
+#include <algorithm>
+#include <cmath>
 
 #include "apps/desktop/paint/theme.h"
 #include "apps/desktop/steps/fields.h"
 #include "apps/desktop/steps/step_settings.h"
+#include "core/base/length_units.h"
+#include "core/deliver/exporter.h"
 
 namespace dusky::desktop {
 namespace {
@@ -31,6 +37,7 @@ QWidget* folderField(Session& session) {
   auto* choose = new QToolButton;
   choose->setIcon(icon("folder"));
   choose->setToolTip(QObject::tr("Choose the folder…"));
+  path->setMinimumWidth(40);
   line->addWidget(path, 1);
   line->addWidget(choose);
   const auto refresh = [&session, path] {
@@ -50,39 +57,364 @@ QWidget* folderField(Session& session) {
   return row;
 }
 
-QWidget* fileSwitch(Session& session, const QString& text, const QString& tip, bool DeliverySettings::*field) {
+/// An edit of what is delivered and how.
+template <class Change>
+std::unique_ptr<Edit> changeChoices(const char* name, const Document& document, const Change& change) {
+  DeliverySettings settings = document.delivery;
+  change(settings.choices);
+  return setMember<DeliverySettings>(name, &Document::delivery, std::move(settings));
+}
+
+/// A tick for what `of` finds in the choices.
+template <class Of>
+SwitchField* choiceSwitch(Session& session, const QString& text, const QString& tip, Of of) {
   auto* box = new SwitchField(
-      text, session.model, [field](const Document& d) { return d.delivery.*field; },
-      [field](const Document& d, bool on) { return changeField("Change files to deliver", d, &Document::delivery, field, on); });
+      text, session.model, [of](const Document& d) { return of(d.delivery.choices); },
+      [of](const Document& d, bool on) { return changeChoices("Change delivery", d, [&](DeliveryChoices& choices) { of(choices) = on; }); });
   box->setToolTip(tip);
   return box;
 }
 
-/// What the review movie shows; there while it is wanted.
-QWidget* reviewFields(Session& session) {
-  auto* body = new QWidget;
-  auto* grid = new QGridLayout(body);
-  grid->setContentsMargins(22, 0, 0, 0);
-  grid->setVerticalSpacing(4);
-  grid->addWidget(fileSwitch(session, QObject::tr("test objects"), QObject::tr("Test objects and their shadows."), &DeliverySettings::review_objects), 0, 0);
-  grid->addWidget(fileSwitch(session, QObject::tr("ground grid"), QObject::tr("The ground through the lens."), &DeliverySettings::review_grid), 0, 1);
-  grid->addWidget(fileSwitch(session, QObject::tr("points"), QObject::tr("Kept tracks where they were measured."), &DeliverySettings::review_points), 1, 0);
-  grid->addWidget(fileSwitch(session, QObject::tr("whiskers"), QObject::tr("Errors, enlarged as said below, in the colours of the error map."),
-                             &DeliverySettings::review_whiskers),
-                  1, 1);
-  auto* times = numberOf(session.model, "Change whiskers", &Document::delivery, &DeliverySettings::review_whisker);
-  times->range(1, 1000, 0, 5, {});
-  times->setPrefix(QObject::tr("errors ×"));
-  times->setObjectName("reviewWhisker");
-  times->setToolTip(QObject::tr("How many times errors are enlarged in the movie."));
-  grid->addWidget(times, 2, 0, 1, 2);
-  const auto refresh = [&session, body, times] {
-    body->setVisible(session.model.document().delivery.review_mp4);
-    times->setEnabled(session.model.document().delivery.review_whiskers);
+/// A number of the choices.
+template <class Of>
+NumberField* choiceNumber(Session& session, const QString& tip, Of of) {
+  auto* field = new NumberField(
+      session.model, [of](const Document& d) { return static_cast<double>(of(d.delivery.choices)); },
+      [of](const Document& d, double v) {
+        return changeChoices("Change delivery", d, [&](DeliveryChoices& choices) {
+          auto& value = of(choices);
+          value = static_cast<std::remove_reference_t<decltype(value)>>(v);
+        });
+      });
+  field->setToolTip(tip);
+  return field;
+}
+
+/// One of several, an enum of the choices in the order of its values.
+template <class Of>
+ChoiceField* choiceList(Session& session, const QStringList& names, const QString& tip, Of of) {
+  auto* field = new ChoiceField(
+      names, session.model, [of](const Document& d) { return static_cast<int>(of(d.delivery.choices)); },
+      [of](const Document& d, int chosen) {
+        return changeChoices("Change delivery", d, [&](DeliveryChoices& choices) {
+          auto& value = of(choices);
+          value = static_cast<std::remove_reference_t<decltype(value)>>(chosen);
+        });
+      });
+  field->setToolTip(tip);
+  return field;
+}
+
+SwitchField* fileSwitch(Session& session, const Exporter& exporter) {
+  const std::string name(exporter.name);
+  auto* box = new SwitchField(
+      QString::fromStdString(name), session.model, [name](const Document& d) { return d.delivery.choices.wants(name); },
+      [name](const Document& d, bool on) { return changeChoices("Change files to deliver", d, [&](DeliveryChoices& choices) { choices.want(name, on); }); });
+  const std::string_view what = exporter.what;
+  box->setToolTip(QString::fromUtf8(what.data(), static_cast<qsizetype>(what.size())));
+  box->setObjectName("deliver " + QString::fromStdString(name));
+  return box;
+}
+
+/// There while one of these is wanted.
+QWidget* shownFor(Session& session, QWidget* body, std::vector<std::string> names) {
+  const auto refresh = [&session, body, names = std::move(names)] {
+    const DeliveryChoices& choices = session.model.document().delivery.choices;
+    body->setVisible(std::any_of(names.begin(), names.end(), [&](const std::string& name) { return choices.wants(name); }));
   };
   QObject::connect(&session.model, &DocumentModel::documentChanged, body, refresh);
   refresh();
   return body;
+}
+
+std::pair<QWidget*, QGridLayout*> indented() {
+  auto* body = new QWidget;
+  auto* grid = new QGridLayout(body);
+  grid->setContentsMargins(22, 0, 0, 0);
+  grid->setVerticalSpacing(4);
+  return {body, grid};
+}
+
+/// What the review movie shows.
+QWidget* reviewFields(Session& session) {
+  const auto [body, grid] = indented();
+  const auto tick = [&session](const QString& text, const QString& tip, bool ReviewOptions::*field) {
+    return choiceSwitch(
+        session, text, tip, [field](auto& choices) -> auto& { return choices.review.*field; });
+  };
+  grid->addWidget(tick(QObject::tr("test objects"), QObject::tr("Test objects and their shadows."), &ReviewOptions::objects), 0, 0);
+  grid->addWidget(tick(QObject::tr("ground grid"), QObject::tr("The ground through the lens."), &ReviewOptions::grid), 0, 1);
+  grid->addWidget(tick(QObject::tr("points"), QObject::tr("Kept tracks where they were measured."), &ReviewOptions::points), 1, 0);
+  grid->addWidget(tick(QObject::tr("whiskers"), QObject::tr("Errors, enlarged as said below, in the colours of the error map."), &ReviewOptions::whiskers), 1,
+                  1);
+  auto* times = choiceNumber(
+      session, QObject::tr("How many times errors are enlarged in the movie."), [](auto& choices) -> auto& { return choices.review.whisker; });
+  times->range(1, 1000, 0, 5, {});
+  times->setPrefix(QObject::tr("errors ×"));
+  times->setObjectName("reviewWhisker");
+  grid->addWidget(times, 2, 0, 1, 2);
+  const auto refresh = [&session, times] { times->setEnabled(session.model.document().delivery.choices.review.whiskers); };
+  QObject::connect(&session.model, &DocumentModel::documentChanged, times, refresh);
+  refresh();
+  return shownFor(session, body, {"review"});
+}
+
+/// As narrow as the steps are: its words end in dots where they must.
+void letShrink(QWidget* field) {
+  if (auto* list = qobject_cast<QComboBox*>(field))
+    list->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon), list->setMinimumContentsLength(5);
+  field->setMinimumWidth(40);
+  field->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+}
+
+/// A label and a field beside it.
+void addRow(QGridLayout& grid, const QString& label, QWidget* field) {
+  letShrink(field);
+  grid.setColumnStretch(1, 1);
+  const int at = grid.rowCount();
+  grid.addWidget(new QLabel(label), at, 0);
+  grid.addWidget(field, at, 1);
+}
+
+/// The undistorted picture that cameras are delivered for, and how plates are written.
+QWidget* plateFields(Session& session) {
+  const auto [body, grid] = indented();
+  auto* fit = choiceList(
+      session, {QObject::tr("as the footage"), QObject::tr("whole: none cut")},
+      QObject::tr("How large the undistorted picture is that cameras, ST maps and plates are of: as the footage, with some of that outside, or so that nothing "
+                  "is cut."),
+      [](auto& choices) -> auto& { return choices.plates.fit; });
+  fit->setObjectName("plateFit");
+  addRow(*grid, QObject::tr("Size"), fit);
+  auto* focal = choiceNumber(
+      session, QObject::tr("Focal length of the undistorted picture."), [](auto& choices) -> auto& { return choices.plates.focal_px; });
+  focal->range(0, 100000, 0, 10, QObject::tr(" px"));
+  focal->setSpecialValueText(QObject::tr("the solve's own"));
+  addRow(*grid, QObject::tr("Focal"), focal);
+  return shownFor(session, body, {"camera.glb", "camera.usda", "object.glb", "lens.json", "st-maps", "plates"});
+}
+
+QWidget* plateFormat(Session& session) {
+  const auto [body, grid] = indented();
+  auto* format = choiceList(
+      session, {QObject::tr("PNG, 16 bit"), QObject::tr("EXR, half"), QObject::tr("JPEG"), QObject::tr("movie (H.264)")},
+      QObject::tr("How plates are written: EXR holds linear light, the others values for a screen."),
+      [](auto& choices) -> auto& { return choices.plates.format; });
+  format->setObjectName("plateFormat");
+  addRow(*grid, QObject::tr("Format"), format);
+  addRow(*grid, QObject::tr("Filter"),
+         choiceList(
+             session, {QObject::tr("linear: softest"), QObject::tr("cubic"), QObject::tr("Lanczos: sharpest")}, QObject::tr("That resamples pictures."),
+             [](auto& choices) -> auto& { return choices.plates.filter; }));
+  return shownFor(session, body, {"plates"});
+}
+
+QWidget* splatFields(Session& session) {
+  const auto [body, grid] = indented();
+  constexpr std::array kTimes = {1, 2, 4};
+  auto* size = new ChoiceField(
+      {QObject::tr("full size"), QObject::tr("half"), QObject::tr("quarter")}, session.model,
+      [kTimes](const Document& d) { return static_cast<int>(std::find(kTimes.begin(), kTimes.end(), d.delivery.choices.splat.reduced) - kTimes.begin()); },
+      [kTimes](const Document& d, int chosen) {
+        return changeChoices("Change size of splat pictures", d,
+                             [&](DeliveryChoices& choices) { choices.splat.reduced = kTimes[static_cast<std::size_t>(chosen)]; });
+      });
+  size->setToolTip(QObject::tr("Of the pictures, beside the footage."));
+  addRow(*grid, QObject::tr("Pictures"), size);
+  auto* most = choiceNumber(
+      session, QObject::tr("The sharpest, farthest apart in place and view."), [](auto& choices) -> auto& { return choices.splat.most_pictures; });
+  most->range(2, 100000, 0, 10, {});
+  most->setPrefix(QObject::tr("at most "));
+  addRow(*grid, QObject::tr("How many"), most);
+  auto* test = choiceNumber(
+      session, QObject::tr("Pictures kept for testing, not training. 0: none."), [](auto& choices) -> auto& { return choices.splat.test_every; });
+  test->range(0, 1000, 0, 1, {});
+  test->setPrefix(QObject::tr("every "));
+  test->setSpecialValueText(QObject::tr("none"));
+  addRow(*grid, QObject::tr("For testing"), test);
+  const int at = grid->rowCount();
+  grid->addWidget(choiceSwitch(
+                      session, QObject::tr("masks"), QObject::tr("What is masked in the shot, and where a picture shows nothing."),
+                      [](auto& choices) -> auto& { return choices.splat.masks; }),
+                  at, 0);
+  grid->addWidget(choiceSwitch(
+                      session, QObject::tr("centred"), QObject::tr("Moved and scaled: the middle of the points is the origin, nine of ten lie within 1 of it."),
+                      [](auto& choices) -> auto& { return choices.splat.centred; }),
+                  at, 1);
+  return shownFor(session, body, {"splat-set"});
+}
+
+/// What reading everything back found.
+QString receiptText(const Receipt& receipt) {
+  const auto passed = std::count_if(receipt.checks.begin(), receipt.checks.end(), [](const ReceiptCheck& check) { return check.passed; });
+  QString text = QObject::tr("Receipt: %1 of %2 checks passed").arg(passed).arg(receipt.checks.size());
+  if (!std::isnan(receipt.drift_rms_px)) text += QObject::tr(" · drift %1 px").arg(receipt.drift_rms_px, 0, 'f', 2);
+  for (const ReceiptCheck& check : receipt.checks) {
+    if (!check.passed) text += QString("\n%1: %2").arg(QString::fromStdString(check.file), QString::fromStdString(check.sentence));
+  }
+  for (const std::string& note : receipt.notes) text += "\n" + QString::fromStdString(note);
+  return text;
+}
+
+/// Points through the delivered camera, as wide as the steps are.
+class ReceiptPicture : public QLabel {
+ public:
+  ReceiptPicture() {
+    setObjectName("receiptPicture");
+    setMinimumWidth(1);
+    setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+  }
+  void show(const Picture& picture, int frame) {
+    whole_ = picture.empty()
+                 ? QPixmap()
+                 : QPixmap::fromImage(QImage(&picture.data.front().r, picture.width, picture.height, 3 * picture.width, QImage::Format_RGB888).copy());
+    setToolTip(
+        QObject::tr("Frame %1, undistorted, with the points where the delivered camera sees them: the brighter, the farther from their tracks.").arg(frame));
+    setVisible(!whole_.isNull());
+    fit();
+  }
+
+ protected:
+  void resizeEvent(QResizeEvent* event) override {
+    QLabel::resizeEvent(event);
+    fit();
+  }
+
+ private:
+  void fit() {
+    if (whole_.isNull() || width() < 2) return;
+    const QPixmap shown = whole_.scaledToWidth(width(), Qt::SmoothTransformation);
+    setFixedHeight(shown.height());
+    setPixmap(shown);
+  }
+  QPixmap whole_;
+};
+
+/// Presets: the built-in ones and the artist's.
+QWidget* presetField(Session& session) {
+  auto* row = new QWidget;
+  auto* line = new QHBoxLayout(row);
+  line->setContentsMargins(0, 0, 0, 0);
+  auto* list = new QComboBox;
+  list->setObjectName("deliveryPreset");
+  list->setToolTip(QObject::tr("What is delivered and how, under a name. Choosing one takes all of its choices."));
+  letShrink(list);
+  auto* keep = new QToolButton;
+  keep->setText(QObject::tr("Keep…"));
+  keep->setObjectName("keepPreset");
+  keep->setToolTip(QObject::tr("Keeps what is chosen now under a name, with this project."));
+  line->addWidget(list, 1);
+  line->addWidget(keep);
+  const auto presets = [&session] {
+    std::vector<DeliveryPreset> all = session.model.document().delivery.presets;
+    all.insert(all.end(), deliveryPresets().begin(), deliveryPresets().end());
+    return all;
+  };
+  const auto refresh = [&session, list, presets] {
+    const QSignalBlocker quiet(list);
+    list->clear();
+    list->addItem(QObject::tr("as chosen below"));
+    const DeliveryChoices& choices = session.model.document().delivery.choices;
+    for (const DeliveryPreset& preset : presets()) {
+      list->addItem(QString::fromStdString(preset.name));
+      if (preset.choices == choices && list->currentIndex() <= 0) list->setCurrentIndex(list->count() - 1);
+    }
+  };
+  QObject::connect(&session.model, &DocumentModel::documentChanged, list, refresh);
+  QObject::connect(list, &QComboBox::activated, list, [&session, presets](int index) {
+    if (index < 1) return;
+    const DeliveryPreset preset = presets()[static_cast<std::size_t>(index - 1)];
+    session.model.run(changeChoices("Use delivery preset", session.model.document(), [&](DeliveryChoices& choices) { choices = preset.choices; }));
+  });
+  QObject::connect(keep, &QToolButton::clicked, row, [&session, row] {
+    const QString name = QInputDialog::getText(row, QObject::tr("Keep what is chosen"), QObject::tr("Name")).trimmed();
+    if (name.isEmpty()) return;
+    DeliverySettings settings = session.model.document().delivery;
+    std::erase_if(settings.presets, [&](const DeliveryPreset& preset) { return preset.name == name.toStdString(); });
+    settings.presets.push_back({name.toStdString(), settings.choices});
+    session.model.set("Keep delivery preset", &Document::delivery, settings);
+  });
+  refresh();
+  return row;
+}
+
+/// A heading that opens and closes what is under it.
+QWidget* foldable(const QString& heading, const QString& tip, QWidget* body, const char* name) {
+  auto* holder = new QWidget;
+  auto* column = new QVBoxLayout(holder);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->setSpacing(4);
+  auto* open = new QToolButton;
+  open->setText(heading);
+  open->setToolTip(tip);
+  open->setCheckable(true);
+  open->setObjectName(name);
+  open->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+  open->setArrowType(Qt::RightArrow);
+  body->hide();
+  QObject::connect(open, &QToolButton::toggled, body, [open, body](bool on) {
+    open->setArrowType(on ? Qt::DownArrow : Qt::RightArrow);
+    body->setVisible(on);
+  });
+  column->addWidget(open, 0, Qt::AlignLeft);
+  column->addWidget(body);
+  return holder;
+}
+
+/// Units, time and keys of all files.
+QWidget* worldFields(Session& session) {
+  const auto [body, grid] = indented();
+  const auto row = [grid = grid](const QString& label, QWidget* field) { addRow(*grid, label, field); };
+  QStringList units = {QObject::tr("as the scene")};
+  for (const auto& [unit, metres] : kLengthUnits) units << QString::fromUtf8(unit.data(), static_cast<qsizetype>(unit.size()));
+  auto* unit = new ChoiceField(
+      units, session.model,
+      [](const Document& d) {
+        const auto* found = std::find_if(kLengthUnits.begin(), kLengthUnits.end(), [&](const auto& u) { return u.first == d.delivery.choices.world.unit; });
+        return found == kLengthUnits.end() ? 0 : static_cast<int>(found - kLengthUnits.begin()) + 1;
+      },
+      [](const Document& d, int chosen) {
+        return changeChoices("Change unit", d, [&](DeliveryChoices& choices) {
+          choices.world.unit = chosen == 0 ? std::string() : std::string(kLengthUnits[static_cast<std::size_t>(chosen - 1)].first);
+        });
+      });
+  unit->setToolTip(QObject::tr("Of length, for a scene in metres."));
+  row(QObject::tr("Unit"), unit);
+  auto* up = new ChoiceField(
+      {QObject::tr("as the scene"), QObject::tr("Y up"), QObject::tr("Z up")}, session.model,
+      [](const Document& d) { return d.delivery.choices.world.up ? 1 + static_cast<int>(*d.delivery.choices.world.up) : 0; },
+      [](const Document& d, int chosen) {
+        return changeChoices("Change up axis", d, [&](DeliveryChoices& choices) {
+          choices.world.up = chosen == 0 ? std::nullopt : std::optional(chosen == 1 ? UpAxis::Y : UpAxis::Z);
+        });
+      });
+  up->setToolTip(QObject::tr("Of USD, PLY and tables. glTF has Y up."));
+  row(QObject::tr("Up"), up);
+  auto* scale = choiceNumber(
+      session, QObject::tr("Everything larger by this."), [](auto& choices) -> auto& { return choices.world.scale; });
+  scale->range(0.0001, 100000, 4, 0.1, {});
+  scale->setPrefix("× ");
+  row(QObject::tr("Scale"), scale);
+  auto* start = new NumberField(
+      session.model,
+      [&session](const Document& d) { return static_cast<double>(d.delivery.choices.world.start.value_or(session.model.workspace().footage().first)); },
+      [](const Document& d, double v) {
+        return changeChoices("Change first frame", d, [&](DeliveryChoices& choices) { choices.world.start = static_cast<int>(v); });
+      });
+  start->range(-1000000, 1000000, 0, 1, {});
+  start->setToolTip(QObject::tr("The number of the shot's first frame in the files."));
+  row(QObject::tr("First frame"), start);
+  auto* keys = choiceNumber(
+      session, QObject::tr("Keys are left out where even motion between others stays this near. 0: every frame has one."),
+      [](auto& choices) -> auto& { return choices.world.key_tolerance_px; });
+  keys->range(0, 10, 2, 0.05, QObject::tr(" px"));
+  keys->setSpecialValueText(QObject::tr("every frame"));
+  row(QObject::tr("Keys within"), keys);
+  auto* all = choiceSwitch(
+      session, QObject::tr("points that were set aside too"), QObject::tr("Else kept points alone."),
+      [](auto& choices) -> auto& { return choices.world.all_points; });
+  grid->addWidget(all, grid->rowCount(), 0, 1, 2);
+  return foldable(QObject::tr("World, time and keys"), QObject::tr("Unit, up axis, scale, frame numbers and keys of all files."), body, "deliveryWorld");
 }
 
 QString sizeText(std::uintmax_t bytes) {
@@ -96,25 +428,22 @@ QWidget* deliverSettings(Session& session) {
   auto* body = new QWidget;
   auto* column = new QVBoxLayout(body);
   column->setSpacing(6);
+  column->addWidget(presetField(session));
   column->addWidget(folderField(session));
-  column->addWidget(fileSwitch(session, QObject::tr("camera.glb"), QObject::tr("Animated camera and points, glTF 2.0."), &DeliverySettings::camera_glb));
-  column->addWidget(fileSwitch(session, QObject::tr("points.ply"), QObject::tr("Coloured points, binary PLY."), &DeliverySettings::points_ply));
-  column->addWidget(fileSwitch(session, QObject::tr("camera.csv"), QObject::tr("Camera and lens by frame, as a table."), &DeliverySettings::camera_csv));
-  column->addWidget(fileSwitch(session, QObject::tr("report.json"), QObject::tr("Everything, machine-readable."), &DeliverySettings::report_json));
-  column->addWidget(
-      fileSwitch(session, QObject::tr("object.glb"),
-                 QObject::tr("The moving object before a camera that stands still, for shots in which only an object was tracked (masks: only inside)."),
-                 &DeliverySettings::object_glb));
-  auto* review = fileSwitch(session, QObject::tr("review.mp4"),
-                            QObject::tr("A movie of the plate with what the camera says of it, its frame numbers and verdict burnt in (H.264)."),
-                            &DeliverySettings::review_mp4);
-  review->setObjectName("reviewMovie");
-  column->addWidget(review);
-  column->addWidget(reviewFields(session));
+  std::string_view group;
+  for (const Exporter& exporter : exporters()) {
+    if (exporter.group != group) column->addWidget(quietLabel(QString::fromUtf8(exporter.group.data(), static_cast<qsizetype>(exporter.group.size()))));
+    group = exporter.group;
+    column->addWidget(fileSwitch(session, exporter));
+    if (exporter.name == "plates") column->addWidget(plateFormat(session)), column->addWidget(plateFields(session));
+    if (exporter.name == "splat-set") column->addWidget(splatFields(session));
+    if (exporter.name == "review") column->addWidget(reviewFields(session));
+  }
+  column->addWidget(worldFields(session));
   auto* run = new QPushButton(QObject::tr("Deliver"));
   run->setObjectName("runDeliver");
   run->setProperty("primary", true);
-  run->setToolTip(QObject::tr("Writes the chosen files. Each appears whole or not at all."));
+  run->setToolTip(QObject::tr("Writes what is chosen, reads it back and checks it. All of it appears at once, or nothing does."));
   QObject::connect(run, &QPushButton::clicked, &session.jobs, &Jobs::deliver);
   column->addWidget(run);
   auto* list = new QListWidget;
@@ -122,15 +451,30 @@ QWidget* deliverSettings(Session& session) {
   list->setToolTip(QObject::tr("What was written."));
   list->setSelectionMode(QAbstractItemView::NoSelection);
   list->setFocusPolicy(Qt::NoFocus);
+  auto* receipt = quietLabel({});
+  receipt->setObjectName("receipt");
+  receipt->setToolTip(QObject::tr("Everything was read back from disk and held against solve and tracks."));
+  auto* page = new QPushButton(QObject::tr("Open the receipt"));
+  page->setToolTip(QObject::tr("All checks as a page, in the desktop's browser."));
+  page->setObjectName("openReceipt");
+  QObject::connect(page, &QPushButton::clicked, page, [&session] {
+    for (const DeliveredFile& file : session.jobs.delivered().files) {
+      if (file.path.filename() == kReceiptPage) QDesktopServices::openUrl(QUrl::fromLocalFile(QString::fromStdString(file.path.string())));
+    }
+  });
+  auto* picture = new ReceiptPicture;
+  column->addWidget(receipt);
+  column->addWidget(picture);
   auto* open = new QPushButton(QObject::tr("Show the folder"));
   open->setToolTip(QObject::tr("Opens the folder in the desktop's file manager."));
   QObject::connect(open, &QPushButton::clicked, open, [&session] { QDesktopServices::openUrl(QUrl::fromLocalFile(session.jobs.deliveredTo())); });
   column->addWidget(list);
+  column->addWidget(page);
   column->addWidget(open);
-  const auto refresh = [&session, list, open, run] {
+  const auto refresh = [&session, list, open, run, receipt, page, picture] {
     run->setEnabled(session.model.solution() && !session.model.partial());
     list->clear();
-    for (const DeliveredFile& file : session.jobs.delivered()) {
+    for (const DeliveredFile& file : session.jobs.delivered().files) {
       auto* item = new QListWidgetItem(QObject::tr("%1  ·  %2").arg(QString::fromStdString(file.path.filename().string()), sizeText(file.bytes)));
       item->setToolTip(QString::fromStdString(file.what + "\n" + file.path.string()));
       list->addItem(item);
@@ -138,6 +482,11 @@ QWidget* deliverSettings(Session& session) {
     list->setVisible(list->count() > 0);
     list->setFixedHeight(list->count() * list->sizeHintForRow(0) + 10);
     open->setVisible(list->count() > 0);
+    const auto& found = session.jobs.delivered().receipt;
+    receipt->setVisible(found.has_value());
+    page->setVisible(found.has_value());
+    if (found) receipt->setText(receiptText(*found));
+    picture->show(found ? found->picture : Picture(), found ? found->picture_frame : 0);
   };
   QObject::connect(&session.jobs, &Jobs::changed, list, refresh);
   QObject::connect(&session.jobs, &Jobs::finished, list, refresh);

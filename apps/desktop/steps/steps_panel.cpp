@@ -47,9 +47,10 @@ void StepsPanel::refresh() {
   for (std::size_t i = 0; i < rows_.size(); ++i) {
     const auto step = static_cast<Step>(i);
     StepStatus status = session_.model.workspace().status(step);
-    if (step == Step::Deliver && !session_.jobs.delivered().empty()) {
-      status = session_.jobs.deliveredIsCurrent() ? StepStatus{StepState::Current, tr("%1 files written").arg(session_.jobs.delivered().size()).toStdString()}
-                                                  : StepStatus{StepState::Stale, tr("solve or scene changed since").toStdString()};
+    if (step == Step::Deliver && !session_.jobs.delivered().files.empty()) {
+      status = session_.jobs.deliveredIsCurrent()
+                   ? StepStatus{StepState::Current, tr("%1 files written").arg(session_.jobs.delivered().files.size()).toStdString()}
+                   : StepStatus{StepState::Stale, tr("solve or scene changed since").toStdString()};
     }
     rows_[i]->show(status, session_.jobs.state(step));
   }

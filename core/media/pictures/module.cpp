@@ -2,6 +2,6 @@
 #include "core/media/pictures/formats.h"
 
 extern "C" const dusky::PictureModule* duskyPictureModule() {
-  static const dusky::PictureModule module{dusky::openSequenceFiles, dusky::writePictureFile};
+  static const dusky::PictureModule module{dusky::openSequenceFiles, dusky::writePictureFile, dusky::writeValuesFile, dusky::readStoredFile};
   return &module;
 }

@@ -102,6 +102,7 @@ class SequenceSource final : public FrameSource {
       logLibrary("OpenImageIO", (*input)->geterror());
       return unreadable(fmt::format("{} (frame {}) is damaged or cut off: not all of its pixels can be read.", file, number));
     }
+    if (use == FrameUse::Plate) return valuesOf(number, pixels, spec);
     return use == FrameUse::Alpha ? alphaOf(number, pixels, spec) : toFrame(number, pixels, spec);
   }
 
@@ -139,6 +140,18 @@ class SequenceSource final : public FrameSource {
     return frame;
   }
 
+  /// As they are.
+  Frame valuesOf(int number, const std::vector<float>& pixels, const OIIO::ImageSpec& spec) const {
+    Frame frame;
+    frame.number = number, frame.linear = spec.format.is_floating_point();
+    frame.values = FloatPicture(info_.width, info_.height);
+    const bool colours = spec.nchannels >= 3;
+    eachPixel(pixels, spec, [&](int x, int y, const float* p) {
+      frame.values.at(x, y) = {known(p[0]), known(colours ? p[1] : p[0]), known(colours ? p[2] : p[0])};
+    });
+    return frame;
+  }
+
   /// The display window; what the data window does not cover stays black.
   Frame toFrame(int number, const std::vector<float>& pixels, const OIIO::ImageSpec& spec) const {
     const bool linear = spec.format.is_floating_point();
@@ -161,6 +174,27 @@ class SequenceSource final : public FrameSource {
   FootageInfo info_;
 };
 }  // namespace
+
+Result<StoredPicture> readStoredFile(const std::filesystem::path& path) {
+  const auto input = openPicture(path.string());
+  if (!input.ok()) return input.error();
+  (*input)->threads(1);
+  const OIIO::ImageSpec& spec = (*input)->spec();
+  StoredPicture stored{.width = spec.width,
+                       .height = spec.height,
+                       .left = spec.x - spec.full_x,
+                       .top = spec.y - spec.full_y,
+                       .full_width = spec.full_width,
+                       .full_height = spec.full_height,
+                       .channels = spec.channelnames,
+                       .depth = spec.format.c_str(),
+                       .values = std::vector<float>(static_cast<std::size_t>(spec.width) * spec.height * spec.nchannels)};
+  if (!(*input)->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, stored.values.data())) {
+    logLibrary("OpenImageIO", (*input)->geterror());
+    return unreadable(fmt::format("{} is damaged or cut off: not all of its pixels can be read.", path.string()));
+  }
+  return stored;
+}
 
 Result<std::unique_ptr<FrameSource>> openSequenceFiles(Sequence sequence) {
   auto source = std::make_unique<SequenceSource>(std::move(sequence));

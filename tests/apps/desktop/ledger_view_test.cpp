@@ -213,7 +213,7 @@ TEST_F(LedgerWindow, WhatIsAskedWhileSomethingRunsWaitsForItsTurn) {
   jobs.cancel();
   EXPECT_FALSE(jobs.state(Step::Footage).waiting);
   ASSERT_TRUE(waitForJobs(*window));
-  EXPECT_TRUE(jobs.delivered().empty());
+  EXPECT_TRUE(jobs.delivered().files.empty());
 }
 
 }  // namespace dusky::testing

@@ -354,6 +354,26 @@ void shootField(desktop::MainWindow& window) {
 
 }  // namespace
 
+void shootDeliver(desktop::MainWindow& window) {
+  desktop::Session& s = window.session();
+  window.space().setMode(desktop::Eye::Mode::Camera);
+  s.view.setPointColor(desktop::ViewSettings::PointColor::Picture);
+  DeliverySettings delivery = s.model.document().delivery;
+  delivery.folder = (QDir::tempPath() + "/ferry-landing-delivery").toStdString();
+  delivery.choices.what = {"camera.glb", "camera.usda", "points.ply", "st-maps", "plates", "report.json"};
+  s.model.set("Change delivery", &Document::delivery, delivery);
+  window.steps().openStep(Step::Deliver);
+  s.jobs.deliver();
+  waitForJobs(window);
+  goTo(window, 108);
+  shoot(window, "deliver");
+  auto* receipt = window.findChild<QWidget*>("openReceipt");
+  window.steps().ensureWidgetVisible(receipt);
+  QTest::qWait(100);
+  shoot(window, "deliver-receipt");
+  s.view.setPointColor(desktop::ViewSettings::PointColor::Error);
+}
+
 int main(int argc, char** argv) {
   prepareApplication();
   QApplication application(argc, argv);
@@ -390,6 +410,12 @@ int main(int argc, char** argv) {
       waitForJobs(window);
       window.steps().openStep(Step::Solve);
       shoot(window, "advice-taken");
+      return 0;
+    }
+    if (QString(argv[2]) == "deliver") {
+      s.jobs.runSolve();
+      waitForJobs(window);
+      shootDeliver(window);
       return 0;
     }
     if (QString(argv[2]) == "field") {
@@ -447,18 +473,7 @@ int main(int argc, char** argv) {
   window.showView(desktop::View::ErrorMap);
   shootScene(window);
   shootTrackCard(window);
-  window.space().setMode(desktop::Eye::Mode::Camera);
-  s.view.setPointColor(desktop::ViewSettings::PointColor::Picture);
-  const QString out = QDir::tempPath() + "/ferry-landing-delivery";
-  DeliverySettings delivery = s.model.document().delivery;
-  delivery.folder = out.toStdString();
-  s.model.set("Change delivery folder", &Document::delivery, delivery);
-  window.steps().openStep(Step::Deliver);
-  s.jobs.deliver();
-  waitForJobs(window);
-  goTo(window, 108);
-  shoot(window, "deliver");
-  s.view.setPointColor(desktop::ViewSettings::PointColor::Error);
+  shootDeliver(window);
   shootMasks(window);
   shootErrorMap(window);
   shootPrune(window);
@@ -478,6 +493,6 @@ int main(int argc, char** argv) {
   desktop::CheatSheet sheet;
   sheet.show();
   shoot(sheet, "keys");
-  QDir(out).removeRecursively();
+  QDir(QDir::tempPath() + "/ferry-landing-delivery").removeRecursively();
   return 0;
 }

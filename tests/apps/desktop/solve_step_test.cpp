@@ -179,7 +179,7 @@ TEST_F(SolveStepTest, AStaleSolveIsDeliveredWithoutAdvice) {
   ASSERT_TRUE(job.ok());
   EXPECT_FALSE(job->current);
   const TemporaryFolder out;
-  const auto files = job->run({.folder = out / "delivery"}, Progress());
+  const auto files = job->run(out / "delivery", {}, Progress());
   ASSERT_TRUE(files.ok()) << files.error().message;
   EXPECT_NE(readFile(out / "delivery" / "report.json")->find("\"advice\": []"), std::string::npos);
 }
@@ -191,24 +191,58 @@ TEST_F(SolveStepTest, AReviewMovieIsDeliveredWithWhatItShows) {
   auto* times = window->findChild<QDoubleSpinBox*>("reviewWhisker");
   EXPECT_FALSE(times->isVisible()) << "no movie is asked for";
   DeliverySettings delivery = document().delivery;
-  delivery.folder = (out / "delivery").string(), delivery.camera_glb = delivery.points_ply = delivery.camera_csv = delivery.report_json = false;
+  delivery.folder = (out / "delivery").string(), delivery.choices.what.clear();
   session().model.set("Change delivery", &Document::delivery, delivery);
-  auto* wanted = window->findChild<QCheckBox*>("reviewMovie");
+  auto* wanted = window->findChild<QCheckBox*>("deliver review");
   window->steps().ensureWidgetVisible(wanted);
   QTest::mouseClick(wanted, Qt::LeftButton, {}, QPoint(8, wanted->height() / 2));
   EXPECT_TRUE(times->isVisible());
   times->setValue(50);
-  EXPECT_EQ(document().delivery.review_whisker, 50);
+  EXPECT_EQ(document().delivery.choices.review.whisker, 50);
   ASSERT_TRUE(click(*window, "runDeliver"));
   ASSERT_TRUE(waitForJobs(*window));
   const auto movie = openFootage(out / "delivery" / "review.mp4");
   ASSERT_TRUE(movie.ok()) << movie.error().message;
   EXPECT_EQ((*movie)->info().frames(), 16);
-  EXPECT_EQ(window->findChild<QListWidget*>("delivered")->count(), 1);
+  EXPECT_EQ(window->findChild<QListWidget*>("delivered")->count(), 3) << "with the receipt and its page";
   session().model.undo();
   session().model.undo();
-  EXPECT_FALSE(document().delivery.review_mp4);
+  EXPECT_FALSE(document().delivery.choices.wants("review"));
   EXPECT_FALSE(times->isVisible());
+}
+
+TEST_F(SolveStepTest, APresetIsDeliveredAndItsReceiptIsShown) {
+  solve();
+  const TemporaryFolder out;
+  DeliverySettings delivery = document().delivery;
+  delivery.folder = (out / "delivery").string();
+  session().model.set("Change delivery folder", &Document::delivery, delivery);
+  window->steps().openStep(Step::Deliver);
+  auto* presets = window->findChild<QComboBox*>("deliveryPreset");
+  ASSERT_EQ(presets->currentIndex(), 0) << "as chosen below";
+  window->steps().ensureWidgetVisible(presets);
+  QTest::keyClick(presets, Qt::Key_Down);
+  EXPECT_EQ(presets->currentText(), "3D scene");
+  EXPECT_TRUE(document().delivery.choices.wants("camera.usda"));
+  EXPECT_FALSE(document().delivery.choices.wants("camera.csv"));
+  auto* plates = window->findChild<QCheckBox*>("deliver plates");
+  auto* format = window->findChild<QComboBox*>("plateFormat");
+  EXPECT_FALSE(format->isVisible());
+  window->steps().ensureWidgetVisible(plates);
+  QTest::mouseClick(plates, Qt::LeftButton, {}, QPoint(8, plates->height() / 2));
+  EXPECT_TRUE(format->isVisible());
+  EXPECT_EQ(presets->currentIndex(), 0) << "it is no preset any more";
+  ASSERT_TRUE(click(*window, "runDeliver"));
+  ASSERT_TRUE(waitForJobs(*window));
+  EXPECT_TRUE(std::filesystem::exists(out / "delivery" / "plates"));
+  const auto* receipt = window->findChild<QLabel*>("receipt");
+  EXPECT_TRUE(receipt->isVisible());
+  EXPECT_TRUE(receipt->text().contains("checks passed")) << receipt->text().toStdString();
+  EXPECT_TRUE(receipt->text().contains("drift"));
+  EXPECT_FALSE(window->findChild<QLabel*>("receiptPicture")->pixmap().isNull());
+  session().model.undo();
+  session().model.undo();
+  EXPECT_TRUE(document().delivery.choices.wants("camera.csv")) << "presets are undone like anything else";
 }
 
 // What is wrong is said with its remedy; pressing it solves again, and what it did gain is told.

@@ -13,6 +13,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/deliver/compare.h"
+#include "core/deliver/writers.h"
 #include "tests/support/synthetic_shot.h"
 #include "tests/support/temporary_folder.h"
 
@@ -32,7 +33,8 @@ class DeliveryTest : public ::testing::Test {
     scene.scene_from_solve = {2.0, rotationFromVector(Vec3(0, 0.7, 0)), Vec3(1, 2, 3)};
     scene.metric = true;
   }
-  DeliveryInput input() const { return {footage, solution, scene, {.solve_s = 1.5}, {"a note"}}; }
+  DeliveryInput input() const { return {footage, solution, scene, {.solve_s = 1.5}, {"a note"}, {}, "quay", &shot.tracks}; }
+  std::string glb() const { return *cameraGlb(input(), {}); }
 
   SyntheticShot shot;
   Solution solution;
@@ -58,7 +60,7 @@ std::vector<float> floats(const tinygltf::Model& model, int accessor_index) {
 }
 
 TEST_F(DeliveryTest, CameraGlbReprojectsItsPointsOntoTheTracks) {
-  const tinygltf::Model model = readGlb(cameraGlb(input()));
+  const tinygltf::Model model = readGlb(glb());
   ASSERT_EQ(model.animations.size(), 1u);
   const auto& animation = model.animations[0];
   const auto times = floats(model, animation.samplers[0].input);
@@ -83,7 +85,7 @@ TEST_F(DeliveryTest, CameraGlbReprojectsItsPointsOntoTheTracks) {
 }
 
 TEST_F(DeliveryTest, ObjectGlbShowsTheSamePictureFromACameraThatStandsStill) {
-  const tinygltf::Model model = readGlb(objectGlb(input()));
+  const tinygltf::Model model = readGlb(*objectGlb(input(), {}));
   ASSERT_EQ(model.animations.size(), 1u);
   const auto& animation = model.animations[0];
   EXPECT_EQ(model.nodes[animation.channels[0].target_node].name, "object");
@@ -105,22 +107,22 @@ TEST_F(DeliveryTest, ObjectGlbShowsTheSamePictureFromACameraThatStandsStill) {
   }
   EXPECT_LT(worst, 0.02);
   const TemporaryFolder folder;
-  ASSERT_TRUE(writeFileAtomically(folder / "object.glb", objectGlb(input())).ok());
+  ASSERT_TRUE(writeFileAtomically(folder / "object.glb", *objectGlb(input(), {})).ok());
   EXPECT_EQ(std::system(("node " DUSKY_SOURCE "/tests/validator/check.mjs " + (folder / "object.glb").string()).c_str()), 0);
 }
 
 TEST_F(DeliveryTest, CameraGlbPassesTheStandardsValidator) {
   const TemporaryFolder folder;
-  ASSERT_TRUE(writeFileAtomically(folder / "camera.glb", cameraGlb(input())).ok());
+  ASSERT_TRUE(writeFileAtomically(folder / "camera.glb", glb()).ok());
   const std::string command = "node " DUSKY_SOURCE "/tests/validator/check.mjs " + (folder / "camera.glb").string();
   EXPECT_EQ(std::system(command.c_str()), 0) << command;
-  ASSERT_TRUE(writeFileAtomically(folder / "broken.glb", cameraGlb(input()).substr(0, 500)).ok());
+  ASSERT_TRUE(writeFileAtomically(folder / "broken.glb", glb().substr(0, 500)).ok());
   EXPECT_NE(std::system((command.substr(0, command.rfind(' ')) + " " + (folder / "broken.glb").string() + " >/dev/null").c_str()), 0)
       << "the validator must be able to fail";
 }
 
 TEST_F(DeliveryTest, CameraGlbCarriesTheLensAndTheRate) {
-  const tinygltf::Model model = readGlb(cameraGlb(input()));
+  const tinygltf::Model model = readGlb(glb());
   EXPECT_DOUBLE_EQ(model.scenes[0].extras.Get("fps").GetNumberAsDouble(), 25);
   EXPECT_EQ(model.scenes[0].extras.Get("first_frame").GetNumberAsInt(), 1001);
   EXPECT_DOUBLE_EQ(model.cameras[0].extras.Get("k1").GetNumberAsDouble(), -0.1);
@@ -129,9 +131,9 @@ TEST_F(DeliveryTest, CameraGlbCarriesTheLensAndTheRate) {
 
 TEST_F(DeliveryTest, PointsPlyHoldsEveryKeptPointWithItsColour) {
   solution.tracks[3].state = TrackState::SetAside;
-  const std::string ply = pointsPly(input());
+  const std::string ply = *pointsPly(input(), {});
   const std::size_t body = ply.find("end_header\n") + 11;
-  constexpr std::size_t kRow = 3 * 4 + 3 + 4 + 4;
+  constexpr std::size_t kRow = 3 * 4 + 3 + 4 + 4 + 4;
   EXPECT_THAT(ply, HasSubstr("element vertex " + std::to_string(solution.tracks.size() - 1)));
   ASSERT_EQ(ply.size() - body, kRow * (solution.tracks.size() - 1));
   float xyz[3];
@@ -143,7 +145,7 @@ TEST_F(DeliveryTest, PointsPlyHoldsEveryKeptPointWithItsColour) {
 
 TEST_F(DeliveryTest, CameraCsvHasOneLineAFrameThatReadsBack) {
   solution.frames[4].placed = false;
-  std::istringstream lines(cameraCsv(input()));
+  std::istringstream lines(*cameraCsv(input(), {}));
   std::string line;
   int rows = 0;
   while (std::getline(lines, line)) {
@@ -199,29 +201,124 @@ TEST_F(DeliveryTest, AReportReadBackIsTheSolution) {
 
 TEST_F(DeliveryTest, WritesTheChosenFilesAndListsThem) {
   const TemporaryFolder folder;
-  const auto files = deliver(input(), {.folder = folder / "new" / "place", .points_ply = false}, {});
-  ASSERT_TRUE(files.ok()) << files.error().message;
-  ASSERT_EQ(files->size(), 3u);
-  for (const DeliveredFile& file : *files) EXPECT_EQ(fs::file_size(file.path), file.bytes) << file.path;
+  DeliveryChoices choices;
+  choices.want("points.ply", false);
+  const auto delivered = deliver(input(), choices, folder / "new" / "place", {});
+  ASSERT_TRUE(delivered.ok()) << delivered.error().message;
+  ASSERT_EQ(delivered->files.size(), 5u) << "with the receipt and its page";
+  ASSERT_TRUE(delivered->receipt && delivered->receipt->passed()) << delivered->receipt->failure();
+  for (const DeliveredFile& file : delivered->files) EXPECT_EQ(fs::file_size(file.path), file.bytes) << file.path;
   EXPECT_FALSE(fs::exists(folder / "new" / "place" / "points.ply"));
+  EXPECT_EQ(std::distance(fs::directory_iterator(folder / "new" / "place"), fs::directory_iterator()), 5) << "nothing is left over";
 }
 
 TEST_F(DeliveryTest, AFolderThatCannotBeMadeIsNamed) {
   const TemporaryFolder folder;
   ASSERT_TRUE(writeFileAtomically(folder / "file", "x").ok());
-  const auto files = deliver(input(), {.folder = folder / "file"}, {});
+  const auto files = deliver(input(), {}, folder / "file", {});
   ASSERT_FALSE(files.ok());
   EXPECT_EQ(files.error().kind, ErrorKind::CannotWrite);
   EXPECT_THAT(files.error().message, HasSubstr("file"));
 }
 
-TEST_F(DeliveryTest, CancelLeavesWholeFilesOnly) {
+TEST_F(DeliveryTest, CancelLeavesNothing) {
   const TemporaryFolder folder;
   std::stop_source source;
   source.request_stop();
-  const auto files = deliver(input(), {.folder = folder.path()}, Progress({}, source.get_token()));
+  const auto files = deliver(input(), {}, folder.path(), Progress({}, source.get_token()));
   ASSERT_FALSE(files.ok());
   EXPECT_EQ(files.error().kind, ErrorKind::Cancelled);
   EXPECT_TRUE(fs::is_empty(folder.path()));
+}
+
+TEST_F(DeliveryTest, WhatCannotTakeItsPlaceLeavesAllThatStoodThere) {
+  const TemporaryFolder folder;
+  ASSERT_TRUE(deliver(input(), {}, folder.path(), {}).ok());
+  const std::string before = *readFile(folder / "camera.glb");
+  fs::remove(folder / "report.json");
+  fs::create_directories(folder / "report.json" / "in the way");  // a folder gives way, as a whole
+  solution.frames.back().placed = false;
+  ASSERT_TRUE(deliver(input(), {}, folder.path(), {}).ok());
+  EXPECT_TRUE(fs::is_regular_file(folder / "report.json"));
+  EXPECT_NE(*readFile(folder / "camera.glb"), before);
+  // A link is followed.
+  fs::create_directories(folder / "elsewhere");
+  fs::rename(folder / "points.ply", folder / "elsewhere" / "p.ply");
+  fs::create_symlink(folder / "elsewhere" / "p.ply", folder / "points.ply");
+  const auto written = fs::last_write_time(folder / "elsewhere" / "p.ply");
+  ASSERT_TRUE(deliver(input(), {}, folder.path(), {}).ok());
+  EXPECT_TRUE(fs::is_symlink(folder / "points.ply"));
+  EXPECT_NE(fs::last_write_time(folder / "elsewhere" / "p.ply"), written);
+}
+
+TEST_F(DeliveryTest, WhatAKilledDeliveryLeftIsTakenAway) {
+  const TemporaryFolder folder;
+  fs::create_directories(folder / ".dusky-moth-999999-1.part" / "plates");
+  ASSERT_TRUE(writeFileAtomically(folder / ".dusky-moth-999999-1.part" / "plates" / "plate.0001.png", "half").ok());
+  ASSERT_TRUE(deliver(input(), {}, folder.path(), {}).ok());
+  EXPECT_FALSE(fs::exists(folder / ".dusky-moth-999999-1.part"));
+}
+
+TEST_F(DeliveryTest, APageTellsWhatWasSolved) {
+  const TemporaryFolder folder;
+  DeliveryChoices choices;
+  choices.what = {"report-page"};
+  shot.tracks.tracks[0].id = 1;
+  ASSERT_TRUE(deliver(input(), choices, folder.path(), {}).ok());
+  const std::string page = *readFile(folder / "report-page" / "index.html");
+  for (const char* word : {"Report of quay", "<svg", "polyline", "12 of 12 frames", "1280 × 720", "</html>"}) EXPECT_THAT(page, HasSubstr(word));
+  EXPECT_EQ(page.find("http"), std::string::npos) << "it needs no network";
+}
+
+TEST_F(DeliveryTest, WhatIsNotThereOrDoesNotFitIsRefusedByName) {
+  const TemporaryFolder folder;
+  const auto refusal = [&](const DeliveryChoices& choices) {
+    const auto delivered = deliver(input(), choices, folder.path(), {});
+    return delivered.ok() ? std::string() : delivered.error().message;
+  };
+  DeliveryChoices choices;
+  choices.what = {"camera.glb", "camera.fbx"};
+  EXPECT_THAT(refusal(choices), HasSubstr("camera.fbx"));
+  choices.what = {"plates"};
+  EXPECT_THAT(refusal(choices), HasSubstr("2D tracks"));
+  choices = {};
+  choices.world.unit = "furlong";
+  EXPECT_THAT(refusal(choices), HasSubstr("furlong"));
+  scene.metric = false;
+  choices.world.unit = "cm";
+  EXPECT_THAT(refusal(choices), HasSubstr("no scale"));
+  choices = {};
+  choices.world.camera = "the camera";
+  EXPECT_THAT(refusal(choices), HasSubstr("the camera"));
+  EXPECT_TRUE(fs::is_empty(folder.path()));
+}
+
+TEST_F(DeliveryTest, UnitsScaleNumbersAndKeysAreAsChosen) {
+  DeliveryChoices choices;
+  choices.world.unit = "cm", choices.world.scale = 2, choices.world.start = 1, choices.world.fps = 50, choices.world.up = UpAxis::Z;
+  std::istringstream lines(*cameraCsv(input(), choices));
+  std::string line;
+  while (line.empty() || line[0] == '#' || line[0] == 'f') std::getline(lines, line);
+  int frame = 0;
+  double time = 1, x = 0, y = 0, z = 0;
+  ASSERT_EQ(std::sscanf(line.c_str(), "%d,%lf,%lf,%lf,%lf", &frame, &time, &x, &y, &z), 5);
+  const Vec3 expected = 200 * (scene.scene_from_solve * solution.frames[0].pose.centre);
+  EXPECT_EQ(frame, 1);
+  EXPECT_EQ(time, 0);
+  EXPECT_LT((Vec3(x, y, z) - Vec3(expected.x(), -expected.z(), expected.y())).norm(), 1e-6);
+  const auto keysIn = [&](double tolerance) {
+    choices.world.key_tolerance_px = tolerance;
+    const std::string text = *cameraCsv(input(), choices);
+    return std::count(text.begin(), text.end(), '\n') - 3;
+  };
+  EXPECT_EQ(keysIn(0), 12);
+  const auto few = keysIn(10);
+  EXPECT_LT(few, 12);
+  EXPECT_GE(few, 2);
+  const TemporaryFolder folder;
+  choices.want("camera.usda", true);
+  const auto delivered = deliver(input(), choices, folder.path(), {});
+  ASSERT_TRUE(delivered.ok() && delivered->receipt) << delivered.error().message;
+  EXPECT_TRUE(delivered->receipt->passed()) << delivered->receipt->failure();
 }
 }  // namespace dusky::testing

@@ -158,9 +158,10 @@ TEST_F(WorkspaceTest, DeliversOnlyWhatIsSolved) {
   ASSERT_TRUE(job.ok());
   EXPECT_EQ(job->timings.total_s, 12.5);
   EXPECT_GT(job->timings.track_s, 0);
-  const auto files = job->run({.folder = out.path()}, {});
-  ASSERT_TRUE(files.ok());
-  EXPECT_EQ(files->size(), 4u);
+  const auto delivered = job->run(out.path(), {}, {});
+  ASSERT_TRUE(delivered.ok()) << delivered.error().message;
+  EXPECT_EQ(delivered->files.size(), 7u) << "four, and the receipt with its page and picture";
+  EXPECT_TRUE(delivered->receipt->passed()) << delivered->receipt->failure();
 }
 
 TEST_F(WorkspaceTest, KeysCountWhatChangesAResultAndNothingElse) {
@@ -210,7 +211,13 @@ TEST(Steps, MillimetresBecomePixelsByTheSensorsWidth) {
   d.footage_path = "/shots/quay.mp4";
   EXPECT_EQ(defaultDeliveryFolder(d), "/shots/quay-delivery");
   d.delivery.folder = "/elsewhere";
-  EXPECT_EQ(deliveryOptionsOf(d).folder, "/elsewhere");
+  EXPECT_EQ(defaultDeliveryFolder(d), "/elsewhere");
+  DeliveryChoices own;
+  own.what = {"plates"};
+  d.delivery.presets = {{"compositing", own}};
+  EXPECT_EQ(presetNamed(d, "compositing")->what, own.what) << "the artist's own come first";
+  EXPECT_TRUE(presetNamed(d, "3D scene")->wants("camera.usda"));
+  EXPECT_THAT(presetNamed(d, "nothing").error().message, HasSubstr("splat training"));
 }
 
 TEST_F(WorkspaceTest, AddedRunsGoOnFromWhatIsThereAndUndoTakesThemBack) {

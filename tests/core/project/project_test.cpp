@@ -72,8 +72,34 @@ Document fullDocument() {
   d.picks.knowledge.distances = {{1, 2, 1.25, 0.01}};
   d.picks.knowledge.survey = {{"S1", 3, Vec3(1, 2.5, -3), Vec3(0.01, 0.02, 0)}};
   d.picks.knowledge.camera = {{.fact = CameraFact::Rotation, .first = 2, .last = 2, .sigma = 0.5}};
-  d.delivery = {"/out", true, false, true, false};
+  d.delivery.folder = "/out";
+  DeliveryChoices& delivery = d.delivery.choices;
+  delivery.what = {"camera.usda", "plates", "splat-set", "review"};
+  delivery.world = {
+      .up = UpAxis::Z, .unit = "cm", .scale = 2, .start = 7, .fps = 25, .key_tolerance_px = 0.1, .all_points = true, .camera = "eye", .points = "dots"};
+  delivery.plates = {.fit = PlateFit::Whole, .focal_px = 900, .filter = ResampleFilter::Lanczos, .format = PlateFormat::Exr};
+  delivery.splat = {.reduced = 2, .most_pictures = 50, .test_every = 4, .masks = false, .centred = true};
+  delivery.review = {.objects = false, .grid = true, .points = true, .whiskers = false, .whisker = 30, .notes = false, .frames = {3, 9}, .height = 720};
+  delivery.receipt = false;
+  d.delivery.presets = {{"to the studio", delivery}, {"plain", {}}};
   return d;
+}
+
+TEST(Document, DeliveriesOfEarlierProjectsAreRead) {
+  const std::string old =
+      R"("delivery":{"folder":"/out","camera_glb":true,"points_ply":false,"camera_csv":true,"report_json":false,"review_mp4":true,"review_grid":true})";
+  std::string text = documentToJson(Document());
+  const std::size_t at = text.find("\"delivery\":"), open = text.find('{', at);
+  int depth = 0;
+  std::size_t end = open;
+  do depth += text[end] == '{' ? 1 : text[end] == '}' ? -1 : 0;
+  while (depth > 0 && ++end < text.size());
+  text.replace(at, end + 1 - at, old);
+  const auto read = documentFromJson(text);
+  ASSERT_TRUE(read.ok()) << read.error().message;
+  EXPECT_EQ(read->delivery.folder, "/out");
+  EXPECT_EQ(read->delivery.choices.what, (std::vector<std::string>{"camera.glb", "camera.csv", "review"}));
+  EXPECT_TRUE(read->delivery.choices.review.grid);
 }
 
 TEST(Document, SurvivesItsText) {
