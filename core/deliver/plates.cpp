@@ -147,9 +147,12 @@ Status forEachPlate(const DeliveryInput& input, const Plate& plate, ResampleFilt
   const auto give = [&](const std::shared_ptr<PlateFrame>& frame) {
     if (!failed.any() && !progress.stopRequested()) failed.take(take(*frame));
   };
-  constexpr std::size_t kAtOnce = 4;
+  // Read, padded, undistorted, as it is written: some fifty bytes a pixel are held for each.
+  constexpr std::size_t kBytesAPixel = 50, kBudget = std::size_t{700} << 20, kMostAtOnce = 4;
+  const std::size_t bytes = kBytesAPixel * static_cast<std::size_t>(plate.width) * static_cast<std::size_t>(plate.height);
+  const std::size_t at_once = std::clamp<std::size_t>(kBudget / bytes, 1, kMostAtOnce);
   tbb::parallel_pipeline(
-      kAtOnce, tbb::make_filter<void, std::shared_ptr<Frame>>(tbb::filter_mode::serial_in_order, read) &
+      at_once, tbb::make_filter<void, std::shared_ptr<Frame>>(tbb::filter_mode::serial_in_order, read) &
                    tbb::make_filter<std::shared_ptr<Frame>, std::shared_ptr<PlateFrame>>(tbb::filter_mode::parallel, undistort) &
                    tbb::make_filter<std::shared_ptr<PlateFrame>, void>(in_order ? tbb::filter_mode::serial_in_order : tbb::filter_mode::parallel, give));
   if (const Status status = failed.status(); !status.ok()) return status;

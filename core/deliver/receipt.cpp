@@ -180,7 +180,9 @@ class Checker {
     const int frame = static_cast<int>(std::lround(shown_.keys[shown_.keys.size() / 2].frame)) - truth_.shift();
     if (!input_.footage.has(frame)) return Done{};
     auto picture = drawReceipt(input_, choices_, truth_, shown_, frame, progress);
-    if (!picture.ok()) return picture.error();
+    if (!picture.ok() && picture.error().kind == ErrorKind::Cancelled) return picture.error();
+    // Footage may be gone while its tracks are there: cameras can be delivered all the same.
+    if (!picture.ok()) return receipt_.notes.push_back("There is no picture of it: " + picture.error().message), Status(Done{});
     receipt_.picture = std::move(*picture), receipt_.picture_frame = frame + truth_.shift();
     return Done{};
   }

@@ -118,7 +118,7 @@ std::string verdictOf(const Solution& solution) {
 Result<std::string> stillsOf(const DeliveryInput& input, const DeliveryChoices& choices, const DeliveryView& view, const fs::path& folder) {
   if (!input.open_footage || view.cameras.empty()) return std::string();
   const auto source = input.open_footage();
-  if (!source.ok()) return source.error();
+  if (!source.ok()) return fmt::format("<p>There are no stills: {}</p>\n", forPage(source.error().message));
   static const TrackSet kNoTracks;
   static const std::vector<TestObject> kNoObjects;
   const ReviewInput review{input.footage, input.solution, input.scene, input.tracks ? *input.tracks : kNoTracks, input.objects ? *input.objects : kNoObjects,

@@ -44,10 +44,10 @@ TEST_F(DeliverCommand, WritesWhatIsNamedIntoAFolderOfAnyNameAndPrintsTheReceipt)
   EXPECT_EQ(receipt["format"], "dusky-moth-receipt");
   EXPECT_EQ(receipt["passed"], true);
   EXPECT_LT(receipt["drift_rms_px"], 1);
-  for (const char* name : {"camera.usda", "plates/plate.0001.exr", "plates/plate.0012.exr", "st-maps/undistort.exr", "receipt.json", "receipt.html"})
+  for (const char* name : {"camera.usda", "plates/plate.0001.exr", "plates/plate.0012.exr", "st-maps/undistort.exr", "receipt.json", "receipt.html", "receipt.png"})
     EXPECT_TRUE(fs::exists(folder / "an alle, 撮影" / name)) << name;
   EXPECT_FALSE(fs::exists(folder / "an alle, 撮影" / "camera.glb"));
-  EXPECT_EQ(std::distance(fs::directory_iterator(folder / "an alle, 撮影"), fs::directory_iterator()), 5);
+  EXPECT_EQ(std::distance(fs::directory_iterator(folder / "an alle, 撮影"), fs::directory_iterator()), 6);
 }
 
 TEST_F(DeliverCommand, PresetsAreTakenByName) {
