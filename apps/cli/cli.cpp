@@ -48,6 +48,8 @@ int run(int argc, const char* const* argv, std::stop_token stop) {
       "  moth prune PROJECT --auto         bad tracks out of a solve, by rules or by itself\n"
       "  moth scene PROJECT                how the world is placed, and what known distances and a survey say of it\n"
       "  moth review PROJECT -o FILE.mp4   a movie of the plate with what the camera says of it\n"
+      "  moth dense PROJECT -o DIR         dense points of the set\n"
+      "  moth deliver PROJECT -o DIR       files for 3D, compositing and splat training, read back and checked\n"
       "  moth runs PROJECT                 every solve of a project, and what it came to\n"
       "  moth compare REPORT TRUTH         how far a solve is from a known truth\n\n"
       "`moth COMMAND --help` explains each. The window is dusky-moth.",
@@ -77,6 +79,7 @@ int run(int argc, const char* const* argv, std::stop_token stop) {
   addPrune(app, stop, code);
   addReview(app, stop, code);
   addDeliver(app, stop, code);
+  addDense(app, stop, code);
   addScene(app, code);
   try {
     app.parse(argc, argv);

@@ -27,6 +27,7 @@ void addSweep(CLI::App& app, std::stop_token stop, int& code);
 void addMask(CLI::App& app, std::stop_token stop, int& code);
 void addPrune(CLI::App& app, std::stop_token stop, int& code);
 void addReview(CLI::App& app, std::stop_token stop, int& code);
+void addDense(CLI::App& app, std::stop_token stop, int& code);
 void addDeliver(CLI::App& app, std::stop_token stop, int& code);
 void addFrames(CLI::App& app, std::stop_token stop, int& code);
 void addCompare(CLI::App& app, int& code);

@@ -15,7 +15,7 @@ struct Arguments {
   std::string project, folder, preset, fit, filter, plates, unit, up, camera, points;
   std::vector<std::string> what;
   std::optional<double> focal_px, scale, fps, key_tolerance_px;
-  std::optional<int> start, splat_size, splat_pictures, test_every;
+  std::optional<int> start, splat_size, splat_pictures, test_every, stills;
   bool all_points = false, no_masks = false, receipt = false, no_receipt = false, quiet = false, json = false;
   int threads = 0;
 };
@@ -52,6 +52,7 @@ Result<DeliveryChoices> choicesOf(const Arguments& a, const Document& document) 
   take(a.scale, world.scale), take(a.fps, world.fps), take(a.start, world.start), take(a.key_tolerance_px, world.key_tolerance_px);
   world.all_points = world.all_points || a.all_points;
   take(a.splat_size, choices.splat.reduced), take(a.splat_pictures, choices.splat.most_pictures), take(a.test_every, choices.splat.test_every);
+  take(a.stills, choices.review.stills);
   choices.splat.masks = choices.splat.masks && !a.no_masks;
   choices.receipt = (choices.receipt || a.receipt) && !a.no_receipt;
   return choices;
@@ -114,6 +115,7 @@ void addDeliver(CLI::App& app, std::stop_token stop, int& code) {
   command->add_option("--splat-pictures", a->splat_pictures, "At most so many (200)");
   command->add_option("--test-every", a->test_every, "Each such picture is for testing; 0: none (8)");
   command->add_flag("--no-masks", a->no_masks, "No masks in a splat set");
+  command->add_option("--stills", a->stills, "So many single pictures of the review (5)");
   command->add_flag("--receipt", a->receipt, "Reads everything back and checks it (unless the project says otherwise, it does)");
   command->add_flag("--no-receipt", a->no_receipt, "Does not");
   command->add_flag("--json", a->json, "Prints the receipt as JSON");

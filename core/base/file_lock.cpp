@@ -78,7 +78,8 @@ void letGo(const std::filesystem::path& lock_path, int file) {
 
 std::filesystem::path lockPathOf(const std::filesystem::path& path) {
   std::error_code failed;
-  const auto whole = std::filesystem::weakly_canonical(path, failed);
+  // A bare name of what is not there yet would stay one.
+  const auto whole = std::filesystem::weakly_canonical(std::filesystem::absolute(path, failed), failed);
   return whole.parent_path() / fmt::format(".{}.lock", whole.filename().string());
 }
 

@@ -10,6 +10,7 @@
 
 #include "core/deliver/scene_parts.h"
 #include "core/deliver/writers.h"
+#include "core/image/srgb.h"
 
 namespace dusky {
 namespace {
@@ -112,9 +113,6 @@ void addCamera(tinygltf::Model& model, const DeliveryInput& input, const Deliver
   camera.extras = cameraExtras(input, view);
   model.cameras.push_back(camera);
 }
-
-/// glTF cameras look along -Z with Y up; ours along +Z with Y down: a half turn about x.
-Eigen::Quaterniond gltfRotation(const Pose& pose) { return (pose.world_from_camera * Eigen::Quaterniond(0, 1, 0, 0)).normalized(); }
 
 struct Key {
   double time_s = 0;
@@ -219,10 +217,7 @@ int addCameraNode(tinygltf::Model& model, const std::string& name) {
 }
 
 /// COLOR_0 is linear light in glTF; footage colours are display-referred (IEC 61966-2-1).
-std::uint16_t linearWord(std::uint8_t display) {
-  const double v = display / 255.0;
-  return static_cast<std::uint16_t>(std::lround(65535 * (v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4))));
-}
+std::uint16_t linearWord(std::uint8_t screen) { return static_cast<std::uint16_t>(std::lround(65535 * lightOf(screen / 255.0))); }
 
 /// The node of the points, or -1 where there are none.
 int addPoints(tinygltf::Model& model, Packer& packer, const DeliveryView& view, const std::string& name) {
@@ -309,48 +304,44 @@ tinygltf::Model newModel() {
 }
 }  // namespace
 
-Result<std::string> cameraGlb(const DeliveryInput& input, const DeliveryChoices& choices) {
-  const auto view = viewOf(input, choices);
-  if (!view.ok()) return view.error();
+Result<std::string> cameraGlb(const DeliveryInput& input, const DeliveryView& view) {
   tinygltf::Model model = newModel();
   Packer packer(model);
-  addCamera(model, input, *view);
-  std::vector<int> nodes = {addCameraNode(model, choices.world.camera)};
+  addCamera(model, input, view);
+  std::vector<int> nodes = {addCameraNode(model, view.camera_name)};
   std::vector<Key> keys;
-  for (const DeliveryView::Camera& camera : view->cameras) {
-    if (camera.key) keys.push_back({camera.time_s, camera.pose.centre, gltfRotation(camera.pose)});
+  for (const DeliveryView::Camera& camera : view.cameras) {
+    if (camera.key) keys.push_back({camera.time_s, camera.pose.centre, viewerTurn(camera.pose)});
   }
   animate(model, packer, nodes[0], "camera path", keys);
-  if (view->zooms()) animateZoom(model, packer, *view);
-  if (const int points = addPoints(model, packer, *view, choices.world.points); points >= 0) nodes.push_back(points);
-  const auto parts = scenePartsOf(input, *view, {});
+  if (view.zooms()) animateZoom(model, packer, view);
+  if (const int points = addPoints(model, packer, view, view.points_name); points >= 0) nodes.push_back(points);
+  const auto parts = scenePartsOf(input, view, {});
   if (!parts.ok()) return parts.error();
   for (const int node : addParts(model, packer, *parts)) nodes.push_back(node);
-  return finished(model, input, *view, nodes);
+  return finished(model, input, view, nodes);
 }
 
-Result<std::string> objectGlb(const DeliveryInput& input, const DeliveryChoices& choices) {
-  const auto view = viewOf(input, choices);
-  if (!view.ok()) return view.error();
+std::string objectGlb(const DeliveryInput& input, const DeliveryView& view) {
   tinygltf::Model model = newModel();
   Packer packer(model);
-  addCamera(model, input, *view);
-  const int camera = addCameraNode(model, choices.world.camera), object = addNode(model, "object");
-  if (!view->cameras.empty()) {
-    const Pose& still = view->cameras.front().pose;
-    const Eigen::Quaterniond q = gltfRotation(still);
+  addCamera(model, input, view);
+  const int camera = addCameraNode(model, view.camera_name), object = addNode(model, "object");
+  if (!view.cameras.empty()) {
+    const Pose& still = view.cameras.front().pose;
+    const Eigen::Quaterniond q = viewerTurn(still);
     model.nodes[camera].translation = {still.centre.x(), still.centre.y(), still.centre.z()};
     model.nodes[camera].rotation = {q.x(), q.y(), q.z(), q.w()};
     std::vector<Key> keys;
-    for (const DeliveryView::Camera& one : view->cameras) {
+    for (const DeliveryView::Camera& one : view.cameras) {
       // What the moving camera saw of the still object, the still one sees of the moving object.
       const Eigen::Quaterniond turn = (still.world_from_camera * one.pose.world_from_camera.conjugate()).normalized();
       if (one.key) keys.push_back({one.time_s, still.centre - turn * one.pose.centre, turn});
     }
     animate(model, packer, object, "object path", keys);
-    if (view->zooms()) animateZoom(model, packer, *view);
+    if (view.zooms()) animateZoom(model, packer, view);
   }
-  if (const int points = addPoints(model, packer, *view, choices.world.points); points >= 0) model.nodes[object].children = {points};
-  return finished(model, input, *view, {camera, object});
+  if (const int points = addPoints(model, packer, view, view.points_name); points >= 0) model.nodes[object].children = {points};
+  return finished(model, input, view, {camera, object});
 }
 }  // namespace dusky

@@ -4,22 +4,17 @@
 
 #include "core/deliver/scene_parts.h"
 #include "core/deliver/writers.h"
+#include "core/image/srgb.h"
 
 namespace dusky {
 namespace {
 
 /// Row vectors, as USD has them. Its cameras look along -Z with Y up.
 std::string matrixOf(const Pose& pose) {
-  const Mat3 r = (pose.world_from_camera * Eigen::Quaterniond(0, 1, 0, 0)).normalized().toRotationMatrix();
+  const Mat3 r = viewerTurn(pose).toRotationMatrix();
   std::string rows = "( ";
   for (int k = 0; k < 3; ++k) rows += fmt::format("({:.17g}, {:.17g}, {:.17g}, 0), ", r(0, k), r(1, k), r(2, k));
   return rows + fmt::format("({:.17g}, {:.17g}, {:.17g}, 1) )", pose.centre.x(), pose.centre.y(), pose.centre.z());
-}
-
-/// Of light: colours of footage are for a screen (IEC 61966-2-1).
-double linear(std::uint8_t display) {
-  const double v = display / 255.0;
-  return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4);
 }
 
 template <class Items, class Words>
@@ -83,8 +78,9 @@ std::string pointsOf(const DeliveryView& view) {
   text += "        point3f[] points = " + listOf(view.points, [&](const Point& p) { return placeOf(turned * p.at); });
   text += "\n        float[] widths = " + listOf(view.points, [&](const Point&) { return fmt::format("{:.4g}", width); });
   text += "\n        int64[] ids = " + listOf(view.points, [](const Point& p) { return std::to_string(p.track); });
-  text += "\n        color3f[] primvars:displayColor = " +
-          listOf(view.points, [](const Point& p) { return fmt::format("({:.6g}, {:.6g}, {:.6g})", linear(p.color.r), linear(p.color.g), linear(p.color.b)); });
+  text += "\n        color3f[] primvars:displayColor = " + listOf(view.points, [](const Point& p) {
+            return fmt::format("({:.6g}, {:.6g}, {:.6g})", lightOf(p.color.r / 255.0), lightOf(p.color.g / 255.0), lightOf(p.color.b / 255.0));
+          });
   text += " (\n            interpolation = \"vertex\"\n        )";
   text += "\n        float[] primvars:errorPx = " +
           listOf(view.points, [](const Point& p) { return fmt::format("{:.5g}", std::isnan(p.error_px) ? -1 : p.error_px); });
@@ -107,13 +103,11 @@ std::string partOf(const ScenePart& part, const DeliveryView& view) {
 
 }  // namespace
 
-Result<std::string> cameraUsda(const DeliveryInput& input, const DeliveryChoices& choices) {
-  const auto view = viewOf(input, choices);
-  if (!view.ok()) return view.error();
-  const auto parts = scenePartsOf(input, *view, {});
+Result<std::string> cameraUsda(const DeliveryInput& input, const DeliveryView& view) {
+  const auto parts = scenePartsOf(input, view, {});
   if (!parts.ok()) return parts.error();
-  std::string text = header(input, *view) + "def Xform \"shot\"\n{\n" + cameraOf(input, *view) + pointsOf(*view);
-  for (const ScenePart& part : *parts) text += partOf(part, *view);
+  std::string text = header(input, view) + "def Xform \"shot\"\n{\n" + cameraOf(input, view) + pointsOf(view);
+  for (const ScenePart& part : *parts) text += partOf(part, view);
   return text + "}\n";
 }
 

@@ -41,6 +41,8 @@ Status checkPictures(const DeliveryInput& input, const std::vector<const Exporte
 /// All of them into a folder; files come in one step, pictures take their time.
 Status writeAll(const DeliveryInput& input, const DeliveryChoices& choices, const std::vector<const Exporter*>& chosen, const fs::path& folder,
                 const Progress& progress) {
+  const auto view = viewOf(input, choices);
+  if (!view.ok()) return view.error();
   constexpr double kQuick = 0.03;
   double all = 0, done = 0;
   for (const Exporter* exporter : chosen) all += exporter->needs_pictures ? 1 : kQuick;
@@ -48,7 +50,7 @@ Status writeAll(const DeliveryInput& input, const DeliveryChoices& choices, cons
     if (progress.stopRequested()) return cancelled();
     const double next = done + (exporter->needs_pictures ? 1 : kQuick) / all;
     progress.report(done, fmt::format("writing {}", exporter->name));
-    if (const Status written = exporter->write(input, choices, folder, progress.part(done, std::min(1.0, next))); !written.ok()) return written;
+    if (const Status written = exporter->write(input, choices, *view, folder, progress.part(done, std::min(1.0, next))); !written.ok()) return written;
     done = std::min(1.0, next);
   }
   return Done{};

@@ -55,6 +55,7 @@ DeliveryChoices choicesOf(const std::vector<std::string>& what) {
 Status ReviewOptions::check() const {
   if (!(whisker > 0 && whisker <= 10000)) return invalidInput(fmt::format("Errors are enlarged up to 10000 times, not {:g} times.", whisker));
   if (height < 120 || height > 4320) return invalidInput(fmt::format("A review movie is 120 to 4320 px high, not {}.", height));
+  if (stills < 1 || stills > 10000) return invalidInput(fmt::format("Stills are 1 to 10000 pictures, not {}.", stills));
   return Done{};
 }
 

@@ -20,6 +20,7 @@ struct ReviewOptions {
   bool notes = true;     ///< Shot, frame, its error, and the verdict, burnt in.
   FrameRange frames;     ///< 0, 0: all that the solve speaks of.
   int height = 1080;     ///< px, at most; never more than the footage's.
+  int stills = 5;        ///< Single pictures of it, evenly over the frames, > 0.
 
   /// Errors: InvalidInput naming the number that is out of range.
   Status check() const;

@@ -5,7 +5,6 @@
 #include <algorithm>
 
 #include "core/base/length_units.h"
-#include "core/base/numbers.h"
 
 namespace dusky {
 namespace {

@@ -36,6 +36,9 @@ struct DeliveryView {
   bool zooms() const;
 };
 
+/// World from camera as other programs have it: x right, y up, z towards the viewer; ours is x right, y down, z forward.
+inline Eigen::Quaterniond viewerTurn(const Pose& pose) { return (pose.world_from_camera * Eigen::Quaterniond(0, 1, 0, 0)).normalized(); }
+
 /// Errors: InvalidInput: a unit of length for a scene that has no scale.
 Result<DeliveryView> viewOf(const DeliveryInput& input, const DeliveryChoices& choices);
 

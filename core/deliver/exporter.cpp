@@ -9,47 +9,51 @@
 namespace dusky {
 namespace {
 
-constexpr std::string_view kReview = "review.mp4";
+constexpr std::string_view kReview = "review.mp4", kReportJson = "report.json";
 
-template <class Text>
-Status put(const std::filesystem::path& folder, std::string_view name, const Text& text) {
-  if (!text.ok()) return text.error();
-  return writeFileAtomically(folder / name, *text);
-}
+/// What a file is made of in memory; one that reads something may fail.
+Status put(const std::filesystem::path& path, const Result<std::string>& text) { return text.ok() ? writeFileAtomically(path, *text) : Status(text.error()); }
 
 /// A file that is made in memory.
-template <Result<std::string> (*Make)(const DeliveryInput&, const DeliveryChoices&), const char* Name>
+template <auto Make, const char* Name>
 constexpr Exporter inMemory(std::string_view group, std::string_view what) {
   return {Name,
           what,
           group,
           false,
           [](const DeliveryChoices&) { return std::vector<std::string>{Name}; },
-          [](const DeliveryInput& input, const DeliveryChoices& choices, const std::filesystem::path& folder, const Progress&) {
-            return put(folder, Name, Make(input, choices));
+          [](const DeliveryInput& input, const DeliveryChoices&, const DeliveryView& view, const std::filesystem::path& folder, const Progress&) {
+            return put(folder / Name, Make(input, view));
           }};
 }
 
-Status writeReviewTo(const DeliveryInput& input, const DeliveryChoices& choices, const std::filesystem::path& folder, const Progress& progress) {
+Status writeReviewTo(const DeliveryInput& input, const DeliveryChoices& choices, const DeliveryView&, const std::filesystem::path& folder,
+                     const Progress& progress) {
   const auto source = input.open_footage();
   if (!source.ok()) return source.error();
-  static const TrackSet kNoTracks;
-  static const std::vector<TestObject> kNoObjects;
-  const ReviewInput review{input.footage, input.solution, input.scene, input.tracks ? *input.tracks : kNoTracks, input.objects ? *input.objects : kNoObjects,
-                           input.shot};
-  return writeReview(**source, review, choices.review, folder / kReview, progress);
+  return writeReview(**source, reviewInputOf(input), choices.review, folder / kReview, progress);
 }
 
-Result<std::string> reportText(const DeliveryInput& input, const DeliveryChoices& choices) { return reportJson(input, choices); }
+Status writeReport(const DeliveryInput& input, const DeliveryChoices& choices, const DeliveryView&, const std::filesystem::path& folder, const Progress&) {
+  return writeFileAtomically(folder / kReportJson, reportJson(input, choices));
+}
 
 constexpr char kCameraGlb[] = "camera.glb", kObjectGlb[] = "object.glb", kPointsPly[] = "points.ply", kCameraCsv[] = "camera.csv",
-               kReportJson[] = "report.json", kCameraUsda[] = "camera.usda", kPointsCsv[] = "points.csv", kLensJson[] = "lens.json";
+               kCameraUsda[] = "camera.usda", kPointsCsv[] = "points.csv", kLensJson[] = "lens.json";
 
-std::vector<std::string> stMapsMade(const DeliveryChoices&) { return {std::string(kStMapFolder)}; }
-std::vector<std::string> reportPageMade(const DeliveryChoices&) { return {std::string(kReportFolder)}; }
-std::vector<std::string> splatMade(const DeliveryChoices&) { return {std::string(kSplatFolder)}; }
+/// One file or folder, whatever was chosen.
+template <const std::string_view& Name>
+std::vector<std::string> always(const DeliveryChoices&) {
+  return {std::string(Name)};
+}
 
 }  // namespace
+
+ReviewInput reviewInputOf(const DeliveryInput& input) {
+  static const TrackSet kNoTracks;
+  static const std::vector<TestObject> kNoObjects;
+  return {input.footage, input.solution, input.scene, input.tracks ? *input.tracks : kNoTracks, input.objects ? *input.objects : kNoObjects, input.shot};
+}
 
 std::span<const Exporter> exporters() {
   static const auto all = std::to_array<Exporter>({
@@ -60,13 +64,13 @@ std::span<const Exporter> exporters() {
       inMemory<cameraCsv, kCameraCsv>("Points and tables", "camera by frame, as a table"),
       inMemory<pointsCsv, kPointsCsv>("Points and tables", "points, as a table"),
       inMemory<lensJson, kLensJson>("Lens and plates", "the lens, and the undistorted picture"),
-      {"st-maps", "undistort and redistort, for compositing (EXR)", "Lens and plates", false, stMapsMade, writeStMaps},
+      {"st-maps", "undistort and redistort, for compositing (EXR)", "Lens and plates", false, always<kStMapFolder>, writeStMaps},
       {"plates", "undistorted plates", "Lens and plates", true, platesMade, writePlates},
-      {"splat-set", "undistorted pictures, cameras and points for splat training", "Splat training", true, splatMade, writeSplatSet},
-      {"review", "the plate with what the camera says of it (H.264)", "Review", true,
-       [](const DeliveryChoices&) { return std::vector<std::string>{std::string(kReview)}; }, writeReviewTo},
-      {"report-page", "what was solved and how well, as a page with curves and stills (HTML)", "Review", false, reportPageMade, writeReportPage},
-      inMemory<reportText, kReportJson>("Review", "everything, machine-readable"),
+      {"splat-set", "undistorted pictures, cameras and points for splat training", "Splat training", true, always<kSplatFolder>, writeSplatSet},
+      {"review", "the plate with what the camera says of it (H.264)", "Review", true, always<kReview>, writeReviewTo},
+      {"stills", "single pictures of it (PNG)", "Review", true, always<kStillFolder>, writeStills},
+      {"report-page", "what was solved and how well, as a page with curves and stills (HTML)", "Review", false, always<kReportFolder>, writeReportPage},
+      {"report.json", "everything, machine-readable", "Review", false, always<kReportJson>, writeReport},
   });
   return all;
 }

@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "core/base/progress.h"
-#include "core/deliver/delivery.h"
+#include "core/deliver/delivery_view.h"
 
 namespace dusky {
 
@@ -20,7 +20,7 @@ struct Exporter {
   std::vector<std::string> (*makes)(const DeliveryChoices&);
   /// Writes them into a folder that is there. Errors: CannotWrite; InvalidInput: what was chosen does not fit the shot; Cancelled; what reading the footage
   /// says.
-  Status (*write)(const DeliveryInput&, const DeliveryChoices&, const std::filesystem::path& folder, const Progress&);
+  Status (*write)(const DeliveryInput&, const DeliveryChoices&, const DeliveryView&, const std::filesystem::path& folder, const Progress&);
 };
 
 /// All there are, in the order in which they are written and listed.

@@ -9,6 +9,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/deliver/writers.h"
+#include "core/image/srgb.h"
 #include "core/media/movie_writer.h"
 #include "core/media/write_picture.h"
 
@@ -39,21 +40,14 @@ float toLight(float v) {
   constexpr int kSteps = 16384;
   static const std::vector<float> table = [] {
     std::vector<float> made(kSteps + 2);
-    for (int k = 0; k < kSteps + 2; ++k) {
-      const double x = static_cast<double>(k) / kSteps;
-      made[k] = static_cast<float>(x <= 0.04045 ? x / 12.92 : std::pow((x + 0.055) / 1.055, 2.4));
-    }
+    for (int k = 0; k < kSteps + 2; ++k) made[k] = static_cast<float>(lightOf(static_cast<double>(k) / kSteps));
     return made;
   }();
   if (!(v > 0)) return 0;
-  if (v >= 1) return std::pow((v + 0.055f) / 1.055f, 2.4f);
+  if (v >= 1) return lightOf(v);
   const float at = v * kSteps;
   const int below = static_cast<int>(at);
   return table[below] + (at - static_cast<float>(below)) * (table[below + 1] - table[below]);
-}
-float toDisplay(float v) {
-  v = std::clamp(v, 0.0f, 1.0f);
-  return v <= 0.0031308f ? 12.92f * v : 1.055f * std::pow(v, 1 / 2.4f) - 0.055f;
 }
 
 /// Values as a kind of file has them: EXR light, the others for a screen (IEC 61966-2-1).
@@ -62,16 +56,9 @@ FloatPicture valuesFor(PlateFormat format, const PlateFrame& plate, bool log) {
   const bool light = format == PlateFormat::Exr;
   if (light == plate.linear || (log && !plate.linear)) return out;
   for (auto& pixel : out.data) {
-    for (float& v : pixel) v = light ? toLight(std::max(0.0f, v)) : toDisplay(v);
+    for (float& v : pixel) v = light ? toLight(std::max(0.0f, v)) : screenOf(std::clamp(v, 0.0f, 1.0f));
   }
   return out;
-}
-
-Picture bytesOf(const FloatPicture& values) {
-  Picture picture = Picture::unset(values.width, values.height);
-  const auto byte = [](float v) { return static_cast<std::uint8_t>(std::clamp(v, 0.0f, 1.0f) * 255.0f + 0.5f); };
-  for (std::size_t i = 0; i < values.data.size(); ++i) picture.data[i] = {byte(values.data[i][0]), byte(values.data[i][1]), byte(values.data[i][2])};
-  return picture;
 }
 
 std::string_view endingOf(PlateFormat format) {
@@ -107,6 +94,13 @@ Status writePlateMovie(const DeliveryInput& input, const DeliveryChoices& choice
 }  // namespace
 
 FloatPicture forScreen(const PlateFrame& plate, bool log) { return valuesFor(PlateFormat::Png, plate, log); }
+
+Picture bytesOf(const FloatPicture& values, float share) {
+  Picture picture = Picture::unset(values.width, values.height);
+  const auto byte = [share](float v) { return static_cast<std::uint8_t>(share * std::clamp(v, 0.0f, 1.0f) * 255.0f + 0.5f); };
+  for (std::size_t i = 0; i < values.data.size(); ++i) picture.data[i] = {byte(values.data[i][0]), byte(values.data[i][1]), byte(values.data[i][2])};
+  return picture;
+}
 
 std::string plateName(int frame, std::string_view ending) { return fmt::format("plate.{:04}.{}", frame, ending); }
 
@@ -163,20 +157,17 @@ std::vector<std::string> platesMade(const DeliveryChoices& choices) {
   return {std::string(choices.plates.format == PlateFormat::Movie ? kPlateMovie : kPlateFolder)};
 }
 
-Status writePlates(const DeliveryInput& input, const DeliveryChoices& choices, const fs::path& folder, const Progress& progress) {
-  const auto view = viewOf(input, choices);
-  if (!view.ok()) return view.error();
+Status writePlates(const DeliveryInput& input, const DeliveryChoices& choices, const DeliveryView& view, const fs::path& folder, const Progress& progress) {
   const PlateFormat format = choices.plates.format;
-  if (format == PlateFormat::Movie) return writePlateMovie(input, choices, *view, folder, progress);
+  if (format == PlateFormat::Movie) return writePlateMovie(input, choices, view, folder, progress);
   const fs::path into = folder / kPlateFolder;
   if (const Status made = makeFolder(into); !made.ok()) return made;
-  const PictureEncoding encoding = encodingOf(*view, format, input.log_footage);
+  const PictureEncoding encoding = encodingOf(view, format, input.log_footage);
   const auto take = [&](const PlateFrame& frame) {
     const FloatPicture values = valuesFor(format, frame, input.log_footage);
-    return writeValues(into / plateName(frame.frame + view->frame_shift, endingOf(format)), {values.data.front().data(), values.width, values.height},
-                       encoding);
+    return writeValues(into / plateName(frame.frame + view.frame_shift, endingOf(format)), {values.data.front().data(), values.width, values.height}, encoding);
   };
-  return forEachPlate(input, view->plate, choices.plates.filter, plateFrames(input), take, progress);
+  return forEachPlate(input, view.plate, choices.plates.filter, plateFrames(input), take, progress);
 }
 
 }  // namespace dusky

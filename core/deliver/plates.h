@@ -23,6 +23,8 @@ std::vector<int> plateFrames(const DeliveryInput& input);
 
 /// Its values for a screen (IEC 61966-2-1), 0 to 1; of log footage as they are.
 FloatPicture forScreen(const PlateFrame& plate, bool log);
+/// Values for a screen in 8 bits; `share`: of their brightness.
+Picture bytesOf(const FloatPicture& values, float share = 1);
 
 /// "plate.0104.png"
 std::string plateName(int frame, std::string_view ending);

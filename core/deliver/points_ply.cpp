@@ -42,8 +42,5 @@ std::string plyOfPoints(const DeliveryView& view, const Similarity& turned) {
          body;
 }
 
-Result<std::string> pointsPly(const DeliveryInput& input, const DeliveryChoices& choices) {
-  const auto view = viewOf(input, choices);
-  return view.ok() ? Result<std::string>(plyOfPoints(*view, view->turnedUp())) : view.error();
-}
+std::string pointsPly(const DeliveryInput&, const DeliveryView& view) { return plyOfPoints(view, view.turnedUp()); }
 }  // namespace dusky

@@ -20,7 +20,7 @@ using Json = nlohmann::json;
 
 Error damaged(const fs::path& path, std::string_view what) { return unreadable(fmt::format("{} {}.", path.filename().string(), what)); }
 
-double displayOf(double light) { return 255 * (light <= 0.0031308 ? 12.92 * light : 1.055 * std::pow(light, 1 / 2.4) - 0.055); }
+double displayOf(double light) { return 255 * readAsScreen(light); }
 
 template <class T>
 T valueAt(const std::string& bytes, std::size_t at) {
@@ -223,6 +223,11 @@ std::vector<std::string> linesOf(const std::string& text) {
 }
 
 }  // namespace
+
+double readAsScreen(double light) {
+  light = std::clamp(light, 0.0, 1.0);
+  return light <= 0.0031308 ? 12.92 * light : 1.055 * std::pow(light, 1 / 2.4) - 0.055;
+}
 
 std::optional<ReadScene::Key> ReadScene::at(double frame) const {
   constexpr double kSame = 1e-3;

@@ -36,6 +36,9 @@ struct ReadScene {
   std::optional<Key> at(double frame) const;
 };
 
+/// Light, 0 to 1, as a screen shows it (IEC 61966-2-1).
+double readAsScreen(double light);
+
 /// Each: Errors: Unreadable in words: cut off, damaged, not what it should be.
 Result<ReadScene> readBackGlb(const std::filesystem::path& path);
 Result<ReadScene> readBackUsda(const std::filesystem::path& path, const std::string& camera, const std::string& points);

@@ -11,6 +11,7 @@
 #include "core/deliver/page_text.h"
 #include "core/deliver/receipt_pictures.h"
 #include "core/deliver/receipt_scene.h"
+#include "core/deliver/writers.h"
 #include "core/media/write_picture.h"
 
 namespace dusky {
@@ -40,6 +41,7 @@ class Checker {
       if (const Status fine = addPlates(progress.part(0, 0.9)); !fine.ok()) return fine.error();
     }
     if (wants("splat-set")) addAll(checkSplatSet(input_, choices_, truth_, folder_ / "splat-set", receipt_));
+    if (wants("stills")) addStills();
     if (wants("review")) addAll(checkMovie(truth_, folder_ / "review.mp4", reviewFrames()));
     if (const Status drawn = addPicture(progress.part(0.9, 1)); !drawn.ok()) return drawn.error();
     if (progress.stopRequested()) return cancelled();
@@ -145,6 +147,18 @@ class Checker {
     }
   }
 
+  void addStills() {
+    const std::string name(kStillFolder);
+    int whole = 0;
+    std::error_code none;
+    for (const auto& entry : fs::directory_iterator(folder_ / name, none)) {
+      const auto picture = readStoredPicture(entry.path());
+      if (!picture.ok()) return add(checked(name, "reading", false, picture.error().message));
+      ++whole;
+    }
+    add(checked(name, "reading", whole > 0, whole > 0 ? fmt::format("{} pictures, whole.", whole) : "there are none."));
+  }
+
   Status addPlates(const Progress& progress) {
     if (choices_.plates.format == PlateFormat::Movie) {
       int frames = 0;
@@ -152,25 +166,9 @@ class Checker {
       addAll(checkMovie(truth_, folder_ / "plates.mp4", frames));
       return Done{};
     }
-    auto checks = checkPlates(input_, choices_, truth_, folder_ / "plates", progress);
+    auto checks = checkPlates(input_, choices_, truth_, folder_ / "plates", fitted_, progress);
     if (!checks.ok()) return checks.error();
     addAll(std::move(*checks));
-    return addFit();
-  }
-
-  /// The camera fits the plates beside it.
-  Status addFit() {
-    if (fitted_.first == 0) return Done{};
-    std::error_code failed;
-    for (const auto& entry : fs::directory_iterator(folder_ / "plates", failed)) {
-      const auto plate = readStoredPicture(entry.path());
-      if (!plate.ok()) continue;
-      const bool fits = plate->width == fitted_.first && plate->height == fitted_.second;
-      add(checked("plates", "fit", fits,
-                  fits ? "the cameras fit them."
-                       : fmt::format("plates have {}×{} px, cameras fit {}×{}.", plate->width, plate->height, fitted_.first, fitted_.second)));
-      break;
-    }
     return Done{};
   }
 

@@ -8,14 +8,6 @@
 namespace dusky {
 namespace {
 
-Picture darkened(const FloatPicture& values) {
-  constexpr float kShare = 0.75f;  // so that dots stand out
-  Picture picture = Picture::unset(values.width, values.height);
-  const auto byte = [](float v) { return static_cast<std::uint8_t>(kShare * std::clamp(v, 0.0f, 1.0f) * 255.0f + 0.5f); };
-  for (std::size_t i = 0; i < values.data.size(); ++i) picture.data[i] = {byte(values.data[i][0]), byte(values.data[i][1]), byte(values.data[i][2])};
-  return picture;
-}
-
 void dot(Picture& picture, const Vec2& at, const Rgb& color) {
   const int reach = std::max(1, picture.width / 640), x = static_cast<int>(at.x()), y = static_cast<int>(at.y());
   for (int j = std::max(0, y - reach); j <= std::min(picture.height - 1, y + reach); ++j) {
@@ -27,11 +19,12 @@ void dot(Picture& picture, const Vec2& at, const Rgb& color) {
 
 Result<Picture> drawReceipt(const DeliveryInput& input, const DeliveryChoices& choices, const ReceiptTruth& truth, const ReadScene& scene, int frame,
                             const Progress& progress) {
-  constexpr double kTop_px = 1;  // of the scale of errors
-  constexpr double kSeen = 0.4;  // of it, from where on a dot is seen on a picture
+  constexpr float kDarkened = 0.75f;  // so that dots stand out
+  constexpr double kTop_px = 1;       // of the scale of errors
+  constexpr double kSeen = 0.4;       // of it, from where on a dot is seen on a picture
   Picture picture;
   const auto take = [&](const PlateFrame& plate) -> Status {
-    picture = darkened(forScreen(plate, input.log_footage));
+    picture = bytesOf(forScreen(plate, input.log_footage), kDarkened);
     return Done{};
   };
   if (const Status made = forEachPlate(input, plateOf(input.solution, choices.plates), choices.plates.filter, {frame}, take, progress); !made.ok())

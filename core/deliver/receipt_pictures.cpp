@@ -3,13 +3,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
-#include <nlohmann/json.hpp>
-#include <set>
 
-#include "core/base/atomic_file.h"
-#include "core/base/json_text.h"
-#include "core/base/numbers.h"
-#include "core/base/parallel.h"
 #include "core/media/footage.h"
 #include "core/media/write_picture.h"
 
@@ -17,11 +11,6 @@ namespace dusky {
 namespace {
 
 namespace fs = std::filesystem;
-
-double screenValue(double light) {
-  light = std::clamp(light, 0.0, 1.0);
-  return light <= 0.0031308 ? 12.92 * light : 1.055 * std::pow(light, 1 / 2.4) - 0.055;
-}
 
 /// Brightness at places of a plate, and in the footage where they come from.
 struct Places {
@@ -58,24 +47,15 @@ double aroundPlace(const Vec2& place, int width, int height, const At& at) {
   return sum / 25;
 }
 
-std::vector<double> brightnessOf(const FloatPicture& picture, bool light, const std::vector<Vec2>& places) {
+/// Of a FloatPicture or a StoredPicture.
+template <class Picture>
+std::vector<double> brightnessOf(const Picture& picture, bool light, const std::vector<Vec2>& places) {
   std::vector<double> values;
   for (const Vec2& place : places)
     values.push_back(aroundPlace(place, picture.width, picture.height, [&](int x, int y) {
       const auto& c = picture.at(x, y);
       const double mean = (c[0] + c[1] + c[2]) / 3.0;
-      return light ? screenValue(mean) : mean;
-    }));
-  return values;
-}
-
-std::vector<double> brightnessOf(const StoredPicture& picture, bool light, const std::vector<Vec2>& places) {
-  std::vector<double> values;
-  for (const Vec2& place : places)
-    values.push_back(aroundPlace(place, picture.width, picture.height, [&](int x, int y) {
-      const float* c = picture.at(x, y);
-      const double mean = (c[0] + c[1] + c[2]) / 3.0;
-      return light ? screenValue(mean) : mean;
+      return light ? readAsScreen(mean) : mean;
     }));
   return values;
 }
@@ -206,7 +186,7 @@ std::vector<ReceiptCheck> checkPair(const DeliveryInput& input, const DeliveryCh
 }  // namespace
 
 Result<std::vector<ReceiptCheck>> checkPlates(const DeliveryInput& input, const DeliveryChoices& choices, const ReceiptTruth& truth, const fs::path& folder,
-                                              const Progress& progress) {
+                                              std::pair<int, int> fitted, const Progress& progress) {
   std::vector<int> frames;
   for (const SolvedFrame& frame : input.solution.frames) {
     if (frame.placed && input.footage.has(frame.frame)) frames.push_back(frame.frame);
@@ -221,8 +201,15 @@ Result<std::vector<ReceiptCheck>> checkPlates(const DeliveryInput& input, const 
                                              looks->front().width, looks->front().height))};
   }
   if (looks->empty()) return std::vector{checked("plates", "reading", false, "there is none.")};
-  return std::vector{checked("plates", "size", true, fmt::format("{} plates of {}×{} px.", looks->size(), looks->front().width, looks->front().height)),
-                     contentCheck(*looks)};
+  const PlateLook& first = looks->front();
+  std::vector checks = {checked("plates", "size", true, fmt::format("{} plates of {}×{} px.", looks->size(), first.width, first.height)), contentCheck(*looks)};
+  if (fitted.first > 0) {
+    const bool fits = first.width == fitted.first && first.height == fitted.second;
+    checks.push_back(checked(
+        "plates", "fit", fits,
+        fits ? "the cameras fit them." : fmt::format("plates have {}×{} px, cameras fit {}×{}.", first.width, first.height, fitted.first, fitted.second)));
+  }
+  return checks;
 }
 
 std::vector<ReceiptCheck> checkStMaps(const DeliveryInput& input, const DeliveryChoices& choices, const ReceiptTruth& truth, const fs::path& folder) {

@@ -4,9 +4,9 @@
 namespace dusky {
 
 /// Plates: that all are there and of the size that cameras fit; that each shows its own frame of the footage, where the lens says, and not that before or
-/// after. Errors: what reading the footage says; Cancelled.
+/// after. `fitted`: the size that delivered cameras say they fit, 0: none was delivered. Errors: what reading the footage says; Cancelled.
 Result<std::vector<ReceiptCheck>> checkPlates(const DeliveryInput& input, const DeliveryChoices& choices, const ReceiptTruth& truth,
-                                              const std::filesystem::path& folder, const Progress& progress);
+                                              const std::filesystem::path& folder, std::pair<int, int> fitted, const Progress& progress);
 /// ST maps, both ways: where the lens says, and one after the other back to where it was.
 std::vector<ReceiptCheck> checkStMaps(const DeliveryInput& input, const DeliveryChoices& choices, const ReceiptTruth& truth,
                                       const std::filesystem::path& folder);

@@ -6,6 +6,7 @@
 #include "core/base/process.h"
 #include "core/deliver/delivery.h"
 #include "core/deliver/plate.h"
+#include "core/deliver/pose_rows.h"
 #include "core/review/verdict.h"
 
 namespace dusky {
@@ -13,13 +14,7 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-Json matrixOf(const Pose& pose) {
-  const Mat3 r = pose.world_from_camera.toRotationMatrix();
-  Json rows = Json::array();
-  for (int k = 0; k < 3; ++k) rows.push_back({r(k, 0), r(k, 1), r(k, 2), pose.centre[k]});
-  rows.push_back({0, 0, 0, 1});
-  return rows;
-}
+Json matrixOf(const Pose& pose) { return poseRows(pose.world_from_camera.toRotationMatrix(), pose.centre); }
 
 double degrees(double radians) { return radians * 180 / M_PI; }
 

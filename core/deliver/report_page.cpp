@@ -115,41 +115,27 @@ std::string verdictOf(const Solution& solution) {
 }
 
 /// The first, the middle and the last frame with what the camera says of them. Where there are no pictures: none.
-Result<std::string> stillsOf(const DeliveryInput& input, const DeliveryChoices& choices, const DeliveryView& view, const fs::path& folder) {
+Result<std::string> stillsOf(const DeliveryInput& input, const DeliveryChoices& choices, const DeliveryView& view, const fs::path& folder,
+                             const Progress& progress) {
+  constexpr int kStills = 3;
   if (!input.open_footage || view.cameras.empty()) return std::string();
   const auto source = input.open_footage();
   if (!source.ok()) return fmt::format("<p>There are no stills: {}</p>\n", forPage(source.error().message));
-  static const TrackSet kNoTracks;
-  static const std::vector<TestObject> kNoObjects;
-  const ReviewInput review{input.footage, input.solution, input.scene, input.tracks ? *input.tracks : kNoTracks, input.objects ? *input.objects : kNoObjects,
-                           input.shot};
   std::string html = "<h2>Stills</h2>\n<p>Whiskers go from where a track was measured to where the camera sees it, enlarged.</p>\n";
-  int before = input.footage.first - 1;
-  for (const std::size_t k : {std::size_t{0}, view.cameras.size() / 2, view.cameras.size() - 1}) {
-    const int frame = view.cameras[k].footage;
-    if (frame == before || !input.footage.has(frame)) continue;
-    before = frame;
-    const auto read = (*source)->read(frame, FrameUse::Screen);
-    if (!read.ok()) return read.error();
-    const std::string name = fmt::format("still.{:04}.png", view.cameras[k].frame);
-    if (const Status put = writePicture(folder / name, reviewFrame(review, choices.review, read->picture, frame)); !put.ok()) return put.error();
-    html += fmt::format("<figure><img src=\"{}\" width=\"100%\" alt=\"frame {}\"></figure>\n", name, view.cameras[k].frame);
-  }
+  const auto stills = writeStillsInto(input, choices.review, view, kStills, folder, progress);
+  if (!stills.ok()) return stills.error();
+  for (const auto& [frame, name] : *stills) html += fmt::format("<figure><img src=\"{}\" width=\"100%\" alt=\"frame {}\"></figure>\n", name, frame);
   return html;
 }
 
 }  // namespace
 
-Status writeReportPage(const DeliveryInput& input, const DeliveryChoices& choices, const fs::path& folder, const Progress&) {
-  DeliveryChoices own = choices;
-  own.world.key_tolerance_px = 0;
-  const auto view = viewOf(input, own);
-  if (!view.ok()) return view.error();
+Status writeReportPage(const DeliveryInput& input, const DeliveryChoices& choices, const DeliveryView& view, const fs::path& folder, const Progress& progress) {
   const fs::path into = folder / kReportFolder;
   if (const Status made = makeFolder(into); !made.ok()) return made;
-  const auto stills = stillsOf(input, choices, *view, into);
+  const auto stills = stillsOf(input, choices, view, into, progress);
   if (!stills.ok()) return stills.error();
-  const std::string body = verdictOf(input.solution) + figuresOf(input, *view) + errorCurve(input.solution) + planOf(*view) + *stills;
+  const std::string body = verdictOf(input.solution) + figuresOf(input, view) + errorCurve(input.solution) + planOf(view) + *stills;
   return writeFileAtomically(into / "index.html", pageOf(fmt::format("Report of {}", input.shot), body));
 }
 

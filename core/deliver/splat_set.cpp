@@ -9,6 +9,7 @@
 #include "core/base/json_text.h"
 #include "core/base/numbers.h"
 #include "core/deliver/plates.h"
+#include "core/deliver/pose_rows.h"
 #include "core/deliver/splat_frames.h"
 #include "core/deliver/writers.h"
 #include "core/lens/lens_file.h"
@@ -45,15 +46,6 @@ Similarity centredBy(const DeliveryView& view) {
   return {scale, Eigen::Quaterniond::Identity(), -scale * middle};
 }
 
-/// Camera to world, x right, y up, z towards the viewer.
-Json matrixOf(const Pose& pose) {
-  const Mat3 r = (pose.world_from_camera * Eigen::Quaterniond(0, 1, 0, 0)).normalized().toRotationMatrix();
-  Json rows = Json::array();
-  for (int k = 0; k < 3; ++k) rows.push_back({r(k, 0), r(k, 1), r(k, 2), pose.centre[k]});
-  rows.push_back({0, 0, 0, 1});
-  return rows;
-}
-
 /// Light where a picture shows something that may be trained on.
 std::vector<float> maskOf(const SourceMap& from, const Plane<std::uint8_t>& left_out, int times) {
   const int width = from.width / times, height = from.height / times;
@@ -71,15 +63,19 @@ std::vector<float> maskOf(const SourceMap& from, const Plane<std::uint8_t>& left
 }
 
 struct SplatWorld {
-  DeliveryView view;
+  const DeliveryView& view;
   Plate plate;
   Similarity world_from_view;
   int times = 1;
   std::vector<SplatFrame> frames;
 
-  Pose poseOf(const DeliveryView::Camera& camera) const { return world_from_view * camera.pose; }
   const DeliveryView::Camera& cameraOf(const SplatFrame& frame) const {
     return *std::find_if(view.cameras.begin(), view.cameras.end(), [&](const auto& c) { return c.footage == frame.frame; });
+  }
+  /// Camera to world.
+  Json matrixOf(const SplatFrame& frame) const {
+    const Pose pose = world_from_view * cameraOf(frame).pose;
+    return poseRows(viewerTurn(pose).toRotationMatrix(), pose.centre);
   }
   std::string nameOf(const SplatFrame& frame) const { return fmt::format("./{}/{:04}", frame.test ? "test" : "train", cameraOf(frame).frame); }
   int width() const { return plate.width / times; }
@@ -90,8 +86,7 @@ struct SplatWorld {
 Json transformsOf(const SplatWorld& world, bool test) {
   Json frames = Json::array();
   for (const SplatFrame& frame : world.frames) {
-    if (frame.chosen && frame.test == test)
-      frames.push_back({{"file_path", world.nameOf(frame)}, {"transform_matrix", matrixOf(world.poseOf(world.cameraOf(frame)))}});
+    if (frame.chosen && frame.test == test) frames.push_back({{"file_path", world.nameOf(frame)}, {"transform_matrix", world.matrixOf(frame)}});
   }
   return {{"camera_angle_x", 2 * std::atan(0.5 * world.width() / world.focal())}, {"frames", std::move(frames)}};
 }
@@ -169,19 +164,14 @@ Status writePictures(const DeliveryInput& input, const DeliveryChoices& choices,
 
 }  // namespace
 
-Status writeSplatSet(const DeliveryInput& input, const DeliveryChoices& choices, const fs::path& folder, const Progress& progress) {
-  DeliveryChoices own = choices;
-  own.world.key_tolerance_px = 0;
-  auto view = viewOf(input, own);
-  if (!view.ok()) return view.error();
-  if (view->cameras.size() < 2) return invalidInput("A splat set needs at least two frames with a camera.");
-  SplatWorld world{.view = std::move(*view), .plate = splatPlate(input), .world_from_view = {}, .times = choices.splat.reduced, .frames = {}};
-  auto frames = chooseSplatFrames(input, world.view, choices.splat, progress.part(0, 0.25));
+Status writeSplatSet(const DeliveryInput& input, const DeliveryChoices& choices, const DeliveryView& view, const fs::path& folder, const Progress& progress) {
+  if (view.cameras.size() < 2) return invalidInput("A splat set needs at least two frames with a camera.");
+  SplatWorld world{.view = view, .plate = splatPlate(input), .world_from_view = {}, .times = choices.splat.reduced, .frames = {}};
+  auto frames = chooseSplatFrames(input, view, choices.splat, progress.part(0, 0.25));
   if (!frames.ok()) return frames.error();
   world.frames = std::move(*frames);
-  const Similarity centred = choices.splat.centred ? centredBy(world.view) : Similarity{};
-  const Similarity turned = world.view.turnedUp();
-  world.world_from_view = turned * centred;
+  const Similarity centred = choices.splat.centred ? centredBy(view) : Similarity{};
+  world.world_from_view = view.turnedUp() * centred;
   const fs::path into = folder / kSplatFolder;
   for (const char* name : {"train", "test", "masks"}) {
     const bool wanted = std::string_view(name) == "masks" ? choices.splat.masks : std::string_view(name) == "train" || choices.splat.test_every > 0;
@@ -192,7 +182,7 @@ Status writeSplatSet(const DeliveryInput& input, const DeliveryChoices& choices,
   const std::pair<const char*, std::string> texts[] = {{"transforms_train.json", transformsOf(world, false).dump(1)},
                                                        {"transforms_test.json", transformsOf(world, true).dump(1)},
                                                        {"cameras.json", camerasOf(input, world).dump(1)},
-                                                       {"points.ply", plyOfPoints(world.view, world.world_from_view)}};
+                                                       {"points.ply", plyOfPoints(view, world.world_from_view)}};
   for (const auto& [name, text] : texts) {
     if (const Status put = writeFileAtomically(into / name, text); !put.ok()) return put;
   }

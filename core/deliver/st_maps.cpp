@@ -44,21 +44,19 @@ Status writeBoth(const Plate& plate, const Lens& lens, const fs::path& folder, c
 
 }  // namespace
 
-Status writeStMaps(const DeliveryInput& input, const DeliveryChoices& choices, const fs::path& folder, const Progress& progress) {
-  const auto view = viewOf(input, choices);
-  if (!view.ok()) return view.error();
+Status writeStMaps(const DeliveryInput& input, const DeliveryChoices&, const DeliveryView& view, const fs::path& folder, const Progress& progress) {
   const fs::path into = folder / kStMapFolder;
   if (const Status made = makeFolder(into); !made.ok()) return made;
   if (oneLens(input.solution)) {
-    const SolvedFrame* placed = view->cameras.empty() ? nullptr : input.solution.frameAt(view->cameras.front().footage);
-    return writeBoth(view->plate, placed ? input.solution.lensAt(*placed) : input.solution.lens(), into, "");
+    const SolvedFrame* placed = view.cameras.empty() ? nullptr : input.solution.frameAt(view.cameras.front().footage);
+    return writeBoth(view.plate, placed ? input.solution.lensAt(*placed) : input.solution.lens(), into, "");
   }
-  for (std::size_t k = 0; k < view->cameras.size(); ++k) {
-    const auto& camera = view->cameras[k];
+  for (std::size_t k = 0; k < view.cameras.size(); ++k) {
+    const auto& camera = view.cameras[k];
     if (progress.stopRequested()) return cancelled();
-    progress.report(static_cast<double>(k) / static_cast<double>(view->cameras.size()), fmt::format("ST maps of frame {}", camera.frame));
+    progress.report(static_cast<double>(k) / static_cast<double>(view.cameras.size()), fmt::format("ST maps of frame {}", camera.frame));
     const Lens lens = input.solution.lensIn(camera.footage);
-    if (const Status put = writeBoth(view->plate, lens, into, fmt::format(".{:04}", camera.frame)); !put.ok()) return put;
+    if (const Status put = writeBoth(view.plate, lens, into, fmt::format(".{:04}", camera.frame)); !put.ok()) return put;
   }
   return Done{};
 }

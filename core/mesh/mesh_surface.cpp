@@ -129,7 +129,6 @@ Result<MeshSurfacePtr> MeshSurface::make(SetMeshPtr mesh, const Progress& progre
   rtcAttachGeometry(made->scene, geometry);
   rtcReleaseGeometry(geometry);
   rtcSetSceneFlags(made->scene, RTC_SCENE_FLAG_ROBUST);
-  rtcSetSceneBuildQuality(made->scene, RTC_BUILD_QUALITY_LOW);  // picks are few: being ready soon counts
   rtcSetSceneProgressMonitorFunction(made->scene, stopBuilding, const_cast<Progress*>(&progress));
   rtcCommitScene(made->scene);
   rtcSetSceneProgressMonitorFunction(made->scene, nullptr, nullptr);

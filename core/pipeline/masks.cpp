@@ -1,4 +1,5 @@
 #include "core/media/footage.h"
+#include "core/pipeline/mask_of_shot.h"
 #include "core/pipeline/steps.h"
 
 namespace dusky {
@@ -32,5 +33,16 @@ Result<MaskSet*> LiveMasks::of(const MaskSettings& settings, const FootageInfo& 
   if (!made.ok()) return made.error();
   set_ = std::move(*made);
   return set_.get();
+}
+std::function<Result<Plane<std::uint8_t>>(int frame)> maskOfShot(const Document& document, const FootageInfo& footage) {
+  if (!document.masks.any()) return {};
+  return [&document, &footage, masks = std::shared_ptr<MaskSet>()](int frame) mutable -> Result<LeftOut> {
+    if (!masks) {
+      auto opened = makeMasks(document.masks, footage, document.footage.frame_offset, {});
+      if (!opened.ok()) return opened.error();
+      masks = std::move(*opened);
+    }
+    return masks->leftOut(frame);
+  };
 }
 }  // namespace dusky

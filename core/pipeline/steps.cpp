@@ -1,8 +1,11 @@
 #include "core/pipeline/steps.h"
 
+#include "core/pipeline/mask_of_shot.h"
+
 #include <fmt/ranges.h>
 
 #include "core/base/paths.h"
+#include "core/deliver/writers.h"
 #include "core/lens/lens_file.h"
 #include "core/media/footage.h"
 #include "core/pipeline/advice_step.h"
@@ -84,19 +87,17 @@ DeliveryInput DeliveryJob::input() const {
   made.tracks = tracks.get(), made.objects = &document.picks.objects, made.knowledge = &document.picks.knowledge;
   made.mesh = document.mesh, made.sensor_mm = document.lens.sensor_mm;
   made.log_footage = document.footage.tone.curve == ToneCurve::Log;
-  if (!document.mesh.path.empty()) made.open_mesh = [this](const Progress& progress) { return readSetMesh(document.mesh.path, progress); };
-  if (isTrackFile(document.footage_path)) return made;
-  made.open_footage = [this] { return openFootageOf(document); };
-  if (document.masks.any()) {
-    made.mask = [this, masks = std::shared_ptr<MaskSet>()](int frame) mutable -> Result<LeftOut> {
-      if (!masks) {
-        auto opened = makeMasks(document.masks, footage, document.footage.frame_offset, {});
-        if (!opened.ok()) return opened.error();
-        masks = std::move(*opened);
-      }
-      return masks->leftOut(frame);
+  if (!document.mesh.path.empty()) {
+    made.open_mesh = [this, read = SetMeshPtr()](const Progress& progress) mutable -> Result<SetMeshPtr> {
+      if (read) return read;
+      auto mesh = readSetMesh(document.mesh.path, progress);
+      if (mesh.ok()) read = *mesh;
+      return mesh;
     };
   }
+  if (isTrackFile(document.footage_path)) return made;
+  made.open_footage = [this] { return openFootageOf(document); };
+  made.mask = maskOfShot(document, footage);
   return made;
 }
 
@@ -114,9 +115,7 @@ Status DeliveryJob::review(const std::filesystem::path& path, const ReviewOption
   if (const Status fine = options.check(); !fine.ok()) return fine;
   const auto source = openFootageOf(document);
   if (!source.ok()) return source.error();
-  static const TrackSet kNoTracks;
-  const ReviewInput input{footage, *solution, scene, tracks ? *tracks : kNoTracks, document.picks.objects, shotName(document.footage_path)};
-  return writeReview(**source, input, options, path, progress);
+  return writeReview(**source, reviewInputOf(input()), options, path, progress);
 }
 
 std::string shotName(const std::filesystem::path& footage) {

@@ -15,7 +15,7 @@ NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(SplatOptions, reduced, most_pict
 
 static void to_json(Json& json, const ReviewOptions& review) {
   json = {{"objects", review.objects}, {"grid", review.grid},     {"points", review.points},      {"whiskers", review.whiskers}, {"whisker", review.whisker},
-          {"notes", review.notes},     {"height", review.height}, {"first", review.frames.first}, {"last", review.frames.last}};
+          {"notes", review.notes},     {"height", review.height}, {"first", review.frames.first}, {"last", review.frames.last},  {"stills", review.stills}};
 }
 
 static void from_json(const Json& json, ReviewOptions& review) {
@@ -27,7 +27,8 @@ static void from_json(const Json& json, ReviewOptions& review) {
             .whisker = json.value("whisker", plain.whisker),
             .notes = json.value("notes", plain.notes),
             .frames = {json.value("first", 0), json.value("last", 0)},
-            .height = json.value("height", plain.height)};
+            .height = json.value("height", plain.height),
+            .stills = json.value("stills", plain.stills)};
 }
 
 static void to_json(Json& json, const WorldOptions& world) {

@@ -245,6 +245,19 @@ TEST_F(LostWork, ACommandReplacesNoProjectThatAnArtistChanged) {
   EXPECT_EQ(documentOf(project).seed, 3);
 }
 
+// A bare name that was not there yet was locked under that name and then, with its folder, as if by somebody else.
+TEST_F(LostWork, AProjectIsWrittenUnderABareNameInTheWorkingDirectory) {
+  const fs::path before = fs::current_path();
+  const std::string footage_there = fs::absolute(footage()).string();
+  fs::current_path(out.path());
+  const Ran ran = moth({"solve", footage_there, "-o", "out", "--quiet", "--new-project", "quay.moth"});
+  fs::current_path(before);
+  EXPECT_EQ(ran.code, 0) << ran.err;
+  Workspace w;
+  ASSERT_TRUE(w.openProject(out / "quay.moth").ok());
+  EXPECT_TRUE(w.solution());
+}
+
 // Tracks and solve were hidden when the footage was gone, and lost when it was moved.
 TEST_F(LostWork, FootageThatMovedIsFoundAgainAndItsResultsStay) {
   TemporaryFolder shots;

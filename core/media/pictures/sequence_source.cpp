@@ -9,6 +9,7 @@
 #include "core/base/log.h"
 #include "core/base/paths.h"
 #include "core/image/frame_ranges.h"
+#include "core/image/srgb.h"
 #include "core/media/pictures/formats.h"
 
 namespace dusky {
@@ -50,10 +51,7 @@ Result<std::unique_ptr<OIIO::ImageInput>> openPicture(const std::string& file) {
   return std::unique_ptr<OIIO::ImageInput>(std::move(input));
 }
 
-float displayFromLinear(float linear) {
-  const float x = std::clamp(linear, 0.0f, 1.0f);
-  return x <= 0.0031308f ? 12.92f * x : 1.055f * std::pow(x, 1 / 2.4f) - 0.055f;
-}
+float displayFromLinear(float linear) { return screenOf(std::clamp(linear, 0.0f, 1.0f)); }
 
 class SequenceSource final : public FrameSource {
  public:

@@ -44,7 +44,8 @@ TEST_F(DeliverCommand, WritesWhatIsNamedIntoAFolderOfAnyNameAndPrintsTheReceipt)
   EXPECT_EQ(receipt["format"], "dusky-moth-receipt");
   EXPECT_EQ(receipt["passed"], true);
   EXPECT_LT(receipt["drift_rms_px"], 1);
-  for (const char* name : {"camera.usda", "plates/plate.0001.exr", "plates/plate.0012.exr", "st-maps/undistort.exr", "receipt.json", "receipt.html", "receipt.png"})
+  for (const char* name :
+       {"camera.usda", "plates/plate.0001.exr", "plates/plate.0012.exr", "st-maps/undistort.exr", "receipt.json", "receipt.html", "receipt.png"})
     EXPECT_TRUE(fs::exists(folder / "an alle, 撮影" / name)) << name;
   EXPECT_FALSE(fs::exists(folder / "an alle, 撮影" / "camera.glb"));
   EXPECT_EQ(std::distance(fs::directory_iterator(folder / "an alle, 撮影"), fs::directory_iterator()), 6);
@@ -59,6 +60,13 @@ TEST_F(DeliverCommand, PresetsAreTakenByName) {
   EXPECT_EQ(unknown.code, 2);
   EXPECT_THAT(unknown.err, HasSubstr("compositing"));
   EXPECT_FALSE(fs::exists(folder / "b"));
+}
+
+TEST_F(DeliverCommand, StillsAreAsManyAsAskedFor) {
+  ASSERT_EQ(moth({"deliver", project(), "-o", out("a"), "--what", "stills", "--stills", "3", "--quiet"}).code, 0);
+  EXPECT_EQ(std::distance(fs::directory_iterator(folder / "a" / "stills"), fs::directory_iterator()), 3);
+  for (const char* name : {"still.0001.png", "still.0012.png"}) EXPECT_TRUE(fs::exists(folder / "a" / "stills" / name)) << name;
+  EXPECT_EQ(moth({"deliver", project(), "-o", out("b"), "--what", "stills", "--stills", "0"}).code, 2);
 }
 
 TEST_F(DeliverCommand, BadWordsAreRefusedBeforeAnythingIsWritten) {

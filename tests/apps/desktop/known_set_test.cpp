@@ -213,10 +213,10 @@ TEST_F(KnownSetTest, APlaneLiesAsThreeTracksDoOrAsNumbersSay) {
 }
 
 TEST_F(KnownSetTest, APlaneIsHeldWhereASolveFoundIt) {
-  QDialog* open = planeOf(placed(0, 12));
+  QDialog* open = planeOf(placed(0, 40));
   ASSERT_TRUE(open);
   EXPECT_FALSE(in<QPushButton>(open, "axisAsFound")->isEnabled()) << "no solve has found it yet";
-  in<QDoubleSpinBox>(open, "statementSigma")->setValue(2);
+  in<QDoubleSpinBox>(open, "statementSigma")->setValue(0.3);
   press(open, "takeStatement");
   solve();
   QTest::qWait(30);
@@ -227,6 +227,7 @@ TEST_F(KnownSetTest, APlaneIsHeldWhereASolveFoundIt) {
   ASSERT_TRUE(click(*window, says.toUtf8().constData()));
   open = dialog();
   ASSERT_TRUE(open);
+  ASSERT_TRUE(in<QPushButton>(open, "axisAsFound")->isEnabled()) << found.undetermined;
   press(open, "axisAsFound");
   press(open, "takeStatement");
   EXPECT_EQ(known().sets[0].facing, SetFacing::Given);

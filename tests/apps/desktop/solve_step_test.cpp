@@ -7,6 +7,7 @@
 #include <QDoubleSpinBox>
 #include <QFile>
 #include <QLabel>
+#include <QLineEdit>
 #include <QListWidget>
 #include <QPushButton>
 
@@ -243,6 +244,37 @@ TEST_F(SolveStepTest, APresetIsDeliveredAndItsReceiptIsShown) {
   session().model.undo();
   session().model.undo();
   EXPECT_TRUE(document().delivery.choices.wants("camera.csv")) << "presets are undone like anything else";
+}
+
+TEST_F(SolveStepTest, NamesAndRateOfFilesAreChosenInTheirFields) {
+  solve();
+  const TemporaryFolder out;
+  DeliverySettings delivery = document().delivery;
+  delivery.folder = (out / "delivery").string(), delivery.choices.what = {"camera.usda"};
+  session().model.set("Change delivery", &Document::delivery, delivery);
+  window->steps().openStep(Step::Deliver);
+  auto* rate = window->findChild<QDoubleSpinBox*>("deliveryRate");
+  EXPECT_FALSE(rate->isVisible());
+  window->steps().ensureWidgetVisible(window->findChild<QWidget*>("deliveryWorld"));
+  ASSERT_TRUE(click(*window, "deliveryWorld"));
+  EXPECT_TRUE(rate->isVisible());
+  rate->setValue(25);
+  auto* name = window->findChild<QLineEdit*>("cameraName");
+  window->steps().ensureWidgetVisible(name);
+  name->selectAll();
+  QTest::keyClicks(name, "quayCam");
+  QTest::keyClick(name, Qt::Key_Return);
+  EXPECT_EQ(document().delivery.choices.world.camera, "quayCam");
+  name->clear();
+  QTest::keyClick(name, Qt::Key_Return);
+  EXPECT_EQ(name->text(), "quayCam") << "a node must have a name";
+  ASSERT_TRUE(click(*window, "runDeliver"));
+  ASSERT_TRUE(waitForJobs(*window));
+  const std::string usda = *readFile(out / "delivery" / "camera.usda");
+  EXPECT_NE(usda.find("def Camera \"quayCam\""), std::string::npos);
+  EXPECT_NE(usda.find("timeCodesPerSecond = 25"), std::string::npos);
+  session().model.undo();
+  EXPECT_EQ(document().delivery.choices.world.camera, "camera");
 }
 
 // What is wrong is said with its remedy; pressing it solves again, and what it did gain is told.

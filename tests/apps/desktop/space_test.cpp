@@ -303,8 +303,17 @@ TEST_F(SpaceTest, AMeshOfTheSetIsImportedDrawnPickedOnAndTakesTheScene) {
   std::vector<QImage> plates, spaces;
   for (int i = 0; i < 4; ++i) {
     style->setCurrentIndex(i);
-    QTest::qWait(250);
-    plates.push_back(plate().grab().toImage()), spaces.push_back(space().grab().toImage());
+    // What is drawn is worked out beside: until nothing changes for a while.
+    QImage on_plate, in_space;
+    int alike = 0;
+    waitUntil([&] {
+      QTest::qWait(250);
+      const QImage plate_now = plate().grab().toImage(), space_now = space().grab().toImage();
+      alike = plate_now == on_plate && space_now == in_space ? alike + 1 : 0;
+      on_plate = plate_now, in_space = space_now;
+      return alike >= 4;
+    });
+    plates.push_back(on_plate), spaces.push_back(in_space);
   }
   for (const auto* pictures : {&plates, &spaces}) {
     EXPECT_NE((*pictures)[0], (*pictures)[3]);

@@ -34,7 +34,8 @@ class DeliveryTest : public ::testing::Test {
     scene.metric = true;
   }
   DeliveryInput input() const { return {footage, solution, scene, {.solve_s = 1.5}, {"a note"}, {}, "quay", &shot.tracks}; }
-  std::string glb() const { return *cameraGlb(input(), {}); }
+  DeliveryView view(const DeliveryChoices& choices = {}) const { return *viewOf(input(), choices); }
+  std::string glb() const { return *cameraGlb(input(), view()); }
 
   SyntheticShot shot;
   Solution solution;
@@ -85,7 +86,7 @@ TEST_F(DeliveryTest, CameraGlbReprojectsItsPointsOntoTheTracks) {
 }
 
 TEST_F(DeliveryTest, ObjectGlbShowsTheSamePictureFromACameraThatStandsStill) {
-  const tinygltf::Model model = readGlb(*objectGlb(input(), {}));
+  const tinygltf::Model model = readGlb(objectGlb(input(), view()));
   ASSERT_EQ(model.animations.size(), 1u);
   const auto& animation = model.animations[0];
   EXPECT_EQ(model.nodes[animation.channels[0].target_node].name, "object");
@@ -107,7 +108,7 @@ TEST_F(DeliveryTest, ObjectGlbShowsTheSamePictureFromACameraThatStandsStill) {
   }
   EXPECT_LT(worst, 0.02);
   const TemporaryFolder folder;
-  ASSERT_TRUE(writeFileAtomically(folder / "object.glb", *objectGlb(input(), {})).ok());
+  ASSERT_TRUE(writeFileAtomically(folder / "object.glb", objectGlb(input(), view())).ok());
   EXPECT_EQ(std::system(("node " DUSKY_SOURCE "/tests/validator/check.mjs " + (folder / "object.glb").string()).c_str()), 0);
 }
 
@@ -131,7 +132,7 @@ TEST_F(DeliveryTest, CameraGlbCarriesTheLensAndTheRate) {
 
 TEST_F(DeliveryTest, PointsPlyHoldsEveryKeptPointWithItsColour) {
   solution.tracks[3].state = TrackState::SetAside;
-  const std::string ply = *pointsPly(input(), {});
+  const std::string ply = pointsPly(input(), view());
   const std::size_t body = ply.find("end_header\n") + 11;
   constexpr std::size_t kRow = 3 * 4 + 3 + 4 + 4 + 4;
   EXPECT_THAT(ply, HasSubstr("element vertex " + std::to_string(solution.tracks.size() - 1)));
@@ -145,7 +146,7 @@ TEST_F(DeliveryTest, PointsPlyHoldsEveryKeptPointWithItsColour) {
 
 TEST_F(DeliveryTest, CameraCsvHasOneLineAFrameThatReadsBack) {
   solution.frames[4].placed = false;
-  std::istringstream lines(*cameraCsv(input(), {}));
+  std::istringstream lines(cameraCsv(input(), view()));
   std::string line;
   int rows = 0;
   while (std::getline(lines, line)) {
@@ -296,7 +297,7 @@ TEST_F(DeliveryTest, WhatIsNotThereOrDoesNotFitIsRefusedByName) {
 TEST_F(DeliveryTest, UnitsScaleNumbersAndKeysAreAsChosen) {
   DeliveryChoices choices;
   choices.world.unit = "cm", choices.world.scale = 2, choices.world.start = 1, choices.world.fps = 50, choices.world.up = UpAxis::Z;
-  std::istringstream lines(*cameraCsv(input(), choices));
+  std::istringstream lines(cameraCsv(input(), view(choices)));
   std::string line;
   while (line.empty() || line[0] == '#' || line[0] == 'f') std::getline(lines, line);
   int frame = 0;
@@ -308,7 +309,7 @@ TEST_F(DeliveryTest, UnitsScaleNumbersAndKeysAreAsChosen) {
   EXPECT_LT((Vec3(x, y, z) - Vec3(expected.x(), -expected.z(), expected.y())).norm(), 1e-6);
   const auto keysIn = [&](double tolerance) {
     choices.world.key_tolerance_px = tolerance;
-    const std::string text = *cameraCsv(input(), choices);
+    const std::string text = cameraCsv(input(), view(choices));
     return std::count(text.begin(), text.end(), '\n') - 3;
   };
   EXPECT_EQ(keysIn(0), 12);

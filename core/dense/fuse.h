@@ -1,0 +1,37 @@
+#pragma once
+#include <functional>
+#include <memory>
+#include <span>
+
+#include "core/base/progress.h"
+#include "core/dense/dense_cloud.h"
+#include "core/dense/depth_map.h"
+
+namespace dusky {
+
+/// A view as it is fused: its depth map, the picture it was made of, and the views that it is compared with.
+struct FusedView {
+  std::shared_ptr<const DepthMap> map;
+  std::shared_ptr<const Picture> picture;
+  std::vector<std::size_t> others;  ///< By index into the views.
+};
+
+struct FuseOptions {
+  int least_views = 2;       ///< Maps besides its own that must agree on a point, >= 1.
+  double most_apart_px = 1;  ///< Where it comes back to through the other map, px.
+  double most_apart = 0.01;  ///< Of its depth, a share.
+  double most_cost = 0.6;    ///< 1 - correlation of the pictures.
+};
+
+/// What of one view others agreed on.
+struct FusedShare {
+  double agreeing_share = kUnknown;  ///< Of its pixels with a depth; unknown where none has one.
+  double correlation = kUnknown;     ///< The middle one of those.
+};
+
+/// One cloud of all depth maps: a pixel's place stays where other maps come back to it (geometric consistency), is the mean of theirs then, and what they
+/// showed of it is taken once (Galliani, Lasinger, Schindler, ICCV 2015); a place that more maps see through than agree on goes (free space: Merrell et al.,
+/// ICCV 2007). `shares`: of each view, where it is asked for. Errors: Cancelled.
+Result<DenseCloud> fuse(std::span<const FusedView> views, const FuseOptions& options, const Progress& progress, std::vector<FusedShare>* shares = nullptr);
+
+}  // namespace dusky

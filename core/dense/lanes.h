@@ -1,0 +1,58 @@
+#pragma once
+#ifdef __AVX2__
+#include <immintrin.h>
+#endif
+#include <cmath>
+#include <cstdint>
+
+namespace dusky {
+
+/// Eight numbers that are worked on at once.
+using Lanes = float __attribute__((vector_size(32)));
+using LaneInts = std::int32_t __attribute__((vector_size(32)));
+/// The same at any address.
+using LooseLanes = float __attribute__((vector_size(32), aligned(4), may_alias));
+
+inline constexpr int kLanes = 8;
+
+inline Lanes lanesAt(const float* from) { return *reinterpret_cast<const LooseLanes*>(from); }
+inline void putLanes(const Lanes& values, float* to) { *reinterpret_cast<LooseLanes*>(to) = values; }
+inline Lanes allLanes(float value) { return Lanes{} + value; }
+inline Lanes lanesOf(const LaneInts& values) { return __builtin_convertvector(values, Lanes); }
+/// Towards zero.
+inline LaneInts wholeOf(const Lanes& values) { return __builtin_convertvector(values, LaneInts); }
+
+inline Lanes larger(const Lanes& a, const Lanes& b) { return a > b ? a : b; }
+inline Lanes smaller(const Lanes& a, const Lanes& b) { return a < b ? a : b; }
+
+inline LaneInts gathered(const std::uint32_t* from, const LaneInts& at) {
+#ifdef __AVX2__
+  return reinterpret_cast<LaneInts>(_mm256_i32gather_epi32(reinterpret_cast<const int*>(from), reinterpret_cast<__m256i>(at), 4));
+#else
+  LaneInts out;
+  for (int i = 0; i < kLanes; ++i) out[i] = static_cast<std::int32_t>(from[at[i]]);
+  return out;
+#endif
+}
+
+inline Lanes rootOf(const Lanes& values) {
+#ifdef __AVX2__
+  return reinterpret_cast<Lanes>(_mm256_sqrt_ps(reinterpret_cast<__m256>(values)));
+#else
+  Lanes out;
+  for (int i = 0; i < kLanes; ++i) out[i] = std::sqrt(values[i]);
+  return out;
+#endif
+}
+
+/// The sums of four of them.
+using Four = float __attribute__((vector_size(16)));
+inline Four sumsOf(const Lanes& a, const Lanes& b, const Lanes& c, const Lanes& d) {
+  const Lanes ab = __builtin_shufflevector(a, b, 0, 2, 8, 10, 4, 6, 12, 14) + __builtin_shufflevector(a, b, 1, 3, 9, 11, 5, 7, 13, 15);
+  const Lanes cd = __builtin_shufflevector(c, d, 0, 2, 8, 10, 4, 6, 12, 14) + __builtin_shufflevector(c, d, 1, 3, 9, 11, 5, 7, 13, 15);
+  const Lanes all = __builtin_shufflevector(ab, cd, 0, 2, 8, 10, 4, 6, 12, 14) + __builtin_shufflevector(ab, cd, 1, 3, 9, 11, 5, 7, 13, 15);
+  return Four{all[0], all[1], all[2], all[3]} + Four{all[4], all[5], all[6], all[7]};
+}
+inline float sumOf(const Lanes& v) { return sumsOf(v, v, v, v)[0]; }
+
+}  // namespace dusky

@@ -1,0 +1,68 @@
+#pragma once
+#include <array>
+#include <span>
+#include <vector>
+
+#include "core/dense/match_picture.h"
+
+namespace dusky {
+
+/// A plane in camera axes as the vector p with p . X = 1 for its points X: what a pixel with the ray m sees of it lies at the depth 1 / (p . m).
+using Facet = Eigen::Vector3f;
+
+inline constexpr int kPatchColumns = 7;
+inline constexpr std::size_t kPatchRows = 7;
+/// How much of a patch is compared: every other row, which tells most, or all.
+enum class PatchPart : std::uint8_t { HalfOfRows, All };
+inline constexpr int kMostNeighbours = 8;
+inline constexpr float kWorstCost = 2;
+
+/// How alike the pictures are that several views have of one small facet of the set. Normalised cross-correlation under the homographies that the facet makes,
+/// each pixel weighted by how like the middle one it is (Yoon and Kweon, PAMI 28(4), 2006: what differs in grey is often another surface), of which the better
+/// half of the neighbours counts (occlusion: Galliani, Lasinger, Schindler, ICCV 2015).
+class PatchScorer {
+ public:
+  /// `stride`: every so many pixels of the picture are compared. `noise`: standard deviation of grey values; what has no more contrast is alike to nothing.
+  PatchScorer(const MatchPicture& reference, std::span<const MatchPicture* const> neighbours, int stride, float noise);
+
+  /// Some of the neighbours: those whose numbers are set bits.
+  using Views = std::uint8_t;
+
+  /// What of a pixel's surroundings is compared, worked out once for all facets.
+  struct Patch {
+    float u = 0, v = 0;                        ///< Its middle, px.
+    Eigen::Vector3f ray;                       ///< Through it.
+    std::array<Lanes, kPatchRows> weight;      ///< The four rows of a half first; of columns beyond the patch 0.
+    std::array<Lanes, kPatchRows> difference;  ///< Weighted, from the middle pixel's value.
+    struct Sums {
+      float per_weight = 0, mean = 0, variance = 0;
+    };
+    std::array<Sums, 2> sums;                           ///< Of each PatchPart.
+    std::array<Eigen::Vector3f, kMostNeighbours> seen;  ///< The ray as each neighbour's homogeneous pixel, of what is infinitely far.
+  };
+  Patch patchAt(int x, int y) const;
+
+  /// 0 (alike) to 2 under a facet, the mean over some neighbours; kWorstCost where it lies behind or none shows it.
+  float cost(const Patch& patch, const Facet& facet, Views views, PatchPart part) const;
+  /// The better half of the neighbours under a facet, and their mean cost.
+  std::pair<Views, float> bestViews(const Patch& patch, const Facet& facet, PatchPart part) const;
+  /// The same with one neighbour.
+  float costWith(const Patch& patch, const Facet& facet, std::size_t neighbour, PatchPart part) const;
+  /// The change of inverse depth that moves what the patch sees by one pixel in the neighbour where it moves fastest.
+  float inverseDepthOfPixel(const Patch& patch, float inverse_depth) const;
+  const MatchPicture& reference() const { return reference_; }
+  int stride() const { return stride_; }
+
+ private:
+  struct Neighbour {
+    const MatchPicture* picture;
+    Eigen::Matrix3f pixel_from_ray;  ///< Homogeneous pixel of reference rays of what is infinitely far.
+    Eigen::Vector3f shift;           ///< Added per inverse depth.
+  };
+  const MatchPicture& reference_;
+  std::vector<Neighbour> neighbours_;
+  int stride_;
+  float noise_variance_;
+};
+
+}  // namespace dusky
