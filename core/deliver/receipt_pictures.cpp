@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <numbers>
+#include <optional>
 
 #include "core/media/footage.h"
 #include "core/media/write_picture.h"
@@ -12,9 +14,13 @@ namespace {
 
 namespace fs = std::filesystem;
 
-/// Brightness at places of a plate, and in the footage where they come from.
+constexpr int kReach = 2;  ///< Brightness is the mean of so many px to each side: what grain and filters change does not count.
+constexpr std::size_t kAround = (2 * kReach + 1) * (2 * kReach + 1);
+
+/// Pixels of a plate, and where in the footage they and those around them come from.
 struct Places {
-  std::vector<Vec2> plate, footage;
+  std::vector<std::array<int, 2>> plate;
+  std::vector<std::array<Vec2, kAround>> footage;
 };
 
 /// Spread evenly over what a frame shows of the plate.
@@ -22,41 +28,61 @@ Places placesIn(const DeliveryInput& input, int frame, int width, int height, do
   constexpr int kAcross = 24;
   const Lens lens = input.solution.lensIn(frame);
   if (focal <= 0) focal = lens.focal_px;
+  const auto seenFrom = [&](int x, int y) -> std::optional<Vec2> {
+    const Vec2 n((x + 0.5 - 0.5 * width) / focal, (y + 0.5 - 0.5 * height) / (focal * lens.pixel_aspect)), seen = lens.distort(n);
+    const bool inside = seen.x() > 3 && seen.y() > 3 && seen.x() < lens.width - 3 && seen.y() < lens.height - 3 && lens.risingUpTo(n);
+    return inside ? std::optional(seen) : std::nullopt;
+  };
   Places places;
   for (int j = 0; j < kAcross; ++j) {
     for (int i = 0; i < kAcross; ++i) {
-      const Vec2 at(width * (i + 0.5) / kAcross, height * (j + 0.5) / kAcross);
-      const Vec2 n((at.x() - 0.5 * width) / focal, (at.y() - 0.5 * height) / (focal * lens.pixel_aspect));
-      const Vec2 seen = lens.distort(n);
-      const bool inside = seen.x() > 3 && seen.y() > 3 && seen.x() < lens.width - 3 && seen.y() < lens.height - 3 && lens.risingUpTo(n);
-      if (inside) places.plate.push_back(at), places.footage.push_back(seen);
+      const int x = std::clamp(width * (2 * i + 1) / (2 * kAcross), kReach, width - 1 - kReach),
+                y = std::clamp(height * (2 * j + 1) / (2 * kAcross), kReach, height - 1 - kReach);
+      std::array<Vec2, kAround> around;
+      std::size_t inside = 0;
+      for (std::size_t k = 0; k < kAround; ++k) {
+        const int side = 2 * kReach + 1, dx = static_cast<int>(k) % side - kReach, dy = static_cast<int>(k) / side - kReach;
+        if (const auto seen = seenFrom(x + dx, y + dy)) around[k] = *seen, ++inside;
+      }
+      if (inside == kAround) places.plate.push_back({x, y}), places.footage.push_back(around);
     }
   }
   return places;
 }
 
-/// Mean brightness of a few px about a place: what grain and filters change does not count.
-template <class At>
-double aroundPlace(const Vec2& place, int width, int height, const At& at) {
-  const int x = std::clamp(static_cast<int>(std::lround(place.x() - 0.5)), 2, width - 3),
-            y = std::clamp(static_cast<int>(std::lround(place.y() - 0.5)), 2, height - 3);
-  double sum = 0;
-  for (int j = -2; j <= 2; ++j) {
-    for (int i = -2; i <= 2; ++i) sum += at(x + i, y + j);
-  }
-  return sum / 25;
+/// A pixel of a FloatPicture or a StoredPicture.
+template <class Picture>
+double brightnessAt(const Picture& picture, bool light, int x, int y) {
+  const auto& c = picture.at(x, y);
+  const double mean = (c[0] + c[1] + c[2]) / 3.0;
+  return light ? readAsScreen(mean) : mean;
 }
 
-/// Of a FloatPicture or a StoredPicture.
-template <class Picture>
-std::vector<double> brightnessOf(const Picture& picture, bool light, const std::vector<Vec2>& places) {
+std::vector<double> brightnessOfPlate(const StoredPicture& plate, bool light, const Places& places) {
   std::vector<double> values;
-  for (const Vec2& place : places)
-    values.push_back(aroundPlace(place, picture.width, picture.height, [&](int x, int y) {
-      const auto& c = picture.at(x, y);
-      const double mean = (c[0] + c[1] + c[2]) / 3.0;
-      return light ? readAsScreen(mean) : mean;
-    }));
+  for (const auto& [x, y] : places.plate) {
+    double sum = 0;
+    for (int j = -kReach; j <= kReach; ++j) {
+      for (int i = -kReach; i <= kReach; ++i) sum += brightnessAt(plate, light, x + i, y + j);
+    }
+    values.push_back(sum / static_cast<double>(kAround));
+  }
+  return values;
+}
+
+std::vector<double> brightnessOfFootage(const FloatPicture& footage, bool light, const Places& places) {
+  const auto between = [&](const Vec2& at) {
+    const int x = static_cast<int>(at.x() - 0.5), y = static_cast<int>(at.y() - 0.5);
+    const double a = at.x() - 0.5 - x, b = at.y() - 0.5 - y;
+    const auto value = [&](int i, int j) { return brightnessAt(footage, light, x + i, y + j); };
+    return (1 - b) * ((1 - a) * value(0, 0) + a * value(1, 0)) + b * ((1 - a) * value(0, 1) + a * value(1, 1));
+  };
+  std::vector<double> values;
+  for (const auto& around : places.footage) {
+    double sum = 0;
+    for (const Vec2& at : around) sum += between(at);
+    values.push_back(sum / static_cast<double>(kAround));
+  }
   return values;
 }
 
@@ -104,11 +130,11 @@ Result<std::vector<PlateLook>> lookAtPlates(const DeliveryInput& input, const De
     } else {
       look.width = plate->width, look.height = plate->height;
       const Places places = placesIn(input, frame, plate->width, plate->height, choices.plates.focal_px);
-      const auto shown = brightnessOf(*plate, light, places.plate);
+      const auto shown = brightnessOfPlate(*plate, light, places);
       for (const auto& [offset, difference] : {std::pair(-1, &look.before), {0, &look.own}, {1, &look.after}}) {
         const auto held = footage(frame + offset);
         if (!held.ok()) return held.error();
-        if (*held) *difference = differenceOf(shown, brightnessOf((*held)->values, (*held)->linear, places.footage));
+        if (*held) *difference = differenceOf(shown, brightnessOfFootage((*held)->values, (*held)->linear, places));
       }
     }
     looks.push_back(std::move(look));
@@ -160,11 +186,19 @@ std::vector<ReceiptCheck> checkPair(const DeliveryInput& input, const DeliveryCh
         checked("st-maps", "size", false, fmt::format("the redistort map is {}×{} px, the footage {}×{}.", full_width, full_height, lens.width, lens.height))};
   constexpr int kGrid = 40;
   double off_lens = 0, off_back = 0;
+  int known = 0, told_of = 0;
   for (int j = 1; j < kGrid; ++j) {
     for (int i = 1; i < kGrid; ++i) {
-      const Vec2 seen(lens.width * static_cast<double>(i) / kGrid, lens.height * static_cast<double>(j) / kGrid);
+      const Vec2 seen(lens.width * i / kGrid + 0.5, lens.height * j / kGrid + 0.5);  // the middle of a pixel: nothing is interpolated
       const auto n = lens.undistort(seen);
       if (!n) continue;
+      // Near where the lens folds over, it draws what a map of pixels cannot follow.
+      constexpr double kSteepest = 4;
+      const auto beside = lens.undistort(seen + Vec2(1, 1));
+      if (!beside || focal * (*beside - *n).norm() > kSteepest * std::numbers::sqrt2) continue;
+      ++known;
+      if (bilinear(*redistort, seen.x(), seen.y(), channelOf(*redistort, "A")) < 0.999) continue;
+      ++told_of;
       // Through the one map, held against the lens, then through the other one back.
       const std::size_t r = channelOf(*redistort, "R"), g = channelOf(*redistort, "G");
       const Vec2 plate(lens.width * bilinear(*redistort, seen.x(), seen.y(), r), lens.height * (1 - bilinear(*redistort, seen.x(), seen.y(), g)));
@@ -178,7 +212,9 @@ std::vector<ReceiptCheck> checkPair(const DeliveryInput& input, const DeliveryCh
       off_back = std::max(off_back, (back - seen).norm());
     }
   }
-  constexpr double kMost = 0.05;
+  constexpr double kMost = 0.05, kLeastTold = 0.95;
+  if (told_of < kLeastTold * known)
+    return {checked("st-maps", "coverage", false, fmt::format("the redistort map is empty at {} of {} places that the lens shows.", known - told_of, known))};
   return {measured("st-maps", "lens", off_lens, kMost, "px", fmt::format("the redistort map is within {:.3f} px of the lens.", off_lens)),
           measured("st-maps", "both ways", off_back, kMost, "px", fmt::format("one after the other, places come back within {:.3f} px.", off_back))};
 }

@@ -121,6 +121,17 @@ void concernPictures(const std::vector<SplatFrame>& frames, SplatReadiness& out)
          out.exposure_jump});
 }
 
+/// Every so many of the chosen, the middle one of each lot; of fewer than a lot the one in the middle.
+void keepForTesting(std::vector<SplatFrame>& frames, int every) {
+  if (every < 2) return;
+  std::vector<SplatFrame*> chosen;
+  for (SplatFrame& frame : frames) {
+    if (frame.chosen) chosen.push_back(&frame);
+  }
+  const auto lot = std::min(static_cast<std::size_t>(every), chosen.size());
+  for (std::size_t k = 0; k < chosen.size() && lot > 1; ++k) chosen[k]->test = k % static_cast<std::size_t>(every) == lot / 2;
+}
+
 }  // namespace
 
 Result<std::vector<SplatFrame>> chooseSplatFrames(const DeliveryInput& input, const DeliveryView& view, const SplatOptions& options, const Progress& progress) {
@@ -145,10 +156,7 @@ Result<std::vector<SplatFrame>> chooseSplatFrames(const DeliveryInput& input, co
   } else {
     chooseFarthest(cameras, view, most, frames);
   }
-  int count = 0;
-  for (SplatFrame& frame : frames) {
-    if (frame.chosen && options.test_every > 1) frame.test = count++ % options.test_every == options.test_every / 2;
-  }
+  keepForTesting(frames, options.test_every);
   return frames;
 }
 

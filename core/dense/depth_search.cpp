@@ -51,7 +51,8 @@ class Level {
         progress_(progress),
         facets_(FacetPlane::unset(width_, height_)),
         costs_(FloatPlane::unset(width_, height_)),
-        views_(Plane<PatchScorer::Views>::unset(width_, height_)) {}
+        views_(Plane<PatchScorer::Views>::unset(width_, height_)),
+        smooth_(width_, height_) {}
 
   /// Facets that face the camera or lie as their neighbours do, at the inverse depths of a sweep.
   void startFrom(const FloatPlane& inverse_depths) {
@@ -68,31 +69,40 @@ class Level {
       const auto patch = scorer_.patchAt(x, y);
       const int near_x = std::min(x / 2, smaller.width_ - 1), near_y = std::min(y / 2, smaller.height_ - 1);
       const int far_x = std::clamp(near_x + (x % 2 ? 1 : -1), 0, smaller.width_ - 1), far_y = std::clamp(near_y + (y % 2 ? 1 : -1), 0, smaller.height_ - 1);
-      Best best = startAt(patch, facetIn(smaller.facets_, near_x, near_y));
-      offer(patch, facetIn(smaller.facets_, far_x, near_y), best);
-      offer(patch, facetIn(smaller.facets_, near_x, far_y), best);
+      const Facet own = facetIn(smaller.facets_, near_x, near_y), across = facetIn(smaller.facets_, far_x, near_y),
+                  along = facetIn(smaller.facets_, near_x, far_y);
+      Best best{own, 0, smaller.views_.at(near_x, near_y), scorer_.inverseDepthOfPixel(patch, own.dot(patch.ray))};
+      const bool smooth = finest() && differ(patch, across - own) < kSmooth_px * best.pixel && differ(patch, along - own) < kSmooth_px * best.pixel;
+      if (smooth)
+        best.cost = scorer_.cost(patch, own, best.views, part_);
+      else
+        best = startAt(patch, own);
+      offer(patch, across, best);
+      offer(patch, along, best);
+      smooth_.at(x, y) = smooth;
       put(x, y, best);
     });
   }
 
-  /// One round over both halves of the checkerboard. `reach`: how far facets are changed at random, px.
-  void improve(int round, float reach) {
+  /// One round over both halves of the checkerboard. `reach`: how far facets are changed at random, px. `settled`: in the last round, what comes of it.
+  void improve(int round, float reach, DepthMap* settled = nullptr) {
     for (const int colour : {0, 1}) {
-      eachPixel([&](int x, int y) {
-        if ((x + y) % 2 == colour) improveAt(x, y, round, reach);
+      eachRow([&](int y) {
+        for (int x = (y + colour) % 2; x < width_; x += 2) {
+          const auto patch = scorer_.patchAt(x, y);
+          improveAt(x, y, patch, round, reach);
+          if (settled && scorer_.reference().uses(x, y)) settleAt(x, y, patch, *settled);
+        }
       });
     }
   }
 
-  /// To where a parabola through the costs of three inverse depths is least, and how sure that is.
-  DepthMap settled() {
+  /// A map of its size in which nothing is known.
+  DepthMap emptyMap() const {
     DepthMap map;
     map.camera = scorer_.reference().camera;
     map.depth = FloatPlane(width_, height_), map.sigma = FloatPlane(width_, height_);
     map.normal = Plane<std::array<float, 3>>(width_, height_), map.cost = FloatPlane(width_, height_, kWorstCost);
-    eachPixel([&](int x, int y) {
-      if (scorer_.reference().uses(x, y)) settleAt(x, y, map);
-    });
     return map;
   }
 
@@ -103,7 +113,11 @@ class Level {
     PatchScorer::Views views = 0;  ///< That it is judged by.
     float pixel = 0;               ///< The change of inverse depth that moves it by a pixel.
   };
-  static constexpr float kArm_px = 4;  ///< How far from its middle a facet's slope tells.
+  static constexpr float kSame_px = 0.06F;   ///< Facets that differ by less are the same.
+  static constexpr float kSmooth_px = 0.5F;  ///< Neighbours that differ by less lie on one surface.
+  static constexpr float kArm_px = 4;        ///< How far from its middle a facet's slope tells.
+
+  bool finest() const { return part_ == PatchPart::HalfOfRows; }
 
   Best startAt(const PatchScorer::Patch& patch, const Facet& facet) const {
     const auto [views, cost] = scorer_.bestViews(patch, facet, part_);
@@ -131,13 +145,16 @@ class Level {
     costs_.at(x, y) = best.cost, views_.at(x, y) = best.views;
   }
 
+  /// By how much inverse depths differ within a patch under a change of its facet.
+  float differ(const PatchScorer::Patch& patch, const Facet& change) const {
+    return std::abs(change.dot(patch.ray)) + std::abs(change.x()) * arm_x_ + std::abs(change.y()) * arm_y_;
+  }
+
   /// Takes a facet over where it makes the pictures more alike and lies within reach.
   void offer(const PatchScorer::Patch& patch, const Facet& facet, Best& best) const {
     const float inverse_depth = facet.dot(patch.ray);
     if (best.cost < kWorstCost && !(inverse_depth > least_ && inverse_depth < most_)) return;
-    constexpr float kSame_px = 0.06F;  // what is nearly the same brings nothing
-    const Facet change = facet - best.facet;
-    if (std::abs(change.dot(patch.ray)) + std::abs(change.x()) * arm_x_ + std::abs(change.y()) * arm_y_ < kSame_px * best.pixel) return;
+    if (differ(patch, facet - best.facet) < kSame_px * best.pixel) return;
     const float cost = scorer_.cost(patch, facet, best.views, part_);
     if (cost < best.cost) best.facet = facet, best.cost = cost;
   }
@@ -155,14 +172,13 @@ class Level {
     return {per_x, per_y, here - per_x * ray.x() - per_y * ray.y()};
   }
 
-  void improveAt(int x, int y, int round, float reach) {
-    const auto patch = scorer_.patchAt(x, y);
+  void improveAt(int x, int y, const PatchScorer::Patch& patch, int round, float reach) {
     Best best{facetIn(facets_, x, y), costs_.at(x, y), views_.at(x, y)};
     best.pixel = scorer_.inverseDepthOfPixel(patch, best.facet.dot(patch.ray));
     offerNeighbours(patch, x, y, best);
     PlaceNoise noise(x, y, round);
     // At the finest size little is left to be found.
-    for (int k = part_ == PatchPart::All ? 2 : 1; k > 0; --k, reach *= 0.4F) {
+    for (int k = !finest() ? 2 : smooth_.at(x, y) ? 0 : 1; k > 0; --k, reach *= 0.4F) {
       const float slope_x = best.facet.x() + 0.25F * reach * best.pixel * static_cast<float>(scorer_.reference().camera.fx) * noise.signedNext();
       const float slope_y = best.facet.y() + 0.25F * reach * best.pixel * static_cast<float>(scorer_.reference().camera.fy) * noise.signedNext();
       const float moved = best.facet.dot(patch.ray) + reach * best.pixel * noise.signedNext();
@@ -186,9 +202,9 @@ class Level {
     }
   }
 
-  void settleAt(int x, int y, DepthMap& map) const {
+  /// To where a parabola through the costs of three inverse depths is least, and how sure that is.
+  void settleAt(int x, int y, const PatchScorer::Patch& patch, DepthMap& map) const {
     constexpr float kStep_px = 0.25F;
-    const auto patch = scorer_.patchAt(x, y);
     Facet facet = facetIn(facets_, x, y);
     const PatchScorer::Views views = views_.at(x, y);
     const float pixel = scorer_.inverseDepthOfPixel(patch, facet.dot(patch.ray)), step = kStep_px * pixel;
@@ -222,6 +238,7 @@ class Level {
   FacetPlane facets_;
   FloatPlane costs_;
   Plane<PatchScorer::Views> views_;
+  Plane<std::uint8_t> smooth_;  ///< Not an edge of the set, and not near one.
 };
 
 }  // namespace
@@ -243,10 +260,12 @@ DepthMap searchDepth(const std::vector<MatchPicture>& reference, std::span<const
     const PatchPart part = size > 0 ? PatchPart::All : PatchPart::HalfOfRows;
     auto next = std::make_unique<Level>(reference[size], pictures, range, options.noise, part, progress);
     next->startFrom(*level);
-    for (int round = 0; round < (size > 0 ? 1 : options.rounds); ++round) next->improve(static_cast<int>(10 * (start - size)) + round, 0.5F);
+    if (size > 0) next->improve(static_cast<int>(10 * (start - size)), 0.5F);
     level = std::move(next);
   }
-  return level->settled();
+  DepthMap map = level->emptyMap();
+  for (int round = 1; round <= options.rounds; ++round) level->improve(static_cast<int>(10 * start) + round, 0.5F, round == options.rounds ? &map : nullptr);
+  return map;
 }
 
 }  // namespace dusky

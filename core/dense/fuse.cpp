@@ -18,13 +18,18 @@ struct Opinion {
   Vec3 place = Vec3::Zero();
 };
 
+bool isSure(const DepthMap& map, int x, int y, const FuseOptions& options) {
+  const double depth = static_cast<double>(map.depth.at(x, y));
+  return depth > 0 && static_cast<double>(map.cost.at(x, y)) <= options.most_cost && static_cast<double>(map.sigma.at(x, y)) <= options.most_sigma * depth;
+}
+
 Opinion opinionOf(const DepthMap& map, const Vec3& place, const Pinhole& from, const Vec2& pixel, const FuseOptions& options) {
   const auto seen = map.camera.seen(place);
   if (!seen) return {};
   const int x = static_cast<int>(std::floor(seen->x())), y = static_cast<int>(std::floor(seen->y()));
   if (x < 0 || y < 0 || x >= map.depth.width || y >= map.depth.height) return {};
   const double there = static_cast<double>(map.depth.at(x, y));
-  if (!(there > 0) || static_cast<double>(map.cost.at(x, y)) > options.most_cost) return {};
+  if (!isSure(map, x, y, options)) return {};
   const double deeper = there / seen->z() - 1;
   if (deeper > 3 * options.most_apart) return {Opinion::SeesThrough, x, y};
   if (std::abs(deeper) > options.most_apart) return {};
@@ -103,7 +108,7 @@ class Fusion {
     const FusedView& view = views_[v];
     const DepthMap& map = *view.map;
     const float depth = map.depth.at(x, y), cost = map.cost.at(x, y);
-    if (!(depth > 0) || static_cast<double>(cost) > options_.most_cost) return false;
+    if (!isSure(map, x, y, options_)) return false;
     const Vec2 pixel(x + 0.5, y + 0.5);
     const Vec3 place = map.camera.place(pixel, static_cast<double>(depth));
     Vec3 sum = place;
@@ -128,7 +133,7 @@ class Fusion {
     made.point.color = {mean(color[0], all), mean(color[1], all), mean(color[2], all)};
     made.point.views = static_cast<std::uint8_t>(all);
     made.point.confidence = std::clamp(1 - costs / static_cast<float>(all), 0.0F, 1.0F) * static_cast<float>(all) / static_cast<float>(all + against);
-    made.point.sigma = map.sigma.empty() ? 0 : map.sigma.at(x, y) / std::sqrt(static_cast<float>(all));
+    made.point.sigma = map.sigma.at(x, y) / std::sqrt(static_cast<float>(all));
     return true;
   }
 

@@ -25,28 +25,36 @@ inline LaneInts wholeOf(const Lanes& values) { return __builtin_convertvector(va
 inline Lanes larger(const Lanes& a, const Lanes& b) { return a > b ? a : b; }
 inline Lanes smaller(const Lanes& a, const Lanes& b) { return a < b ? a : b; }
 
+/// Loads one by one: on many processors the instruction that gathers them waits for everything before it.
 inline LaneInts gathered(const std::uint32_t* from, const LaneInts& at) {
+  const auto load = [&](int lane) { return static_cast<std::int32_t>(from[at[lane]]); };
+  return LaneInts{load(0), load(1), load(2), load(3), load(4), load(5), load(6), load(7)};
+}
+
+/// Four numbers that are worked on at once.
+using Four = float __attribute__((vector_size(16)));
+using FourInts = std::int32_t __attribute__((vector_size(16)));
+
+inline Four allFour(float value) { return Four{} + value; }
+inline Four sizeOf(const Four& values) { return values < 0 ? -values : values; }
+inline Four rootOf(const Four& values) {
 #ifdef __AVX2__
-  return reinterpret_cast<LaneInts>(_mm256_i32gather_epi32(reinterpret_cast<const int*>(from), reinterpret_cast<__m256i>(at), 4));
+  return reinterpret_cast<Four>(_mm_sqrt_ps(reinterpret_cast<__m128>(values)));
 #else
-  LaneInts out;
-  for (int i = 0; i < kLanes; ++i) out[i] = static_cast<std::int32_t>(from[at[i]]);
-  return out;
+  return Four{std::sqrt(values[0]), std::sqrt(values[1]), std::sqrt(values[2]), std::sqrt(values[3])};
 #endif
 }
 
-inline Lanes rootOf(const Lanes& values) {
+/// Products of whole numbers from 0 to 32767.
+inline LaneInts smallProducts(const LaneInts& a, const LaneInts& b) {
 #ifdef __AVX2__
-  return reinterpret_cast<Lanes>(_mm256_sqrt_ps(reinterpret_cast<__m256>(values)));
+  return reinterpret_cast<LaneInts>(_mm256_madd_epi16(reinterpret_cast<__m256i>(a), reinterpret_cast<__m256i>(b)));
 #else
-  Lanes out;
-  for (int i = 0; i < kLanes; ++i) out[i] = std::sqrt(values[i]);
-  return out;
+  return a * b;
 #endif
 }
 
 /// The sums of four of them.
-using Four = float __attribute__((vector_size(16)));
 inline Four sumsOf(const Lanes& a, const Lanes& b, const Lanes& c, const Lanes& d) {
   const Lanes ab = __builtin_shufflevector(a, b, 0, 2, 8, 10, 4, 6, 12, 14) + __builtin_shufflevector(a, b, 1, 3, 9, 11, 5, 7, 13, 15);
   const Lanes cd = __builtin_shufflevector(c, d, 0, 2, 8, 10, 4, 6, 12, 14) + __builtin_shufflevector(c, d, 1, 3, 9, 11, 5, 7, 13, 15);

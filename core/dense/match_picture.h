@@ -8,7 +8,7 @@ namespace dusky {
 /// An undistorted grey picture that depth is made from, at one size, as it is compared.
 struct MatchPicture {
   Pinhole camera;
-  FloatPlane grey;               ///< 0 to 255.
+  FloatPlane grey;               ///< 0 to 255; less than 32768 px wide and high.
   Plane<std::uint32_t> corners;  ///< A pixel with its neighbours to the right, below and both, a byte each: what sampling between them needs in one place.
   Plane<std::uint8_t> usable;    ///< 0: masked, or the footage shows nothing there. Empty: everything is usable.
 
@@ -22,7 +22,7 @@ struct MatchPicture {
       v = smaller(larger(v, Lanes{}), allLanes(static_cast<float>(grey.height) - 1.001F));
     }
     const LaneInts x = wholeOf(u), y = wholeOf(v);
-    const LaneInts four = gathered(corners.data.data(), y * grey.width + x);
+    const LaneInts four = gathered(corners.data.data(), smallProducts(y, LaneInts{} + grey.width) + x);
     const Lanes a = u - lanesOf(x), b = v - lanesOf(y);
     const Lanes p00 = lanesOf(four & 255), p10 = lanesOf((four >> 8) & 255), p01 = lanesOf((four >> 16) & 255), p11 = lanesOf((four >> 24) & 255);
     const Lanes top = p00 + a * (p10 - p00), below = p01 + a * (p11 - p01);

@@ -1,6 +1,8 @@
 #include "core/dense/patch_score.h"
 
 #include <algorithm>
+#include <bit>
+#include <cmath>
 
 namespace dusky {
 namespace {
@@ -11,7 +13,6 @@ constexpr float kSoftness = 18;
 
 constexpr std::array<int, kPatchRows> kRows = {-3, -1, 1, 3, -2, 0, 2};
 constexpr std::size_t kHalf = 4;
-constexpr std::size_t rowsOf(PatchPart part) { return part == PatchPart::All ? kPatchRows : kHalf; }
 const Lanes kColumns = Lanes{0, 1, 2, 3, 4, 5, 6, 7} - static_cast<float>(kMiddle);
 const Lanes kInside = {1, 1, 1, 1, 1, 1, 1, 0};
 
@@ -37,16 +38,41 @@ Sums compare(const MatchPicture& picture, const PatchScorer::Patch& patch, const
   return sums;
 }
 
+/// Sums of values, squares and products over a patch.
+Four compared(const MatchPicture& picture, const PatchScorer::Patch& patch, const Row& row, PatchPart part, bool inside) {
+  const Sums sums = part == PatchPart::All ? (inside ? compare<kPatchRows, true>(picture, patch, row) : compare<kPatchRows, false>(picture, patch, row))
+                                           : (inside ? compare<kHalf, true>(picture, patch, row) : compare<kHalf, false>(picture, patch, row));
+  return sumsOf(sums.values, sums.squares, sums.products, sums.products);
+}
+
 }  // namespace
 
 PatchScorer::PatchScorer(const MatchPicture& reference, std::span<const MatchPicture* const> neighbours, int stride, float noise)
-    : reference_(reference), stride_(stride), noise_variance_(noise * noise) {
+    : reference_(reference),
+      count_(std::min(neighbours.size(), kMostNeighbours)),
+      stride_(stride),
+      per_x_(static_cast<float>(stride / reference.camera.fx)),
+      per_y_(static_cast<float>(stride / reference.camera.fy)),
+      noise_variance_(noise * noise) {
   const Pinhole& from = reference.camera;
-  for (const MatchPicture* picture : neighbours.first(std::min<std::size_t>(neighbours.size(), kMostNeighbours))) {
-    const Pinhole& to = picture->camera;
-    const Mat3 pixel_from_camera = (Mat3() << to.fx, 0, to.cx, 0, to.fy, to.cy, 0, 0, 1).finished();
-    const Mat3 turn = (to.pose.world_from_camera.conjugate() * from.pose.world_from_camera).toRotationMatrix();
-    neighbours_.push_back({picture, (pixel_from_camera * turn).cast<float>(), (pixel_from_camera * to.pose.toCamera(from.pose.centre)).cast<float>()});
+  for (std::size_t k = 0; k < kMostNeighbours; ++k) {
+    Group& group = groups_[k / 4];
+    const int lane = static_cast<int>(k % 4);
+    Mat3 matrix = Mat3::Zero();
+    Vec3 shift = Vec3::Zero();
+    if (k < count_) {
+      const MatchPicture* picture = neighbours[k];
+      const Pinhole& to = picture->camera;
+      const Mat3 pixel_from_camera = (Mat3() << to.fx, 0, to.cx, 0, to.fy, to.cy, 0, 0, 1).finished();
+      matrix = pixel_from_camera * (to.pose.world_from_camera.conjugate() * from.pose.world_from_camera).toRotationMatrix();
+      shift = pixel_from_camera * to.pose.toCamera(from.pose.centre);
+      group.pictures[lane] = picture, group.width[lane] = static_cast<float>(picture->grey.width),
+      group.height[lane] = static_cast<float>(picture->grey.height);
+    }
+    for (std::size_t r = 0; r < 3; ++r) {
+      for (std::size_t c = 0; c < 3; ++c) group.pixel_from_ray[r][c][lane] = static_cast<float>(matrix(static_cast<int>(r), static_cast<int>(c)));
+      group.shift[r][lane] = static_cast<float>(shift[static_cast<int>(r)]);
+    }
   }
 }
 
@@ -55,7 +81,12 @@ PatchScorer::Patch PatchScorer::patchAt(int x, int y) const {
   Patch patch;
   patch.u = static_cast<float>(x) + 0.5F, patch.v = static_cast<float>(y) + 0.5F;
   patch.ray = reference_.camera.ray({x + 0.5, y + 0.5}).cast<float>();
-  for (std::size_t k = 0; k < neighbours_.size(); ++k) patch.seen[k] = neighbours_[k].pixel_from_ray * patch.ray;
+  for (std::size_t g = 0; 4 * g < count_; ++g) {
+    for (std::size_t r = 0; r < 3; ++r) {
+      const auto& row = groups_[g].pixel_from_ray[r];
+      patch.seen[g][r] = row[0] * patch.ray.x() + row[1] * patch.ray.y() + row[2];
+    }
+  }
   const float middle = grey.at(x, y);
   const int reach = kMiddle * stride_;
   const bool inner = stride_ == 1 && x >= reach && x + reach + 1 < grey.width && reference_.usable.empty();
@@ -85,53 +116,58 @@ PatchScorer::Patch PatchScorer::patchAt(int x, int y) const {
   return patch;
 }
 
-float PatchScorer::costWith(const Patch& patch, const Facet& facet, std::size_t neighbour, PatchPart part) const {
-  const Neighbour& n = neighbours_[neighbour];
+Four PatchScorer::costsOf(const Patch& patch, const Facet& facet, std::size_t group, Views views, PatchPart part) const {
+  const Group& g = groups_[group];
   const float inverse_depth = facet.dot(patch.ray);
-  const Eigen::Vector3f at = patch.seen[neighbour] + inverse_depth * n.shift;
-  if (!(at.z() > 1e-6F)) return kWorstCost;
-  const float over = 1 / at.z(), u = at.x() * over, v = at.y() * over;
-  const auto width = static_cast<float>(n.picture->grey.width), height = static_cast<float>(n.picture->grey.height);
-  if (!(u > 0 && v > 0 && u < width && v < height)) return kWorstCost;
-  if (!n.picture->usable.empty() && n.picture->usable.at(static_cast<int>(u), static_cast<int>(v)) == 0) return kWorstCost;
+  const Four x = patch.seen[group][0] + inverse_depth * g.shift[0], y = patch.seen[group][1] + inverse_depth * g.shift[1],
+             z = patch.seen[group][2] + inverse_depth * g.shift[2];
+  const Four over = 1 / z, u = x * over, v = y * over;
   // How places move over there as they move here; over a patch the homography is as good as straight.
-  const auto step = static_cast<float>(stride_);
-  const float per_x = step / static_cast<float>(reference_.camera.fx), per_y = step / static_cast<float>(reference_.camera.fy);
-  const Eigen::Vector3f right = per_x * (n.pixel_from_ray.col(0) + facet.x() * n.shift), down = per_y * (n.pixel_from_ray.col(1) + facet.y() * n.shift);
-  const float u_right = (right.x() - u * right.z()) * over, v_right = (right.y() - v * right.z()) * over;
-  const float u_down = (down.x() - u * down.z()) * over, v_down = (down.y() - v * down.z()) * over;
-  const bool inside = [&] {
-    const float across = 4 * std::abs(u_right) + 3 * std::abs(u_down) + 1, along = 4 * std::abs(v_right) + 3 * std::abs(v_down) + 1;
-    return u > across && v > along && u < width - across && v < height - along;
-  }();
-  const Row row{u + kColumns * u_right, v + kColumns * v_right, u_down, v_down};
-  Sums compared;
-  if (part == PatchPart::All) {
-    compared = inside ? compare<kPatchRows, true>(*n.picture, patch, row) : compare<kPatchRows, false>(*n.picture, patch, row);
-  } else {
-    compared = inside ? compare<kHalf, true>(*n.picture, patch, row) : compare<kHalf, false>(*n.picture, patch, row);
+  std::array<Four, 3> right, down;
+  for (std::size_t r = 0; r < 3; ++r) {
+    right[r] = per_x_ * (g.pixel_from_ray[r][0] + facet.x() * g.shift[r]);
+    down[r] = per_y_ * (g.pixel_from_ray[r][1] + facet.y() * g.shift[r]);
   }
-  const auto& [sum, squares, products] = compared;
-  const Four sums = sumsOf(sum, squares, products, products);
+  const Four u_right = (right[0] - u * right[2]) * over, v_right = (right[1] - v * right[2]) * over;
+  const Four u_down = (down[0] - u * down[2]) * over, v_down = (down[1] - v * down[2]) * over;
+  const FourInts seen = (z > 1e-6F) & (u > 0) & (v > 0) & (u < g.width) & (v < g.height);
+  const Four across = 4 * sizeOf(u_right) + 3 * sizeOf(u_down) + 1, along = 4 * sizeOf(v_right) + 3 * sizeOf(v_down) + 1;
+  const FourInts inside = (u > across) & (v > along) & (u < g.width - across) & (v < g.height - along);
+  Four values = {}, squares = {}, products = {};
+  FourInts judged = {};
+  for (int k = 0; k < 4; ++k) {
+    if (!(views >> (4 * group + static_cast<std::size_t>(k)) & 1) || !seen[k]) continue;
+    const MatchPicture& picture = *g.pictures[static_cast<std::size_t>(k)];
+    if (!picture.uses(static_cast<int>(u[k]), static_cast<int>(v[k]))) continue;
+    const Row row{u[k] + kColumns * u_right[k], v[k] + kColumns * v_right[k], u_down[k], v_down[k]};
+    const Four sums = compared(picture, patch, row, part, inside[k] != 0);
+    values[k] = sums[0], squares[k] = sums[1], products[k] = sums[2], judged[k] = -1;
+  }
   const auto& [per_weight, mean_here, variance_here] = patch.sums[part == PatchPart::All ? 1 : 0];
-  const float mean = sums[0] * per_weight, variance = std::max(0.0F, sums[1] * per_weight - mean * mean);
-  return 1 - (sums[2] * per_weight - mean_here * mean) / std::sqrt((variance_here + noise_variance_) * (variance + noise_variance_));
+  const Four mean = values * per_weight, spread = squares * per_weight - mean * mean, variance = spread > 0 ? spread : Four{};
+  const Four cost = 1 - (products * per_weight - mean_here * mean) / rootOf((variance_here + noise_variance_) * (variance + noise_variance_));
+  return judged ? cost : allFour(kWorstCost);
 }
 
 float PatchScorer::cost(const Patch& patch, const Facet& facet, Views views, PatchPart part) const {
   if (!(facet.dot(patch.ray) > 0)) return kWorstCost;
   float sum = 0;
-  int count = 0;
-  for (std::size_t k = 0; k < neighbours_.size(); ++k) {
-    if (views >> k & 1) sum += costWith(patch, facet, k, part), ++count;
+  for (std::size_t g = 0; 4 * g < count_; ++g) {
+    if (!(views >> (4 * g) & 15)) continue;
+    const Four costs = costsOf(patch, facet, g, views, part);
+    for (std::size_t k = 0; k < 4; ++k) sum += views >> (4 * g + k) & 1 ? costs[k] : 0;
   }
+  const int count = std::popcount(views);
   return count > 0 ? sum / static_cast<float>(count) : kWorstCost;
 }
 
 std::pair<PatchScorer::Views, float> PatchScorer::bestViews(const Patch& patch, const Facet& facet, PatchPart part) const {
   std::array<std::pair<float, int>, kMostNeighbours> costs;
-  const int count = static_cast<int>(neighbours_.size()), good = (count + 1) / 2;
-  for (int k = 0; k < count; ++k) costs[k] = {costWith(patch, facet, static_cast<std::size_t>(k), part), k};
+  const int count = static_cast<int>(count_), good = (count + 1) / 2;
+  for (std::size_t g = 0; 4 * g < count_; ++g) {
+    const Four here = costsOf(patch, facet, g, 255, part);
+    for (int k = 0; k < 4; ++k) costs[4 * g + static_cast<std::size_t>(k)] = {here[k], static_cast<int>(4 * g) + k};
+  }
   std::partial_sort(costs.begin(), costs.begin() + good, costs.begin() + count);
   Views views = 0;
   float sum = 0;
@@ -140,16 +176,16 @@ std::pair<PatchScorer::Views, float> PatchScorer::bestViews(const Patch& patch, 
 }
 
 float PatchScorer::inverseDepthOfPixel(const Patch& patch, float inverse_depth) const {
-  float fastest = 1e-12F;
-  for (std::size_t k = 0; k < neighbours_.size(); ++k) {
-    const Eigen::Vector3f& shift = neighbours_[k].shift;
-    const Eigen::Vector3f at = patch.seen[k] + inverse_depth * shift;
-    if (!(at.z() > 1e-6F)) continue;
-    const float over = 1 / at.z();
-    const float du = (shift.x() - at.x() * over * shift.z()) * over, dv = (shift.y() - at.y() * over * shift.z()) * over;
-    fastest = std::max(fastest, std::sqrt(du * du + dv * dv));
+  float fastest = 1e-24F;
+  for (std::size_t g = 0; 4 * g < count_; ++g) {
+    const auto& shift = groups_[g].shift;
+    const Four z = patch.seen[g][2] + inverse_depth * shift[2], over = 1 / z;
+    const Four u = (patch.seen[g][0] + inverse_depth * shift[0]) * over, v = (patch.seen[g][1] + inverse_depth * shift[1]) * over;
+    const Four du = (shift[0] - u * shift[2]) * over, dv = (shift[1] - v * shift[2]) * over;
+    const Four square = z > 1e-6F ? du * du + dv * dv : Four{};
+    for (int k = 0; k < 4; ++k) fastest = std::max(fastest, square[k]);
   }
-  return 1 / fastest;
+  return 1 / std::sqrt(fastest);
 }
 
 }  // namespace dusky

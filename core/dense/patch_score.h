@@ -14,7 +14,7 @@ inline constexpr int kPatchColumns = 7;
 inline constexpr std::size_t kPatchRows = 7;
 /// How much of a patch is compared: every other row, which tells most, or all.
 enum class PatchPart : std::uint8_t { HalfOfRows, All };
-inline constexpr int kMostNeighbours = 8;
+inline constexpr std::size_t kGroups = 2, kMostNeighbours = 4 * kGroups;
 inline constexpr float kWorstCost = 2;
 
 /// How alike the pictures are that several views have of one small facet of the set. Normalised cross-correlation under the homographies that the facet makes,
@@ -37,8 +37,8 @@ class PatchScorer {
     struct Sums {
       float per_weight = 0, mean = 0, variance = 0;
     };
-    std::array<Sums, 2> sums;                           ///< Of each PatchPart.
-    std::array<Eigen::Vector3f, kMostNeighbours> seen;  ///< The ray as each neighbour's homogeneous pixel, of what is infinitely far.
+    std::array<Sums, 2> sums;                       ///< Of each PatchPart.
+    std::array<std::array<Four, 3>, kGroups> seen;  ///< The ray as each neighbour's homogeneous pixel, of what is infinitely far.
   };
   Patch patchAt(int x, int y) const;
 
@@ -46,22 +46,27 @@ class PatchScorer {
   float cost(const Patch& patch, const Facet& facet, Views views, PatchPart part) const;
   /// The better half of the neighbours under a facet, and their mean cost.
   std::pair<Views, float> bestViews(const Patch& patch, const Facet& facet, PatchPart part) const;
-  /// The same with one neighbour.
-  float costWith(const Patch& patch, const Facet& facet, std::size_t neighbour, PatchPart part) const;
   /// The change of inverse depth that moves what the patch sees by one pixel in the neighbour where it moves fastest.
   float inverseDepthOfPixel(const Patch& patch, float inverse_depth) const;
   const MatchPicture& reference() const { return reference_; }
   int stride() const { return stride_; }
 
  private:
-  struct Neighbour {
-    const MatchPicture* picture;
-    Eigen::Matrix3f pixel_from_ray;  ///< Homogeneous pixel of reference rays of what is infinitely far.
-    Eigen::Vector3f shift;           ///< Added per inverse depth.
+  /// Four neighbours, a number of each in a lane; those that are not there see nothing.
+  struct Group {
+    std::array<std::array<Four, 3>, 3> pixel_from_ray;  ///< Rows of homogeneous pixels of reference rays of what is infinitely far.
+    std::array<Four, 3> shift;                          ///< Added per inverse depth.
+    Four width = {}, height = {};
+    std::array<const MatchPicture*, 4> pictures = {};
   };
+  /// kWorstCost of those that were not asked for.
+  Four costsOf(const Patch& patch, const Facet& facet, std::size_t group, Views views, PatchPart part) const;
+
   const MatchPicture& reference_;
-  std::vector<Neighbour> neighbours_;
+  std::array<Group, kGroups> groups_;
+  std::size_t count_ = 0;
   int stride_;
+  float per_x_, per_y_;  ///< Of a ray, from one pixel that is compared to the next.
   float noise_variance_;
 };
 

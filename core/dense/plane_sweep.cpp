@@ -144,8 +144,8 @@ class Sweep {
   }
 
   FloatPlane correlation(const FloatPlane& seen) const {
-    FloatPlane value(width_, height_), product(width_, height_), square(width_, height_), rows(width_, height_), mean(width_, height_), both(width_, height_),
-        squares(width_, height_), out(width_, height_);
+    const auto plane = [this] { return FloatPlane::unset(width_, height_); };
+    FloatPlane value = plane(), product = plane(), square = plane(), rows = plane(), mean = plane(), both = plane(), squares = plane(), out = plane();
     for (int y = 0; y < height_; ++y) {
       for (int x = 0; x < width_; ++x) {
         const float v = std::isnan(seen.at(x, y)) ? 0 : seen.at(x, y);
