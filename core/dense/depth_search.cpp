@@ -39,7 +39,7 @@ class Level {
  public:
   Level(const MatchPicture& reference, std::span<const MatchPicture* const> neighbours, const InverseDepthRange& range, float noise, PatchPart part,
         const Progress& progress)
-      : scorer_(reference, neighbours, 1, noise),
+      : scorer_(reference, neighbours, noise),
         part_(part),
         noise_(noise),
         width_(reference.grey.width),

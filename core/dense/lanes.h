@@ -4,6 +4,7 @@
 #endif
 #include <cmath>
 #include <cstdint>
+#include <cstring>
 
 namespace dusky {
 
@@ -19,6 +20,13 @@ inline Lanes lanesAt(const float* from) { return *reinterpret_cast<const LooseLa
 inline void putLanes(const Lanes& values, float* to) { *reinterpret_cast<LooseLanes*>(to) = values; }
 inline Lanes allLanes(float value) { return Lanes{} + value; }
 inline Lanes lanesOf(const LaneInts& values) { return __builtin_convertvector(values, Lanes); }
+/// 1 where a byte is not 0.
+inline Lanes flagsAt(const std::uint8_t* from) {
+  using Bytes = std::uint8_t __attribute__((vector_size(8)));
+  Bytes bytes;
+  std::memcpy(&bytes, from, sizeof(bytes));
+  return lanesOf((__builtin_convertvector(bytes, LaneInts) != 0) & 1);
+}
 /// Towards zero.
 inline LaneInts wholeOf(const Lanes& values) { return __builtin_convertvector(values, LaneInts); }
 

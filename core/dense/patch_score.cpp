@@ -47,12 +47,11 @@ Four compared(const MatchPicture& picture, const PatchScorer::Patch& patch, cons
 
 }  // namespace
 
-PatchScorer::PatchScorer(const MatchPicture& reference, std::span<const MatchPicture* const> neighbours, int stride, float noise)
+PatchScorer::PatchScorer(const MatchPicture& reference, std::span<const MatchPicture* const> neighbours, float noise)
     : reference_(reference),
       count_(std::min(neighbours.size(), kMostNeighbours)),
-      stride_(stride),
-      per_x_(static_cast<float>(stride / reference.camera.fx)),
-      per_y_(static_cast<float>(stride / reference.camera.fy)),
+      per_x_(static_cast<float>(1 / reference.camera.fx)),
+      per_y_(static_cast<float>(1 / reference.camera.fy)),
       noise_variance_(noise * noise) {
   const Pinhole& from = reference.camera;
   for (std::size_t k = 0; k < kMostNeighbours; ++k) {
@@ -79,7 +78,6 @@ PatchScorer::PatchScorer(const MatchPicture& reference, std::span<const MatchPic
 PatchScorer::Patch PatchScorer::patchAt(int x, int y) const {
   const FloatPlane& grey = reference_.grey;
   Patch patch;
-  patch.u = static_cast<float>(x) + 0.5F, patch.v = static_cast<float>(y) + 0.5F;
   patch.ray = reference_.camera.ray({x + 0.5, y + 0.5}).cast<float>();
   for (std::size_t g = 0; 4 * g < count_; ++g) {
     for (std::size_t r = 0; r < 3; ++r) {
@@ -88,17 +86,18 @@ PatchScorer::Patch PatchScorer::patchAt(int x, int y) const {
     }
   }
   const float middle = grey.at(x, y);
-  const int reach = kMiddle * stride_;
-  const bool inner = stride_ == 1 && x >= reach && x + reach + 1 < grey.width && reference_.usable.empty();
+  const int left = x - kMiddle;
+  const bool inner = left >= 0 && left + kLanes <= grey.width, all_usable = reference_.usable.empty();
   Lanes weights = {}, sum = {}, squares = {};
   for (std::size_t r = 0; r < kPatchRows; ++r) {
-    const int row = std::clamp(y + kRows[r] * stride_, 0, grey.height - 1);
+    const int row = std::clamp(y + kRows[r], 0, grey.height - 1);
     Lanes usable = kInside, values;
     if (inner) {
-      values = lanesAt(grey.row(row) + x - reach);
+      values = lanesAt(grey.row(row) + left);
+      if (!all_usable) usable *= flagsAt(reference_.usable.row(row) + left);
     } else {
       for (int c = 0; c < kLanes; ++c) {
-        const int column = std::clamp(x + (c - kMiddle) * stride_, 0, grey.width - 1);
+        const int column = std::clamp(left + c, 0, grey.width - 1);
         values[c] = grey.at(column, row);
         if (!reference_.uses(column, row)) usable[c] = 0;
       }

@@ -14,6 +14,7 @@ inline constexpr int kPatchColumns = 7;
 inline constexpr std::size_t kPatchRows = 7;
 /// How much of a patch is compared: every other row, which tells most, or all.
 enum class PatchPart : std::uint8_t { HalfOfRows, All };
+/// Neighbours are worked on in groups of four.
 inline constexpr std::size_t kGroups = 2, kMostNeighbours = 4 * kGroups;
 inline constexpr float kWorstCost = 2;
 
@@ -22,16 +23,15 @@ inline constexpr float kWorstCost = 2;
 /// half of the neighbours counts (occlusion: Galliani, Lasinger, Schindler, ICCV 2015).
 class PatchScorer {
  public:
-  /// `stride`: every so many pixels of the picture are compared. `noise`: standard deviation of grey values; what has no more contrast is alike to nothing.
-  PatchScorer(const MatchPicture& reference, std::span<const MatchPicture* const> neighbours, int stride, float noise);
+  /// `noise`: standard deviation of grey values; what has no more contrast is alike to nothing.
+  PatchScorer(const MatchPicture& reference, std::span<const MatchPicture* const> neighbours, float noise);
 
   /// Some of the neighbours: those whose numbers are set bits.
   using Views = std::uint8_t;
 
   /// What of a pixel's surroundings is compared, worked out once for all facets.
   struct Patch {
-    float u = 0, v = 0;                        ///< Its middle, px.
-    Eigen::Vector3f ray;                       ///< Through it.
+    Eigen::Vector3f ray;                       ///< Through its middle.
     std::array<Lanes, kPatchRows> weight;      ///< The four rows of a half first; of columns beyond the patch 0.
     std::array<Lanes, kPatchRows> difference;  ///< Weighted, from the middle pixel's value.
     struct Sums {
@@ -49,7 +49,6 @@ class PatchScorer {
   /// The change of inverse depth that moves what the patch sees by one pixel in the neighbour where it moves fastest.
   float inverseDepthOfPixel(const Patch& patch, float inverse_depth) const;
   const MatchPicture& reference() const { return reference_; }
-  int stride() const { return stride_; }
 
  private:
   /// Four neighbours, a number of each in a lane; those that are not there see nothing.
@@ -65,8 +64,7 @@ class PatchScorer {
   const MatchPicture& reference_;
   std::array<Group, kGroups> groups_;
   std::size_t count_ = 0;
-  int stride_;
-  float per_x_, per_y_;  ///< Of a ray, from one pixel that is compared to the next.
+  float per_x_, per_y_;  ///< Of a ray, from one pixel to the next.
   float noise_variance_;
 };
 
