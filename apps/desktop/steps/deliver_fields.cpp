@@ -344,7 +344,7 @@ QWidget* worldFields(Session& session) {
   auto* rate = choiceNumber(
       session, QObject::tr("Frames a second in the files. 0: the footage's."), [](auto& choices) -> auto& { return choices.world.fps; });
   rate->range(0, 1000, 3, 1, QObject::tr(" fps"));
-  rate->setSpecialValueText(QObject::tr("the footage's"));
+  rate->setSpecialValueText(QObject::tr("footage's"));
   rate->setObjectName("deliveryRate");
   row(QObject::tr("Rate"), rate);
   auto* keys = choiceNumber(
@@ -353,12 +353,12 @@ QWidget* worldFields(Session& session) {
   keys->range(0, 10, 2, 0.05, QObject::tr(" px"));
   keys->setSpecialValueText(QObject::tr("every frame"));
   row(QObject::tr("Keys within"), keys);
-  row(QObject::tr("Camera's name"),
+  row(QObject::tr("Camera"),
       choiceText(
-          session, "cameraName", QObject::tr("Of the camera in 3D scenes."), [](auto& choices) -> auto& { return choices.world.camera; }));
-  row(QObject::tr("Points' name"),
+          session, "cameraName", QObject::tr("Name of the camera in 3D scenes."), [](auto& choices) -> auto& { return choices.world.camera; }));
+  row(QObject::tr("Points"),
       choiceText(
-          session, "pointsName", QObject::tr("Of the points in 3D scenes."), [](auto& choices) -> auto& { return choices.world.points; }));
+          session, "pointsName", QObject::tr("Name of the points in 3D scenes."), [](auto& choices) -> auto& { return choices.world.points; }));
   auto* all = choiceSwitch(
       session, QObject::tr("points that were set aside too"), QObject::tr("Else kept points alone."),
       [](auto& choices) -> auto& { return choices.world.all_points; });
