@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/base/parallel.h"
+#include "tests/support/true_depth.h"
 
 namespace dusky::testing {
 namespace {
@@ -18,16 +18,7 @@ struct Truth {
   Truth(const MadeShot& shot, int index, int halvings)
       : lens(shot.truth().lenses[static_cast<std::size_t>(index)]), pose(shot.truth().poses[static_cast<std::size_t>(index)]) {
     lens = lens.scaledTo(lens.width >> halvings, lens.height >> halvings);
-    depth = FloatPlane(lens.width, lens.height), met = Plane<std::uint8_t>(lens.width, lens.height);
-    parallelFor(lens.height, [&](int y) {
-      for (int x = 0; x < lens.width; ++x) {
-        const auto normalised = lens.undistort({x + 0.5, y + 0.5});
-        const auto there = normalised ? shot.meet(pose.centre, pose.direction(normalised->homogeneous()), index) : std::nullopt;
-        constexpr double kFar = 60;
-        const double z = there ? pose.toCamera(*there).z() : 0;
-        depth.at(x, y) = z < kFar ? static_cast<float>(z) : 0;
-      }
-    });
+    depth = depthSeen(shot, index, lens), met = Plane<std::uint8_t>(lens.width, lens.height);
   }
 
   /// The relative error of a point in this keyframe; marks the pixels that it is near to. Nothing where it is not seen.

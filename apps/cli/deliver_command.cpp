@@ -3,10 +3,10 @@
 
 #include "apps/cli/cli.h"
 #include "apps/cli/progress_line.h"
+#include "apps/cli/project_output.h"
 #include "apps/cli/receipt_lines.h"
 #include "core/base/thread_limit.h"
 #include "core/deliver/exporter.h"
-#include "core/pipeline/workspace.h"
 
 namespace dusky::cli {
 namespace {
@@ -61,9 +61,7 @@ Result<DeliveryChoices> choicesOf(const Arguments& a, const Document& document) 
 int deliverProject(const Arguments& a, std::stop_token stop) {
   const ThreadLimit limit(a.threads);
   Workspace workspace;
-  std::string warning;
-  if (const Status opened = workspace.openProject(a.project, &warning, ProjectStore::Access::Read); !opened.ok()) return failWith(opened.error());
-  if (!warning.empty()) fmt::print(errors(), "moth: note: {}\n", warning);
+  if (const Status opened = openToRead(workspace, a.project); !opened.ok()) return failWith(opened.error());
   const auto choices = choicesOf(a, workspace.document());
   if (!choices.ok()) return failWith(choices.error());
   const auto job = workspace.deliveryJob();

@@ -4,12 +4,12 @@
 
 #include "apps/cli/cli.h"
 #include "apps/cli/progress_line.h"
+#include "apps/cli/project_output.h"
 #include "core/base/atomic_file.h"
 #include "core/base/json_text.h"
 #include "core/base/thread_limit.h"
 #include "core/deliver/dense_ply.h"
 #include "core/pipeline/dense_step.h"
-#include "core/pipeline/workspace.h"
 
 namespace dusky::cli {
 namespace {
@@ -23,7 +23,11 @@ struct Arguments {
   int threads = 0;
 };
 
-const std::vector<std::string> kQualities = {"draft", "good", "fine"};
+std::vector<std::string> qualities() {
+  std::vector<std::string> names;
+  for (const DenseQuality quality : {DenseQuality::Draft, DenseQuality::Good, DenseQuality::Fine}) names.emplace_back(describe(quality));
+  return names;
+}
 
 double degrees(double radians) { return radians * 57.29577951308232; }
 
@@ -57,14 +61,13 @@ void printText(const DenseResult& dense, const std::filesystem::path& path) {
 int makeDensePoints(const Arguments& a, std::stop_token stop) {
   const ThreadLimit limit(a.threads);
   Workspace workspace;
-  std::string warning;
-  if (const Status opened = workspace.openProject(a.project, &warning, ProjectStore::Access::Read); !opened.ok()) return failWith(opened.error());
-  if (!warning.empty()) fmt::print(errors(), "moth: note: {}\n", warning);
+  if (const Status opened = openToRead(workspace, a.project); !opened.ok()) return failWith(opened.error());
   const auto job = workspace.deliveryJob();
   if (!job.ok()) return failWith(job.error());
   if (const Status made = makeFolder(a.folder); !made.ok()) return failWith(made.error());
   const Progress line(progressListener(a.quiet || a.json ? ProgressStyle::Quiet : ProgressStyle::Line), stop);
-  const auto quality = std::find(kQualities.begin(), kQualities.end(), a.quality) - kQualities.begin();
+  const auto names = qualities();
+  const auto quality = std::find(names.begin(), names.end(), a.quality) - names.begin();
   const auto dense = runDense(*job, {.quality = static_cast<DenseQuality>(quality), .spacing = a.spacing}, line.part(0, 0.97));
   if (!dense.ok()) return failWith(dense.error());
   const std::filesystem::path path = std::filesystem::path(a.folder) / kDenseFile;
@@ -89,7 +92,7 @@ void addDense(CLI::App& app, std::stop_token stop, int& code) {
   command->add_option("PROJECT", a->project, "A solved project (.moth)")->required();
   command->add_option("-o,--output", a->folder, "The folder; made when it is missing")->required();
   command->add_option("--quality", a->quality, "Depth maps of a quarter of the footage's size (draft), half (good) or all of it (fine) (good)")
-      ->check(CLI::IsMember(kQualities));
+      ->check(CLI::IsMember(qualities()));
   command->add_option("--spacing", a->spacing, "At most one point in a cell of this size, the surest; scene units (0: all)")->check(CLI::NonNegativeNumber);
   command->add_flag("--json", a->json, "Prints what was made as JSON");
   command->add_flag("--quiet", a->quiet, "Prints nothing");

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "apps/cli/cli.h"
 #include "core/base/atomic_file.h"
 #include "core/base/paths.h"
 
@@ -75,6 +76,13 @@ Result<Plan> ProjectOutput::plan(const Document& document, const std::filesystem
     if (const Status fine = checkAdding(target, document, itself); !fine.ok()) return fine.error();
   }
   return plan;
+}
+
+Status openToRead(Workspace& workspace, const std::string& project) {
+  std::string warning;
+  const Status opened = workspace.openProject(project, &warning, ProjectStore::Access::Read);
+  if (opened.ok() && !warning.empty()) fmt::print(errors(), "moth: note: {}\n", warning);
+  return opened;
 }
 
 Status saveProject(Workspace& workspace, const Plan& plan) {

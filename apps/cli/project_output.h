@@ -25,6 +25,9 @@ struct ProjectOutput {
   Result<Plan> plan(const Document& document, const std::filesystem::path& opened, const std::filesystem::path& usual) const;
 };
 
+/// Opens a project to be read; what is to be known of it goes to errors(). Errors: as Workspace::openProject().
+Status openToRead(Workspace& workspace, const std::string& project);
+
 /// Writes document and results as planned.
 Status saveProject(Workspace& workspace, const ProjectOutput::Plan& plan);
 

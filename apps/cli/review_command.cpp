@@ -2,10 +2,10 @@
 
 #include "apps/cli/cli.h"
 #include "apps/cli/progress_line.h"
+#include "apps/cli/project_output.h"
 #include "core/base/atomic_file.h"
 #include "core/base/thread_limit.h"
 #include "core/image/frame_ranges.h"
-#include "core/pipeline/workspace.h"
 
 namespace dusky::cli {
 namespace {
@@ -29,9 +29,7 @@ int review(Arguments a, std::stop_token stop) {
     a.options.frames = ranges->front();
   }
   Workspace workspace;
-  std::string warning;
-  if (const Status opened = workspace.openProject(a.project, &warning, ProjectStore::Access::Read); !opened.ok()) return failWith(opened.error());
-  if (!warning.empty()) fmt::print(errors(), "moth: note: {}\n", warning);
+  if (const Status opened = openToRead(workspace, a.project); !opened.ok()) return failWith(opened.error());
   if (const Status fine = checkOutputFile(a.file, {a.project, workspace.document().footage_path}); !fine.ok()) return failWith(fine.error());
   const auto job = workspace.deliveryJob();
   if (!job.ok()) return failWith(job.error());

@@ -42,13 +42,12 @@ DepthMap depthOf(const std::vector<DenseView>& views, const std::vector<Keyframe
   return map;
 }
 
-/// Keyframes that no other sees enough of tell no depth.
+/// Keyframes that share too little with any other tell no depth, and are nobody's others.
 void dropLonely(std::vector<Keyframe>& keys) {
   std::vector<std::size_t> now(keys.size());
   std::size_t kept = 0;
   for (std::size_t k = 0; k < keys.size(); ++k) now[k] = keys[k].others.empty() ? keys.size() : kept++;
   for (Keyframe& key : keys) {
-    std::erase_if(key.others, [&](std::size_t other) { return now[other] == keys.size(); });
     for (std::size_t& other : key.others) other = now[other];
   }
   std::erase_if(keys, [](const Keyframe& key) { return key.others.empty(); });
@@ -87,14 +86,14 @@ Result<DenseResult> makeDense(const DenseInput& input, const DenseOptions& optio
   }
   result.depth_s = searching.seconds();
   const Stopwatch fusing;
-  std::vector<FusedShare> shares;
-  auto cloud = fuse(fused, {}, progress.part(0.85, 1), &shares);
-  if (!cloud.ok()) return cloud.error();
-  if (cloud->points.empty())
+  auto made = fuse(fused, {}, progress.part(0.85, 1));
+  if (!made.ok()) return made.error();
+  if (made->cloud.points.empty())
     return invalidInput("No place of the set is seen alike in enough frames: there are no dense points. Check the camera, or solve a stretch that moves more.");
-  result.cloud = options.spacing > 0 ? thinned(std::move(*cloud), options.spacing) : std::move(*cloud);
+  result.cloud = options.spacing > 0 ? thinned(std::move(made->cloud), options.spacing) : std::move(made->cloud);
   result.fuse_s = fusing.seconds();
-  for (std::size_t k = 0; k < keys.size(); ++k) result.frames.push_back({keys[k].frame, keys[k].parallax_rad, shares[k].agreeing_share, shares[k].correlation});
+  for (std::size_t k = 0; k < keys.size(); ++k)
+    result.frames.push_back({keys[k].frame, keys[k].parallax_rad, made->shares[k].agreeing_share, made->shares[k].correlation});
   return result;
 }
 

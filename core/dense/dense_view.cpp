@@ -46,16 +46,6 @@ Plane<std::uint8_t> usableOf(const SourceMap& map, const Plane<std::uint8_t>& le
   return usable;
 }
 
-Plane<std::uint8_t> reducedUsable(const Plane<std::uint8_t>& usable, int times) {
-  Plane<std::uint8_t> out(usable.width / times, usable.height / times, 1);
-  for (int y = 0; y < out.height * times; ++y) {
-    for (int x = 0; x < out.width * times; ++x) {
-      if (usable.at(x, y) == 0) out.at(x / times, y / times) = 0;
-    }
-  }
-  return out;
-}
-
 }  // namespace
 
 float noiseOf(const FloatPlane& grey) {

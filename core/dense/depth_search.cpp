@@ -245,7 +245,10 @@ class Level {
 
 DepthMap searchDepth(const std::vector<MatchPicture>& reference, std::span<const std::vector<MatchPicture>* const> neighbours, const InverseDepthRange& range,
                      const DepthSearchOptions& options, const Progress& progress) {
-  const auto start = std::min(static_cast<std::size_t>(options.start_level), reference.size() - 1);
+  // A smaller picture (of a zoom each frame has its own size) may be halved less often.
+  std::size_t sizes = reference.size();
+  for (const auto* neighbour : neighbours) sizes = std::min(sizes, neighbour->size());
+  const auto start = std::min(static_cast<std::size_t>(options.start_level), sizes - 1);
   const auto picturesAt = [&](std::size_t size) {
     std::vector<const MatchPicture*> pictures;
     for (const auto* neighbour : neighbours) pictures.push_back(&(*neighbour)[size]);

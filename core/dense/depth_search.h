@@ -20,7 +20,7 @@ struct DepthSearchOptions {
 /// at random what makes the pictures most alike (PatchMatch stereo: Bleyer, Rhemann, Rother, BMVC 2011; by halves of a checkerboard: Galliani, Lasinger,
 /// Schindler, ICCV 2015). The result does not depend on the number of threads.
 /// Where progress asks to stop, what comes back means nothing.
-/// `reference` and each of `neighbours`: sizes from the largest on (matchPyramid()), as many; 1 to kMostNeighbours neighbours.
+/// `reference` and each of `neighbours`: sizes from the largest on (matchPyramid()); 1 to kMostNeighbours neighbours.
 DepthMap searchDepth(const std::vector<MatchPicture>& reference, std::span<const std::vector<MatchPicture>* const> neighbours, const InverseDepthRange& range,
                      const DepthSearchOptions& options, const Progress& progress);
 

@@ -4,6 +4,7 @@
 #include <array>
 #include <cmath>
 
+#include "core/base/numbers.h"
 #include "core/base/parallel.h"
 
 namespace dusky {
@@ -50,18 +51,19 @@ struct Made {
 
 class Fusion {
  public:
-  Fusion(std::span<const FusedView> views, const FuseOptions& options, std::vector<FusedShare>* shares) : views_(views), options_(options), shares_(shares) {
+  Fusion(std::span<const FusedView> views, const FuseOptions& options) : views_(views), options_(options) {
     for (const FusedView& view : views) taken_.emplace_back(view.map->depth.width, view.map->depth.height);
   }
 
-  Result<DenseCloud> run(const Progress& progress) {
+  Result<Fused> run(const Progress& progress) {
     for (std::size_t v = 0; v < views_.size(); ++v) {
       if (progress.stopRequested()) return cancelled();
       progress.report(static_cast<double>(v) / static_cast<double>(views_.size()), "fusing depth maps");
       fuseView(v);
     }
-    for (std::size_t v = 0; shares_ && v < views_.size(); ++v) shares_->push_back(shareOf(v));
-    return std::move(cloud_);
+    Fused fused{std::move(cloud_), {}};
+    for (std::size_t v = 0; v < views_.size(); ++v) fused.shares.push_back(shareOf(v));
+    return fused;
   }
 
  private:
@@ -72,15 +74,15 @@ class Fusion {
         map.depth.height,
         [&](int y) {
           for (int x = 0; x < map.depth.width; ++x) {
-            if (taken_[v].at(x, y)) continue;  // also agreed on
+            if (taken_[v].at(x, y)) continue;
             if (Made made; pointAt(v, x, y, made)) rows[static_cast<std::size_t>(y)].push_back(made);
           }
         },
         8);
     for (const auto& row : rows) {
-      for (const Made& made : row) taken_[v].at(made.x, made.y) = 1;
       for (const Made& made : row) {
         cloud_.points.push_back(made.point);
+        taken_[v].at(made.x, made.y) = 1;
         for (int k = 0; k < made.count; ++k) taken_[static_cast<std::size_t>(made.shown[k][0])].at(made.shown[k][1], made.shown[k][2]) = 1;
       }
     }
@@ -89,18 +91,15 @@ class Fusion {
   FusedShare shareOf(std::size_t v) const {
     const DepthMap& map = *views_[v].map;
     std::size_t known = 0, agreed = 0;
-    std::vector<float> costs;
+    std::vector<double> costs;
     for (std::size_t i = 0; i < map.depth.data.size(); ++i) {
       known += map.depth.data[i] > 0;
       agreed += taken_[v].data[i] != 0;
-      if (taken_[v].data[i] != 0) costs.push_back(map.cost.data[i]);
+      if (taken_[v].data[i] != 0) costs.push_back(static_cast<double>(map.cost.data[i]));
     }
     FusedShare share;
     if (known > 0) share.agreeing_share = static_cast<double>(agreed) / static_cast<double>(known);
-    if (costs.empty()) return share;
-    const auto middle = costs.begin() + static_cast<std::ptrdiff_t>(costs.size() / 2);
-    std::nth_element(costs.begin(), middle, costs.end());
-    share.correlation = 1 - static_cast<double>(*middle);
+    share.correlation = 1 - median(std::move(costs));
     return share;
   }
 
@@ -145,15 +144,12 @@ class Fusion {
 
   std::span<const FusedView> views_;
   const FuseOptions& options_;
-  std::vector<FusedShare>* shares_;
   std::vector<Plane<std::uint8_t>> taken_;  ///< Pixels that are part of a point.
   DenseCloud cloud_;
 };
 
 }  // namespace
 
-Result<DenseCloud> fuse(std::span<const FusedView> views, const FuseOptions& options, const Progress& progress, std::vector<FusedShare>* shares) {
-  return Fusion(views, options, shares).run(progress);
-}
+Result<Fused> fuse(std::span<const FusedView> views, const FuseOptions& options, const Progress& progress) { return Fusion(views, options).run(progress); }
 
 }  // namespace dusky

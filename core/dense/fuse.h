@@ -30,9 +30,14 @@ struct FusedShare {
   double correlation = kUnknown;     ///< The middle one of those.
 };
 
+struct Fused {
+  DenseCloud cloud;
+  std::vector<FusedShare> shares;  ///< Of each view.
+};
+
 /// One cloud of all depth maps: a pixel's place stays where other maps come back to it (geometric consistency), is the mean of theirs then, and what they
 /// showed of it is taken once (Galliani, Lasinger, Schindler, ICCV 2015); a place that more maps see through than agree on goes (free space: Merrell et al.,
-/// ICCV 2007). `shares`: of each view, where it is asked for. Errors: Cancelled.
-Result<DenseCloud> fuse(std::span<const FusedView> views, const FuseOptions& options, const Progress& progress, std::vector<FusedShare>* shares = nullptr);
+/// ICCV 2007). Errors: Cancelled.
+Result<Fused> fuse(std::span<const FusedView> views, const FuseOptions& options, const Progress& progress);
 
 }  // namespace dusky

@@ -6,6 +6,8 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/base/numbers.h"
+
 namespace dusky {
 namespace {
 
@@ -73,9 +75,7 @@ Pair pairOf(const Solution& solution, const Looking& a, const Looking& b) {
     const double scale = from_a.norm() / from_b.norm();
     pair.score += worthOf(angles.back()) * std::min(scale, 1 / scale);
   }
-  if (angles.empty()) return pair;
-  std::nth_element(angles.begin(), angles.begin() + static_cast<std::ptrdiff_t>(angles.size() / 2), angles.end());
-  pair.angle_rad = angles[angles.size() / 2];
+  if (!angles.empty()) pair.angle_rad = median(std::move(angles));
   return pair;
 }
 

@@ -20,15 +20,15 @@ MatchPicture matchPicture(const Pinhole& camera, FloatPlane grey, Plane<std::uin
   return made;
 }
 
-/// Usable where all four that it is made of are.
-static Plane<std::uint8_t> halvedUsable(const Plane<std::uint8_t>& usable) {
+Plane<std::uint8_t> reducedUsable(const Plane<std::uint8_t>& usable, int times) {
   if (usable.empty()) return {};
-  Plane<std::uint8_t> half(usable.width / 2, usable.height / 2);
-  for (int y = 0; y < half.height; ++y) {
-    for (int x = 0; x < half.width; ++x)
-      half.at(x, y) = usable.at(2 * x, 2 * y) && usable.at(2 * x + 1, 2 * y) && usable.at(2 * x, 2 * y + 1) && usable.at(2 * x + 1, 2 * y + 1);
+  Plane<std::uint8_t> out(usable.width / times, usable.height / times, 1);
+  for (int y = 0; y < out.height * times; ++y) {
+    for (int x = 0; x < out.width * times; ++x) {
+      if (usable.at(x, y) == 0) out.at(x / times, y / times) = 0;
+    }
   }
-  return half;
+  return out;
 }
 
 std::vector<MatchPicture> matchPyramid(MatchPicture picture, int levels) {
@@ -36,7 +36,7 @@ std::vector<MatchPicture> matchPyramid(MatchPicture picture, int levels) {
   std::vector<MatchPicture> made;
   made.push_back(std::move(picture));
   for (std::size_t l = 1; l < sizes.levels.size(); ++l)
-    made.push_back(matchPicture(made.front().camera.halved(static_cast<int>(l)), std::move(sizes.levels[l]), halvedUsable(made.back().usable)));
+    made.push_back(matchPicture(made.front().camera.halved(static_cast<int>(l)), std::move(sizes.levels[l]), reducedUsable(made.back().usable, 2)));
   return made;
 }
 

@@ -30,6 +30,9 @@ struct MatchPicture {
   }
 };
 
+/// What is usable in a picture so many times smaller: pixels all of whose own are. Empty: everything is.
+Plane<std::uint8_t> reducedUsable(const Plane<std::uint8_t>& usable, int times);
+
 MatchPicture matchPicture(const Pinhole& camera, FloatPlane grey, Plane<std::uint8_t> usable = {});
 
 /// The same of half the size, of all sizes down to a side of 24 px, at most so many; the first is the picture itself.

@@ -62,7 +62,7 @@ PatchScorer::PatchScorer(const MatchPicture& reference, std::span<const MatchPic
     if (k < count_) {
       const MatchPicture* picture = neighbours[k];
       const Pinhole& to = picture->camera;
-      const Mat3 pixel_from_camera = (Mat3() << to.fx, 0, to.cx, 0, to.fy, to.cy, 0, 0, 1).finished();
+      const Mat3 pixel_from_camera = to.pixelFromCamera();
       matrix = pixel_from_camera * (to.pose.world_from_camera.conjugate() * from.pose.world_from_camera).toRotationMatrix();
       shift = pixel_from_camera * to.pose.toCamera(from.pose.centre);
       group.pictures[lane] = picture, group.width[lane] = static_cast<float>(picture->grey.width),

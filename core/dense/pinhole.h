@@ -11,6 +11,9 @@ struct Pinhole {
   double fx = 0, fy = 0, cx = 0, cy = 0;  ///< px.
   Pose pose;
 
+  /// Homogeneous pixels of points in camera axes.
+  Mat3 pixelFromCamera() const { return (Mat3() << fx, 0, cx, 0, fy, cy, 0, 0, 1).finished(); }
+  Mat3 cameraFromPixel() const { return (Mat3() << 1 / fx, 0, -cx / fx, 0, 1 / fy, -cy / fy, 0, 0, 1).finished(); }
   /// The ray through a pixel, camera axes, 1 along the axis.
   Vec3 ray(const Vec2& pixel) const { return {(pixel.x() - cx) / fx, (pixel.y() - cy) / fy, 1}; }
   /// The world point that a pixel sees at a depth along the axis.

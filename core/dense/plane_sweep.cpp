@@ -103,12 +103,11 @@ class Sweep {
   FloatPlane warped(const MatchPicture& neighbour, double depth) const {
     const Pinhole& from = reference_.camera;
     const Pinhole& to = neighbour.camera;
-    const Mat3 pixel_from_camera = (Mat3() << to.fx, 0, to.cx, 0, to.fy, to.cy, 0, 0, 1).finished();
+    const Mat3 pixel_from_camera = to.pixelFromCamera();
     const Mat3 turn = (to.pose.world_from_camera.conjugate() * from.pose.world_from_camera).toRotationMatrix();
     Mat3 h = pixel_from_camera * turn;
     h.col(2) += pixel_from_camera * to.pose.toCamera(from.pose.centre) / depth;
-    const Mat3 ray_from_pixel = (Mat3() << 1 / from.fx, 0, -from.cx / from.fx, 0, 1 / from.fy, -from.cy / from.fy, 0, 0, 1).finished();
-    const Eigen::Matrix3f m = (h * ray_from_pixel).cast<float>();
+    const Eigen::Matrix3f m = (h * from.cameraFromPixel()).cast<float>();
     FloatPlane out = FloatPlane::unset((width_ + kLanes - 1) / kLanes * kLanes, height_);
     const Lanes lane = Lanes{0, 1, 2, 3, 4, 5, 6, 7} + 0.5F, wide = allLanes(static_cast<float>(neighbour.grey.width)),
                 high = allLanes(static_cast<float>(neighbour.grey.height)), nothing = allLanes(std::nanf(""));

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "core/base/parallel.h"
+
 namespace dusky::testing {
 
 constexpr double kFarthest = 60;
@@ -12,18 +14,22 @@ Pinhole straightCamera(const MadeShot& shot, int index) {
   return {lens.width, lens.height, lens.focal_px, lens.focal_px * lens.pixel_aspect, lens.cx_px, lens.cy_px, shot.truth().poses[i]};
 }
 
-TrueDepth trueDepth(const MadeShot& shot, int index) {
-  TrueDepth truth{straightCamera(shot, index), {}};
-  const Pinhole& camera = truth.camera;
-  truth.depth = FloatPlane(camera.width, camera.height);
-  for (int y = 0; y < camera.height; ++y) {
-    for (int x = 0; x < camera.width; ++x) {
-      const auto met = shot.meet(camera.pose.centre, camera.pose.direction(camera.ray({x + 0.5, y + 0.5})), index);
-      const double depth = met ? camera.pose.toCamera(*met).z() : 0;
-      truth.depth.at(x, y) = depth < kFarthest ? static_cast<float>(depth) : 0;
+FloatPlane depthSeen(const MadeShot& shot, int index, const Lens& lens) {
+  const Pose& pose = shot.truth().poses[static_cast<std::size_t>(index)];
+  FloatPlane depth(lens.width, lens.height);
+  parallelFor(lens.height, [&](int y) {
+    for (int x = 0; x < lens.width; ++x) {
+      const auto normalised = lens.undistort({x + 0.5, y + 0.5});
+      const auto met = normalised ? shot.meet(pose.centre, pose.direction(normalised->homogeneous()), index) : std::nullopt;
+      const double z = met ? pose.toCamera(*met).z() : 0;
+      depth.at(x, y) = z < kFarthest ? static_cast<float>(z) : 0;
     }
-  }
-  return truth;
+  });
+  return depth;
+}
+
+TrueDepth trueDepth(const MadeShot& shot, int index) {
+  return {straightCamera(shot, index), depthSeen(shot, index, shot.truth().lenses[static_cast<std::size_t>(index)])};
 }
 
 DepthErrors TrueDepth::errorsOf(const FloatPlane& found) const {

@@ -18,6 +18,8 @@ struct TrueDepth {
   /// In which it lies, with room.
   InverseDepthRange range() const;
 };
+/// Along the axis, at the middle of each pixel of a lens; 0: sky, or far beyond the set.
+FloatPlane depthSeen(const MadeShot& shot, int index, const Lens& lens);
 TrueDepth trueDepth(const MadeShot& shot, int index);
 
 /// The camera of a frame of a shot without distortion.

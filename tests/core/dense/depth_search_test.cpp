@@ -83,6 +83,14 @@ TEST_F(DepthSearch, WhatIsMaskedHasNoDepthAndTakesNoPart) {
   EXPECT_GT(truth.errorsOf(map.depth).within_1_percent, 0.93) << "the rest is as it was";
 }
 
+TEST_F(DepthSearch, ANeighbourThatIsHalvedLessOftenIsStillCompared) {
+  std::vector<MatchPicture> few(all->views[1].begin(), all->views[1].end() - 1);
+  std::vector<const std::vector<MatchPicture>*> neighbours = all->neighbours;
+  neighbours.front() = &few;
+  const DepthMap map = searchDepth(all->views.front(), neighbours, truth.range(), {.noise = 1}, {});
+  EXPECT_GT(truth.errorsOf(map.depth).within_1_percent, 0.9);
+}
+
 TEST_F(DepthSearch, ItIsTheSameWithOneThread) {
   const DepthMap many = search();
   const ThreadLimit limit(1);
