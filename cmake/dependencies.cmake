@@ -11,6 +11,8 @@ find_package(TinyGLTF REQUIRED)
 find_package(assimp REQUIRED)
 find_package(embree 3.12 REQUIRED)
 find_package(meshoptimizer REQUIRED)
+# Debian's CMake files for it also ask for what only its own build needs.
+find_library(OPENVDB_LIBRARY openvdb REQUIRED)
 find_package(Threads REQUIRED)
 pkg_check_modules(FFMPEG REQUIRED IMPORTED_TARGET libavformat libavcodec libavutil libswscale)
 # By pkg-config: Debian's CMake file for it also asks for its tools.

@@ -1,4 +1,5 @@
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <filesystem>
 
@@ -17,67 +18,167 @@ namespace {
 constexpr std::string_view kDenseFile = "dense.ply";
 
 struct Arguments {
-  std::string project, folder, quality = "good";
-  double spacing = 0;
-  bool json = false, quiet = false;
+  std::string project, folder, quality, mesh;
+  std::optional<double> spacing, least_confidence, most_slant, most_color_apart, least_neighbours;
+  std::optional<int> least_views, triangles;
+  std::vector<double> region;
+  bool forecast = false, json = false, quiet = false;
   int threads = 0;
 };
 
-std::vector<std::string> qualities() {
-  std::vector<std::string> names;
-  for (const DenseQuality quality : {DenseQuality::Draft, DenseQuality::Good, DenseQuality::Fine}) names.emplace_back(describe(quality));
-  return names;
-}
+std::vector<std::string> qualities() { return {kDenseQualities.begin(), kDenseQualities.end()}; }
 
 double degrees(double radians) { return radians * 57.29577951308232; }
 
-void printJson(const DenseResult& dense, const std::filesystem::path& path) {
+/// A box that is given in the report's world, in the scene's own.
+RegionBox regionFrom(const std::vector<double>& numbers, UpAxis up) {
+  const Eigen::Quaterniond back = upAxisTurn(up).conjugate();
+  const Vec3 a = back * Vec3(numbers[0], numbers[1], numbers[2]), b = back * Vec3(numbers[3], numbers[4], numbers[5]);
+  return {a.cwiseMin(b), a.cwiseMax(b)};
+}
+
+/// What the project has, and what was asked here in its place.
+DenseSettings settingsFrom(const Arguments& a, DenseSettings settings, UpAxis up) {
+  settings.spacing = a.spacing.value_or(settings.spacing);
+  settings.triangles = a.triangles.value_or(settings.triangles);
+  CleanRules& clean = settings.clean;
+  clean.least_views = a.least_views.value_or(clean.least_views);
+  clean.least_confidence = a.least_confidence.value_or(clean.least_confidence);
+  clean.most_slant_deg = a.most_slant.value_or(clean.most_slant_deg);
+  clean.most_color_apart = a.most_color_apart.value_or(clean.most_color_apart);
+  clean.least_neighbours = a.least_neighbours.value_or(clean.least_neighbours);
+  if (!a.region.empty()) clean.region = regionFrom(a.region, up);
+  return settings;
+}
+
+struct Made {
+  DenseResultPtr dense;
+  DenseCloudPtr cleaned;
+  std::optional<Surface> surface;
+  std::vector<std::filesystem::path> files;
+};
+
+void printJson(const Made& made) {
+  const DenseResult& dense = *made.dense;
   nlohmann::ordered_json frames = nlohmann::ordered_json::array();
   for (const DenseFrame& frame : dense.frames)
     frames.push_back({{"frame", frame.frame},
                       {"parallax_deg", numberOrNull(degrees(frame.parallax_rad))},
                       {"agreeing_share", numberOrNull(frame.agreeing_share)},
                       {"correlation", numberOrNull(frame.correlation)}});
-  fmt::print("{}\n", nlohmann::ordered_json{{"format", "dusky-moth-dense"},
-                                            {"version", 1},
-                                            {"file", path.string()},
-                                            {"points", dense.cloud.points.size()},
-                                            {"seconds", {{"views", dense.views_s}, {"depth", dense.depth_s}, {"fuse", dense.fuse_s}}},
-                                            {"keyframes", frames}}
-                         .dump(1));
+  nlohmann::ordered_json told = {{"format", "dusky-moth-dense"},
+                                 {"version", 1},
+                                 {"file", made.files.front().string()},
+                                 {"quality", describe(dense.quality)},
+                                 {"points", made.cleaned->points.size()},
+                                 {"points_before_cleaning", dense.cloud.points.size()},
+                                 {"seconds", {{"views", dense.views_s}, {"depth", dense.depth_s}, {"fuse", dense.fuse_s}}},
+                                 {"keyframes", frames},
+                                 {"warnings", dense.warnings}};
+  if (made.surface)
+    told["mesh"] = {{"file", made.files.back().string()},
+                    {"triangles", made.surface->mesh.triangles.size()},
+                    {"triangles_before_reduction", made.surface->full},
+                    {"cell", made.surface->cell}};
+  fmt::print("{}\n", told.dump(1));
 }
 
-void printText(const DenseResult& dense, const std::filesystem::path& path) {
-  fmt::print("keyframes {:>6}\n", dense.frames.size());
-  fmt::print("points    {:>6}\n", dense.cloud.points.size());
+void printText(const Made& made) {
+  const DenseResult& dense = *made.dense;
+  fmt::print("keyframes {:>8}\n", dense.frames.size());
+  const std::size_t kept = made.cleaned->points.size(), all = dense.cloud.points.size();
+  fmt::print("points    {:>8}{}\n", kept, kept == all ? std::string() : fmt::format(" of {}, cleaned up", all));
+  if (made.surface) fmt::print("triangles {:>8} of {}\n", made.surface->mesh.triangles.size(), made.surface->full);
   const auto worst = std::min_element(dense.frames.begin(), dense.frames.end(),
                                       [](const DenseFrame& a, const DenseFrame& b) { return !(a.agreeing_share >= b.agreeing_share); });
   fmt::print("least     frame {}: other views agree on {:.0f} % of what it shows\n", worst->frame, 100 * worst->agreeing_share);
   fmt::print("time      {:.1f} s: pictures {:.1f}, depth {:.1f}, fusing {:.1f}\n", dense.views_s + dense.depth_s + dense.fuse_s, dense.views_s, dense.depth_s,
              dense.fuse_s);
-  fmt::print("{}\n", path.string());
+  for (const std::string& warning : dense.warnings) fmt::print("note      {}\n", warning);
+  for (const auto& file : made.files) fmt::print("{}\n", file.string());
+}
+
+int printForecast(const DenseJob& job, bool json) {
+  const auto forecast = job.forecast();
+  if (!forecast.ok()) return failWith(forecast.error());
+  const auto megabytes = [](std::uintmax_t bytes) { return static_cast<double>(bytes) / 1e6; };
+  if (json) {
+    fmt::print("{}\n", nlohmann::ordered_json{{"keyframes", forecast->keyframes},
+                                              {"width", forecast->width},
+                                              {"height", forecast->height},
+                                              {"seconds", forecast->seconds},
+                                              {"memory_bytes", forecast->memory},
+                                              {"disk_bytes", forecast->disk}}
+                           .dump(1));
+  } else {
+    fmt::print("{} keyframes of {} × {}: about {:.0f} s, {:.0f} MB of memory, {:.0f} MB on the disk\n", forecast->keyframes, forecast->width, forecast->height,
+               forecast->seconds, megabytes(forecast->memory), megabytes(forecast->disk));
+  }
+  return kSolved;
+}
+
+/// Nothing is worked out for a file that cannot be written.
+Status checkMesh(const Arguments& a) {
+  if (a.mesh.empty()) return Done{};
+  const std::string ending = endingOf(a.mesh);
+  if (ending != "ply" && ending != "obj" && ending != "glb" && ending != "usda")
+    return invalidInput(fmt::format("A mesh is written as .ply, .obj, .glb or .usda, not as {}.", a.mesh));
+  return checkOutputFile(a.mesh, {a.project});
+}
+
+Result<Made> make(const DenseJob& job, const Arguments& a, const Progress& progress) {
+  Made made;
+  auto dense = job.run(progress.part(0, 0.85));
+  if (!dense.ok()) return dense.error();
+  made.dense = *dense;
+  auto cleaned = cleanedDense(made.dense->cloud, job.settings(), job.shot.scene.scene_from_solve, progress.part(0.85, 0.88));
+  if (!cleaned.ok()) return cleaned.error();
+  made.cleaned = *cleaned;
+  const FileWorld world = fileWorldOf(job.shot.scene);
+  made.files.push_back(std::filesystem::path(a.folder) / kDenseFile);
+  if (const Status written = writeDensePly(made.files.back(), *made.cleaned, world, progress.part(0.88, 0.9)); !written.ok()) return written.error();
+  if (a.mesh.empty()) return made;
+  auto surface = job.surface(*made.cleaned, progress.part(0.9, 0.99));
+  if (!surface.ok()) return surface.error();
+  made.surface = std::move(*surface);
+  made.files.emplace_back(a.mesh);
+  const Similarity world_from_scene = world.world_from_solve * job.shot.scene.scene_from_solve.inverse();
+  if (const Status written = writeSurface(a.mesh, made.surface->mesh, world_from_scene, world, progress.part(0.99, 1)); !written.ok()) return written.error();
+  return made;
 }
 
 int makeDensePoints(const Arguments& a, std::stop_token stop) {
   const ThreadLimit limit(a.threads);
   Workspace workspace;
+  if (const Status fine = checkMesh(a); !fine.ok()) return failWith(fine.error());
   if (const Status opened = openToRead(workspace, a.project); !opened.ok()) return failWith(opened.error());
-  const auto job = workspace.deliveryJob();
-  if (!job.ok()) return failWith(job.error());
-  if (const Status made = makeFolder(a.folder); !made.ok()) return failWith(made.error());
-  const Progress line(progressListener(a.quiet || a.json ? ProgressStyle::Quiet : ProgressStyle::Line), stop);
   const auto names = qualities();
-  const auto quality = std::find(names.begin(), names.end(), a.quality) - names.begin();
-  const auto dense = runDense(*job, {.quality = static_cast<DenseQuality>(quality), .spacing = a.spacing}, line.part(0, 0.97));
-  if (!dense.ok()) return failWith(dense.error());
-  const std::filesystem::path path = std::filesystem::path(a.folder) / kDenseFile;
-  if (const Status written = writeDensePly(path, dense->cloud, job->scene, line.part(0.97, 1)); !written.ok()) return failWith(written.error());
-  if (a.json) printJson(*dense, path);
+  const auto quality = static_cast<DenseQuality>(std::find(names.begin(), names.end(), a.quality) - names.begin());
+  auto job = workspace.denseJob(a.quality.empty() ? std::nullopt : std::optional(quality));
+  if (!job.ok()) return failWith(job.error());
+  DenseSettings& settings = job->shot.document.dense;
+  settings = settingsFrom(a, settings, job->shot.scene.up);
+  if (const Status fine = settings.check(); !fine.ok()) return failWith(fine.error());
+  if (a.forecast) return printForecast(*job, a.json);
+  if (const Status folder = makeFolder(a.folder); !folder.ok()) return failWith(folder.error());
+  const Progress line(progressListener(a.quiet || a.json ? ProgressStyle::Quiet : ProgressStyle::Line), stop);
+  const auto made = make(*job, a, line);
+  if (!made.ok()) return failWith(made.error());
+  if (a.json) printJson(*made);
   if (!a.quiet && !a.json) {
-    printText(*dense, path);
-    if (!job->current) fmt::print("note      settings were changed since this solve: the points are of the solve as it was\n");
+    printText(*made);
+    if (!job->shot.current) fmt::print("note      settings were changed since this solve: the points are of the solve as it was\n");
   }
   return kSolved;
+}
+
+void addCleaning(CLI::App& command, const std::shared_ptr<Arguments>& a) {
+  command.add_option("--least-views", a->least_views, "Points on which fewer depth maps agree go, 3 to 16");
+  command.add_option("--least-confidence", a->least_confidence, "Points of less confidence go, 0 to 1");
+  command.add_option("--most-slant", a->most_slant, "Points of surfaces that no view sees more squarely go, degrees, 1 to 90");
+  command.add_option("--most-color-apart", a->most_color_apart, "Points whose colours in the views are farther from their mean go, grey levels, 1 to 255");
+  command.add_option("--least-neighbours", a->least_neighbours, "Points with less of the surface around them go, a share, 0 to 1");
+  command.add_option("--region", a->region, "Points outside of a box go: x,y,z of two corners, in the world of report.json")->delimiter(',')->expected(6);
 }
 
 }  // namespace
@@ -85,19 +186,28 @@ int makeDensePoints(const Arguments& a, std::stop_token stop) {
 void addDense(CLI::App& app, std::stop_token stop, int& code) {
   auto* command = app.add_subcommand(
       "dense",
-      "Dense points of a solved project: depth maps of keyframes, made from the frames that see the same from elsewhere, and fused where they agree.\n"
-      "Writes DIR/dense.ply: x y z, normal, colour, confidence, sigma, views; in the world of report.json.\n\n"
-      "Exit codes: 0 written; 2 bad arguments or unreadable input, or a camera without parallax; 130 cancelled.");
+      "Dense points of a solved project: depth maps of keyframes, made from the frames that see the same from elsewhere, fused where they agree, and cleaned\n"
+      "up. Writes DIR/dense.ply: x y z, normal, colour, confidence, sigma, views; and a mesh, where one is asked for; in the world of report.json.\n"
+      "What is not given here is as the project has it. What was made is kept beside the project: the next time only what changed is made anew, and a run\n"
+      "that was stopped goes on.\n\n"
+      "Exit codes: 0 written; 2 bad arguments or unreadable input, a camera without parallax, or a file that cannot be written; 130 cancelled.");
   auto a = std::make_shared<Arguments>();
   command->add_option("PROJECT", a->project, "A solved project (.moth)")->required();
-  command->add_option("-o,--output", a->folder, "The folder; made when it is missing")->required();
-  command->add_option("--quality", a->quality, "Depth maps of a quarter of the footage's size (draft), half (good) or all of it (fine) (good)")
+  auto* folder = command->add_option("-o,--output", a->folder, "The folder; made when it is missing");
+  command->add_option("--quality", a->quality, "Depth maps of a quarter of the footage's size (draft), half (good) or all of it (fine)")
       ->check(CLI::IsMember(qualities()));
-  command->add_option("--spacing", a->spacing, "At most one point in a cell of this size, the surest; scene units (0: all)")->check(CLI::NonNegativeNumber);
+  command->add_option("--spacing", a->spacing, "At most one point in a cell of this size, the surest; scene units; 0: all")->check(CLI::NonNegativeNumber);
+  addCleaning(*command, a);
+  command->add_option("--mesh", a->mesh, "Writes their surface too, by its ending .ply, .obj, .glb or .usda");
+  command->add_option("--triangles", a->triangles, "Of the mesh, at most")->check(CLI::PositiveNumber);
+  auto* forecast = command->add_flag("--forecast", a->forecast, "Says how long it will take and how much memory, and does nothing");
   command->add_flag("--json", a->json, "Prints what was made as JSON");
   command->add_flag("--quiet", a->quiet, "Prints nothing");
   command->add_option("--threads", a->threads, "At most so many (all)")->check(CLI::NonNegativeNumber);
-  command->callback([a, stop, &code] { code = makeDensePoints(*a, stop); });
+  command->callback([a, folder, forecast, stop, &code] {
+    if (folder->count() == 0 && forecast->count() == 0) throw CLI::RequiredError("--output");
+    code = makeDensePoints(*a, stop);
+  });
 }
 
 }  // namespace dusky::cli

@@ -38,6 +38,16 @@ Status checkPictures(const DeliveryInput& input, const std::vector<const Exporte
   return Done{};
 }
 
+/// What is made of dense points needs some.
+Status checkDense(const DeliveryInput& input, const DeliveryChoices& choices, const std::vector<const Exporter*>& chosen) {
+  if (input.open_dense && input.open_surface) return Done{};
+  const auto needs = std::find_if(chosen.begin(), chosen.end(), [](const Exporter* exporter) { return exporter->needs_dense; });
+  const bool splat = choices.splat.dense && choices.wants("splat-set");
+  if (needs == chosen.end() && !splat) return Done{};
+  return invalidInput(fmt::format("\"{}\" needs dense points, and there are none of this solve: make them first (step Dense, or moth dense).",
+                                  needs != chosen.end() ? (*needs)->name : "splat-set"));
+}
+
 /// All of them into a folder; files come in one step, pictures take their time.
 Status writeAll(const DeliveryInput& input, const DeliveryChoices& choices, const std::vector<const Exporter*>& chosen, const fs::path& folder,
                 const Progress& progress) {
@@ -87,6 +97,7 @@ Result<Delivered> deliver(const DeliveryInput& input, const DeliveryChoices& cho
   if (const Status fine = choices.check(); !fine.ok()) return fine.error();
   const auto chosen = chosenOf(choices);
   if (const Status fine = checkPictures(input, chosen); !fine.ok()) return fine.error();
+  if (const Status fine = checkDense(input, choices, chosen); !fine.ok()) return fine.error();
   if (const Status made = makeFolder(folder); !made.ok()) return made.error();
   auto staging = StagingFolder::in(folder);
   if (!staging.ok()) return staging.error();

@@ -8,6 +8,7 @@
 #include "core/base/progress.h"
 #include "core/deliver/delivery_options.h"
 #include "core/deliver/receipt.h"
+#include "core/dense/dense_cloud.h"
 #include "core/image/frame_source.h"
 #include "core/mesh/set_mesh.h"
 #include "core/review/advice.h"
@@ -39,8 +40,11 @@ struct DeliveryInput {
   const Knowledge* knowledge = nullptr;                               ///< Of the set: its survey.
   MeshSettings mesh = {};                                             ///< How the set's mesh lies in the scene.
   std::function<Result<SetMeshPtr>(const Progress&)> open_mesh = {};  ///< Reads it; empty: there is none.
-  double sensor_mm = 36;                                              ///< Width of the sensor, for files that speak of one.
-  bool log_footage = false;                                           ///< Its values are on a logarithmic scale: they go out as they are.
+  /// Dense points as they were cleaned up, and their surface in the scene; empty: there are none of this solve.
+  std::function<Result<DenseCloudPtr>(const Progress&)> open_dense = {};
+  std::function<Result<SetMeshPtr>(const Progress&)> open_surface = {};
+  double sensor_mm = 36;     ///< Width of the sensor, for files that speak of one.
+  bool log_footage = false;  ///< Its values are on a logarithmic scale: they go out as they are.
   /// Opens the footage, its numbers as the shot has them; empty: there are no pictures.
   std::function<Result<std::unique_ptr<FrameSource>>()> open_footage = {};
   /// What is left out of a frame: not 0 there; an empty plane leaves nothing out. Empty: nothing is masked.

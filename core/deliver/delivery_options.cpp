@@ -91,9 +91,11 @@ const std::vector<DeliveryPreset>& deliveryPresets() {
     compositing.choices.plates.format = PlateFormat::Exr;
     made.push_back(std::move(compositing));
     made.push_back({"splat training", choicesOf({"splat-set", "report.json"})});
+    made.push_back({"dense scan", choicesOf({"camera.glb", "dense.ply", "mesh.glb", "report.json"})});
+    // All that needs no dense points.
     DeliveryPreset everything{"everything", choicesOf({})};
     for (const Exporter& exporter : exporters()) {
-      if (exporter.name != "object.glb") everything.choices.what.emplace_back(exporter.name);
+      if (exporter.name != "object.glb" && !exporter.needs_dense) everything.choices.what.emplace_back(exporter.name);
     }
     made.push_back(std::move(everything));
     return made;

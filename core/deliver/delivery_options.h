@@ -60,6 +60,7 @@ struct SplatOptions {
   int most_pictures = 200;  ///< At least 2.
   int test_every = 8;       ///< Each such picture is kept for testing, not training; 0: none.
   bool masks = true;        ///< Of what is masked in the shot and of where a picture shows nothing.
+  bool dense = false;       ///< points.ply holds dense points too.
   bool centred = false;     ///< Moved and scaled: the middle of the points is the origin, nine of ten lie within 1 of it.
   bool operator==(const SplatOptions&) const = default;
 };
@@ -87,7 +88,7 @@ struct DeliveryPreset {
   DeliveryChoices choices;
   bool operator==(const DeliveryPreset&) const = default;
 };
-/// Those that are always there: "3D scene", "compositing", "splat training", "everything".
+/// Those that are always there: "3D scene", "compositing", "splat training", "dense scan", "everything".
 const std::vector<DeliveryPreset>& deliveryPresets();
 
 }  // namespace dusky

@@ -26,14 +26,20 @@ void put(const DensePoint& point, const Similarity& world, const Eigen::Matrix3f
 
 }  // namespace
 
-Status writeDensePly(const std::filesystem::path& path, const DenseCloud& cloud, const SceneFrame& scene, const Progress& progress) {
-  const Similarity world = scene.worldFromSolve();
+FileWorld fileWorldOf(const SceneFrame& scene) { return {scene.worldFromSolve(), scene.up, scene.metric ? "metres" : "units", scene.metric ? 1.0 : 0.0}; }
+
+FileWorld fileWorldOf(const DeliveryView& view) {
+  return {view.turnedUp() * view.world_from_solve, view.up, view.unit == "m" ? "metres" : view.unit, view.metres};
+}
+
+Status writeDensePly(const std::filesystem::path& path, const DenseCloud& cloud, const FileWorld& told, const Progress& progress) {
+  const Similarity& world = told.world_from_solve;
   const Eigen::Matrix3f turn = world.rotation.toRotationMatrix().cast<float>();
   std::string bytes = fmt::format(
       "ply\nformat binary_little_endian 1.0\ncomment Dusky Moth dense points, right-handed, {} up, {}\nelement vertex {}\n"
       "property float x\nproperty float y\nproperty float z\nproperty float nx\nproperty float ny\nproperty float nz\n"
       "property uchar red\nproperty uchar green\nproperty uchar blue\nproperty float confidence\nproperty float sigma\nproperty uchar views\nend_header\n",
-      scene.up == UpAxis::Z ? 'Z' : 'Y', scene.metric ? "metres" : "units", cloud.points.size());
+      told.up == UpAxis::Z ? 'Z' : 'Y', told.unit, cloud.points.size());
   std::size_t at = bytes.size();
   bytes.resize(at + cloud.points.size() * kPointBytes);
   for (const DensePoint& point : cloud.points) {

@@ -1,14 +1,30 @@
 #pragma once
-#include <filesystem>
+#include <string>
 
-#include "core/base/progress.h"
+#include "core/deliver/delivery_view.h"
 #include "core/dense/dense_cloud.h"
-#include "core/scene/scene.h"
+#include "core/mesh/set_mesh.h"
 
 namespace dusky {
 
-/// Writes dense points as binary little-endian PLY, whole or not at all: x y z, nx ny nz, red green blue, confidence, sigma, views; in the scene's world, as
-/// report.json tells of it. Errors: CannotWrite; Cancelled.
-Status writeDensePly(const std::filesystem::path& path, const DenseCloud& cloud, const SceneFrame& scene, const Progress& progress);
+/// How a file of places tells of its world.
+struct FileWorld {
+  Similarity world_from_solve;
+  UpAxis up = UpAxis::Y;
+  std::string unit;   ///< "metres", "cm", "units".
+  double metres = 0;  ///< That one is; 0: nothing tells.
+};
+/// As report.json tells of it; as a delivery does.
+FileWorld fileWorldOf(const SceneFrame& scene);
+FileWorld fileWorldOf(const DeliveryView& view);
+
+/// Writes dense points as binary little-endian PLY, whole or not at all: x y z, nx ny nz, red green blue, confidence, sigma, views. Errors: CannotWrite;
+/// Cancelled.
+Status writeDensePly(const std::filesystem::path& path, const DenseCloud& cloud, const FileWorld& world, const Progress& progress);
+
+/// Writes a surface that is in the scene, by the file's ending: ply, obj, glb or usda; with colours. Errors: InvalidInput: another ending, and those there are;
+/// CannotWrite; Cancelled.
+Status writeSurface(const std::filesystem::path& path, const SetMesh& surface, const Similarity& world_from_scene, const FileWorld& world,
+                    const Progress& progress);
 
 }  // namespace dusky

@@ -4,12 +4,14 @@
 #include <array>
 
 #include "core/base/atomic_file.h"
+#include "core/deliver/dense_ply.h"
 #include "core/deliver/writers.h"
 
 namespace dusky {
 namespace {
 
-constexpr std::string_view kReview = "review.mp4", kReportJson = "report.json";
+constexpr std::string_view kReview = "review.mp4", kReportJson = "report.json", kDensePly = "dense.ply", kMeshPly = "mesh.ply", kMeshObj = "mesh.obj",
+                           kMeshGlb = "mesh.glb", kMeshUsda = "mesh.usda";
 
 /// What a file is made of in memory; one that reads something may fail.
 Status put(const std::filesystem::path& path, const Result<std::string>& text) { return text.ok() ? writeFileAtomically(path, *text) : Status(text.error()); }
@@ -38,6 +40,20 @@ Status writeReport(const DeliveryInput& input, const DeliveryChoices& choices, c
   return writeFileAtomically(folder / kReportJson, reportJson(input, choices));
 }
 
+Status writeDense(const DeliveryInput& input, const DeliveryChoices&, const DeliveryView& view, const std::filesystem::path& folder, const Progress& progress) {
+  const auto cloud = input.open_dense(progress.part(0, 0.7));
+  return cloud.ok() ? writeDensePly(folder / kDensePly, **cloud, fileWorldOf(view), progress.part(0.7, 1)) : Status(cloud.error());
+}
+
+/// A mesh of the dense points, in a format.
+template <const std::string_view& Name>
+Status writeMesh(const DeliveryInput& input, const DeliveryChoices&, const DeliveryView& view, const std::filesystem::path& folder, const Progress& progress) {
+  const auto surface = input.open_surface(progress.part(0, 0.7));
+  if (!surface.ok()) return surface.error();
+  const FileWorld world = fileWorldOf(view);
+  return writeSurface(folder / Name, **surface, world.world_from_solve * input.scene.scene_from_solve.inverse(), world, progress.part(0.7, 1));
+}
+
 constexpr char kCameraGlb[] = "camera.glb", kObjectGlb[] = "object.glb", kPointsPly[] = "points.ply", kCameraCsv[] = "camera.csv",
                kCameraUsda[] = "camera.usda", kPointsCsv[] = "points.csv", kLensJson[] = "lens.json";
 
@@ -64,6 +80,11 @@ std::span<const Exporter> exporters() {
       inMemory<cameraCsv, kCameraCsv>("Points and tables", "camera by frame, as a table"),
       inMemory<pointsCsv, kPointsCsv>("Points and tables", "points, as a table"),
       inMemory<lensJson, kLensJson>("Lens and plates", "the lens, and the undistorted picture"),
+      {kDensePly, "dense points, cleaned up (PLY)", "Dense", false, always<kDensePly>, writeDense, true},
+      {kMeshPly, "mesh of the dense points (PLY)", "Dense", false, always<kMeshPly>, writeMesh<kMeshPly>, true},
+      {kMeshObj, "the same (OBJ)", "Dense", false, always<kMeshObj>, writeMesh<kMeshObj>, true},
+      {kMeshGlb, "the same (glTF 2.0)", "Dense", false, always<kMeshGlb>, writeMesh<kMeshGlb>, true},
+      {kMeshUsda, "the same (USD)", "Dense", false, always<kMeshUsda>, writeMesh<kMeshUsda>, true},
       {"st-maps", "undistort and redistort, for compositing (EXR)", "Lens and plates", false, always<kStMapFolder>, writeStMaps},
       {"plates", "undistorted plates", "Lens and plates", true, platesMade, writePlates},
       {"splat-set", "undistorted pictures, cameras and points for splat training", "Splat training", true, always<kSplatFolder>, writeSplatSet},

@@ -21,6 +21,7 @@ struct Exporter {
   /// Writes them into a folder that is there. Errors: CannotWrite; InvalidInput: what was chosen does not fit the shot; Cancelled; what reading the footage
   /// says.
   Status (*write)(const DeliveryInput&, const DeliveryChoices&, const DeliveryView&, const std::filesystem::path& folder, const Progress&);
+  bool needs_dense = false;  ///< Dense points were made.
 };
 
 /// All there are, in the order in which they are written and listed.

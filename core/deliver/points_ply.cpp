@@ -2,6 +2,8 @@
 
 #include <bit>
 #include <cstring>
+#include <limits>
+#include <span>
 
 #include "core/deliver/delivery_view.h"
 #include "core/deliver/writers.h"
@@ -19,7 +21,7 @@ void append(std::string& bytes, T value) {
 }
 }  // namespace
 
-std::string plyOfPoints(const DeliveryView& view, const Similarity& turned) {
+std::string plyOfPoints(const DeliveryView& view, const Similarity& turned, const DenseCloud* dense) {
   std::string body;
   for (const DeliveryView::Point& point : view.points) {
     for (double c : Vec3(turned * point.at)) append(body, static_cast<float>(c));
@@ -30,6 +32,17 @@ std::string plyOfPoints(const DeliveryView& view, const Similarity& turned) {
     append(body, static_cast<float>(point.error_px));
     append(body, static_cast<float>(turned.scale * point.sigma));
   }
+  const Similarity from_solve = turned * view.world_from_solve;
+  const auto more = dense ? std::span<const DensePoint>(dense->points) : std::span<const DensePoint>();
+  for (const DensePoint& point : more) {
+    for (double c : Vec3(from_solve * point.at.cast<double>())) append(body, static_cast<float>(c));
+    append(body, point.color.r);
+    append(body, point.color.g);
+    append(body, point.color.b);
+    append(body, std::int32_t{-1});
+    append(body, std::numeric_limits<float>::quiet_NaN());
+    append(body, static_cast<float>(from_solve.scale) * point.sigma);
+  }
   return fmt::format(
              "ply\nformat binary_little_endian 1.0\ncomment Dusky Moth points, right-handed, {} up, {}\nelement vertex {}\n"
              "property float x\nproperty float y\nproperty float z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\n"
@@ -38,7 +51,7 @@ std::string plyOfPoints(const DeliveryView& view, const Similarity& turned) {
              turned.scale != 1  ? "scaled"
              : view.unit == "m" ? "metres"
                                 : view.unit,
-             view.points.size()) +
+             view.points.size() + more.size()) +
          body;
 }
 

@@ -293,8 +293,8 @@ Result<ReadScene> readBackPly(const fs::path& path) {
       const std::size_t row = first + k * size;
       const auto number = [&](const char* name) { return static_cast<double>(valueAt<float>(bytes, row + place.at(name))); };
       const auto byte = [&](const char* name) { return static_cast<double>(valueAt<std::uint8_t>(bytes, row + place.at(name))); };
-      scene.points.push_back(
-          {valueAt<std::int32_t>(bytes, row + place.at("track")), {number("x"), number("y"), number("z")}, {byte("red"), byte("green"), byte("blue")}});
+      const int track = place.contains("track") ? valueAt<std::int32_t>(bytes, row + place.at("track")) : -1;
+      scene.points.push_back({track, {number("x"), number("y"), number("z")}, {byte("red"), byte("green"), byte("blue")}});
     }
     return scene;
   });

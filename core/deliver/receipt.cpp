@@ -9,6 +9,7 @@
 #include "core/base/atomic_file.h"
 #include "core/base/json_text.h"
 #include "core/deliver/page_text.h"
+#include "core/deliver/receipt_dense.h"
 #include "core/deliver/receipt_pictures.h"
 #include "core/deliver/receipt_scene.h"
 #include "core/deliver/writers.h"
@@ -36,6 +37,7 @@ class Checker {
     for (const char* name : {"lens.json", "report.json"}) {
       if (wants(name)) addJson(name);
     }
+    addAll(checkDenseFiles(truth_, choices_, folder_, scaleOfWorld(), up_));
     if (wants("st-maps")) addAll(checkStMaps(input_, choices_, truth_, folder_ / "st-maps"));
     if (wants("plates")) {
       if (const Status fine = addPlates(progress.part(0, 0.9)); !fine.ok()) return fine.error();

@@ -26,11 +26,13 @@ struct ReadSet {
 };
 
 /// Both transforms files and the points; pictures' sizes.
-Result<ReadSet> readSet(const fs::path& folder, bool tests) {
+Result<ReadSet> readSet(const fs::path& folder, bool tests, bool dense) {
   ReadSet set;
   auto points = readBackPly(folder / "points.ply");
   if (!points.ok()) return points.error();
   set.scene = std::move(*points);
+  // Dense points belong to no track; they stand where the same numbers put the others.
+  if (dense) std::erase_if(set.scene.points, [](const ReadScene::Point& point) { return point.track == -1; });
   for (const char* file : {"transforms_train.json", "transforms_test.json"}) {
     auto read = readBackTransforms(folder / file);
     if (!read.ok()) return read.error();
@@ -90,7 +92,7 @@ void noteReadiness(const fs::path& file, Receipt& receipt) {
 
 std::vector<ReceiptCheck> checkSplatSet(const DeliveryInput& input, const DeliveryChoices& choices, const ReceiptTruth& truth, const fs::path& folder,
                                         Receipt& receipt) {
-  const auto set = readSet(folder, choices.splat.test_every > 0);
+  const auto set = readSet(folder, choices.splat.test_every > 0, choices.splat.dense);
   if (!set.ok()) return {checked(kSet, "reading", false, set.error().message)};
   const int width = input.footage.width / choices.splat.reduced;
   if (set->width != width) return {checked(kSet, "size", false, fmt::format("pictures are {} px wide, not {}.", set->width, width))};

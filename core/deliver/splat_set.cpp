@@ -179,10 +179,16 @@ Status writeSplatSet(const DeliveryInput& input, const DeliveryChoices& choices,
     if (const Status made = makeFolder(into / name); !made.ok()) return made;
   }
   if (const Status put = writePictures(input, choices, world, into, progress.part(0.25, 1)); !put.ok()) return put;
+  DenseCloudPtr dense;
+  if (choices.splat.dense) {
+    auto cloud = input.open_dense(progress.part(0.98, 1));
+    if (!cloud.ok()) return cloud.error();
+    dense = std::move(*cloud);
+  }
   const std::pair<const char*, std::string> texts[] = {{"transforms_train.json", transformsOf(world, false).dump(1)},
                                                        {"transforms_test.json", transformsOf(world, true).dump(1)},
                                                        {"cameras.json", camerasOf(input, world).dump(1)},
-                                                       {"points.ply", plyOfPoints(view, world.world_from_view)}};
+                                                       {"points.ply", plyOfPoints(view, world.world_from_view, dense.get())}};
   for (const auto& [name, text] : texts) {
     if (const Status put = writeFileAtomically(into / name, text); !put.ok()) return put;
   }

@@ -17,7 +17,8 @@ std::string pointsPly(const DeliveryInput& input, const DeliveryView& view);
 /// One line a frame: time, centre, rotation quaternion (world from camera, w x y z), the footage's lens.
 std::string cameraCsv(const DeliveryInput& input, const DeliveryView& view);
 /// The same of a view's points, turned (and scaled) from its world.
-std::string plyOfPoints(const DeliveryView& view, const Similarity& turned);
+/// `dense`: points that belong to no track come behind them, their track -1.
+std::string plyOfPoints(const DeliveryView& view, const Similarity& turned, const DenseCloud* dense = nullptr);
 /// The points as a table.
 std::string pointsCsv(const DeliveryInput& input, const DeliveryView& view);
 /// USD as text: camera with time samples of transform and focal length, apertures; points with colours and widths; what else is of the set.

@@ -3,44 +3,32 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <array>
 #include <cmath>
+#include <map>
+#include <numeric>
 
+#include "core/base/atomic_file.h"
 #include "core/dense/depth_search.h"
-#include "core/dense/fuse.h"
 #include "core/dense/keyframes.h"
+#include "core/dense/view_shelf.h"
 
 namespace dusky {
 namespace {
 
-constexpr std::size_t kMatched = 4;  ///< Others that a depth map is made from.
+constexpr std::size_t kMatched = 4;      ///< Others that a depth map is made from.
+constexpr std::size_t kLeastOthers = 3;  ///< That a depth map is compared with, where memory is short.
+// Bytes for each of its pixels: of a view that depth is made from, of a depth map, of one that is being searched, of points by the maps they come from.
+constexpr std::size_t kViewBytes = 16, kMapBytes = 27, kSearchBytes = 80, kPointBytes = 10;
 
 int halvingsOf(DenseQuality quality) { return quality == DenseQuality::Draft ? 2 : quality == DenseQuality::Good ? 1 : 0; }
 
-Result<std::vector<DenseView>> viewsOf(const DenseInput& input, const std::vector<Keyframe>& keys, DenseQuality quality, const Progress& progress) {
-  const auto footage = input.open_footage();
-  if (!footage.ok()) return footage.error();
-  std::vector<DenseView> views;
-  Undistortion kept;
-  for (const Keyframe& key : keys) {
-    if (progress.stopRequested()) return cancelled();
-    progress.report(static_cast<double>(views.size()) / static_cast<double>(keys.size()), "undistorting keyframes");
-    auto view = makeDenseView(input.solution, *input.solution.frameAt(key.frame), **footage, input.mask, halvingsOf(quality), kept);
-    if (!view.ok()) return view.error();
-    views.push_back(std::move(*view));
-  }
-  return views;
-}
-
-DepthMap depthOf(const std::vector<DenseView>& views, const std::vector<Keyframe>& keys, std::size_t at, const Progress& progress) {
-  std::vector<const std::vector<MatchPicture>*> neighbours;
-  for (const std::size_t other : keys[at].others) {
-    if (neighbours.size() < kMatched) neighbours.push_back(&views[other].sizes);
-  }
-  DepthMap map = searchDepth(views[at].sizes, neighbours, views[at].range, {.noise = views[at].noise}, progress);
-  map.frame = keys[at].frame;
-  return map;
-}
+/// Keyframes, and how much of them is in memory at a time.
+struct Plan {
+  std::vector<Keyframe> keys;
+  std::size_t pixels = 0;  ///< Of the largest.
+  int width = 0, height = 0;
+  std::size_t others = 0, maps_kept = 0, views_kept = 0;
+};
 
 /// Keyframes that share too little with any other tell no depth, and are nobody's others.
 void dropLonely(std::vector<Keyframe>& keys) {
@@ -53,71 +41,153 @@ void dropLonely(std::vector<Keyframe>& keys) {
   std::erase_if(keys, [](const Keyframe& key) { return key.others.empty(); });
 }
 
-}  // namespace
-
-std::string_view describe(DenseQuality quality) {
-  static constexpr std::array<std::string_view, 3> kNames = {"draft", "good", "fine"};
-  return kNames[static_cast<std::size_t>(quality)];
+Result<Plan> planOf(const Solution& solution, const DenseOptions& options) {
+  const KeyframeOptions choice;
+  auto chosen = chooseKeyframes(solution, choice);
+  if (!chosen.ok()) return chosen.error();
+  Plan plan{std::move(*chosen)};
+  dropLonely(plan.keys);
+  for (const Keyframe& key : plan.keys) {
+    const Plate plate = densePlate(solution.lensAt(*solution.frameAt(key.frame)));
+    const int w = plate.width >> halvingsOf(options.quality), h = plate.height >> halvingsOf(options.quality);
+    const auto pixels = static_cast<std::size_t>(w) * static_cast<std::size_t>(h);
+    if (pixels > plan.pixels) plan.pixels = pixels, plan.width = w, plan.height = h;
+  }
+  const std::size_t maps = options.most_bytes / std::max<std::size_t>(1, plan.pixels * kMapBytes);
+  plan.others = std::clamp(maps > 0 ? maps - 1 : 0, kLeastOthers, choice.others);
+  plan.maps_kept = std::max(maps, plan.others + 1);
+  plan.views_kept = std::max(kMatched + 1, options.most_bytes / std::max<std::size_t>(1, plan.pixels * kViewBytes));
+  for (Keyframe& key : plan.keys) key.others.resize(std::min(key.others.size(), plan.others));
+  return plan;
 }
 
-Status DenseOptions::check() const {
-  if (!(spacing >= 0) || !std::isfinite(spacing)) return invalidInput(fmt::format("The spacing of dense points is a length from 0 on, not {:g}.", spacing));
+/// Undistorted keyframes, made when they are asked for.
+class Views {
+ public:
+  Views(const DenseInput& input, const Plan& plan, DenseQuality quality) : input_(input), plan_(plan), quality_(quality), newest_(plan.views_kept) {}
+
+  Result<std::shared_ptr<const DenseView>> at(std::size_t k) {
+    if (auto there = newest_.find(k)) return there;
+    const Stopwatch watch;
+    if (!footage_) {
+      auto opened = input_.open_footage();
+      if (!opened.ok()) return opened.error();
+      footage_ = std::move(*opened);
+    }
+    auto view = makeDenseView(input_.solution, *input_.solution.frameAt(plan_.keys[k].frame), *footage_, input_.mask, halvingsOf(quality_), kept_);
+    seconds_ += watch.seconds();
+    if (!view.ok()) return view.error();
+    return newest_.keep(k, std::make_shared<DenseView>(std::move(*view)));
+  }
+  double seconds() const { return seconds_; }
+  /// Views that are needed, as they follow each other in the footage: to go back in a movie takes long. Where all fit into memory, those between come along.
+  std::vector<std::size_t> readingOrder(std::size_t at, std::vector<std::size_t> order) const {
+    order.push_back(at);
+    std::sort(order.begin(), order.end());
+    if (plan_.views_kept < plan_.keys.size()) return order;
+    std::vector<std::size_t> all(order.back() - order.front() + 1);
+    std::iota(all.begin(), all.end(), order.front());
+    return all;
+  }
+
+ private:
+  const DenseInput& input_;
+  const Plan& plan_;
+  DenseQuality quality_;
+  Newest<DenseView> newest_;
+  std::unique_ptr<FrameSource> footage_;
+  Undistortion kept_;
+  double seconds_ = 0;
+};
+
+Result<FusedViewPtr> depthOf(Views& views, const std::vector<Keyframe>& keys, std::size_t at, const Progress& progress) {
+  std::vector<std::size_t> matched = keys[at].others;
+  matched.resize(std::min(matched.size(), kMatched));
+  std::map<std::size_t, std::shared_ptr<const DenseView>> read;
+  for (const std::size_t k : views.readingOrder(at, matched)) {
+    auto view = views.at(k);
+    if (!view.ok()) return view.error();
+    read[k] = std::move(*view);
+  }
+  std::vector<const std::vector<MatchPicture>*> neighbours;
+  for (const std::size_t k : matched) neighbours.push_back(&read[k]->sizes);
+  const DenseView& view = *read[at];
+  auto made = std::make_shared<FusedView>();
+  made->map = searchDepth(view.sizes, neighbours, view.range, {.noise = view.noise}, progress);
+  made->map.frame = keys[at].frame;
+  made->picture = view.color;
+  return FusedViewPtr(std::move(made));
+}
+
+/// Each view is a job of its own: what is there already is not made again.
+Status makeMaps(const DenseInput& input, const Plan& plan, Views& views, MapShelf& shelf, int& made_now, const Progress& progress) {
+  for (std::size_t k = 0; k < plan.keys.size(); ++k) {
+    if (progress.stopRequested()) return cancelled();
+    progress.report(static_cast<double>(k) / static_cast<double>(plan.keys.size()),
+                    fmt::format("depth of frame {}, {} of {}", plan.keys[k].frame, k + 1, plan.keys.size()));
+    if (!shelf.has(k)) {
+      auto made = depthOf(views, plan.keys, k, progress);
+      if (!made.ok()) return made.error();
+      if (progress.stopRequested()) return cancelled();
+      if (const Status kept = shelf.put(k, *made); !kept.ok()) return kept;
+      ++made_now;
+    }
+    if (!input.on_view) continue;
+    const auto view = shelf.at(k);
+    if (!view.ok()) return view.error();
+    input.on_view(*view);
+  }
   return Done{};
 }
 
+}  // namespace
+
+Result<DenseForecast> forecastDense(const Solution& solution, const DenseOptions& options) {
+  const auto plan = planOf(solution, options);
+  if (!plan.ok()) return plan.error();
+  const std::size_t keys = plan->keys.size(), pixels = plan->pixels;
+  const std::size_t searching = pixels * (std::min(plan->views_kept, keys) * kViewBytes + std::min(plan->maps_kept, keys) * kMapBytes + kSearchBytes);
+  return DenseForecast{.keyframes = static_cast<int>(keys),
+                       .width = plan->width,
+                       .height = plan->height,
+                       .megapixels = 1e-6 * static_cast<double>(pixels * keys),
+                       .memory = searching + pixels * keys * kPointBytes,
+                       .disk = pixels * keys * kMapBytes};
+}
+
 Result<DenseResult> makeDense(const DenseInput& input, const DenseOptions& options, const Progress& progress) {
-  if (const Status fine = options.check(); !fine.ok()) return fine.error();
-  auto chosen = chooseKeyframes(input.solution, {});
-  if (!chosen.ok()) return chosen.error();
-  std::vector<Keyframe> keys = std::move(*chosen);
-  dropLonely(keys);
-  DenseResult result;
-  const Stopwatch reading;
-  auto views = viewsOf(input, keys, options.quality, progress.part(0, 0.15));
-  if (!views.ok()) return views.error();
-  result.views_s = reading.seconds();
-  const Stopwatch searching;
-  std::vector<FusedView> fused;
-  const Progress depths = progress.part(0.15, 0.85);
-  for (std::size_t k = 0; k < keys.size(); ++k) {
-    if (depths.stopRequested()) return cancelled();
-    depths.report(static_cast<double>(k) / static_cast<double>(keys.size()), fmt::format("depth of frame {}", keys[k].frame));
-    fused.push_back({std::make_shared<DepthMap>(depthOf(*views, keys, k, depths)), std::make_shared<Picture>(std::move((*views)[k].color)), keys[k].others});
+  const auto planned = planOf(input.solution, options);
+  if (!planned.ok()) return planned.error();
+  const Plan& plan = *planned;
+  if (!input.folder.empty()) {
+    if (const Status made = makeFolder(input.folder); !made.ok()) return made.error();
   }
-  result.depth_s = searching.seconds();
+  DenseResult result{.quality = options.quality};
+  if (const KeyframeOptions usual; plan.others < usual.others)
+    result.warnings.push_back(fmt::format("Memory is short for pictures of {} × {}: each depth map is compared with {} others, not {}.", plan.width,
+                                          plan.height, plan.others, usual.others));
+  std::vector<int> frames;
+  for (const Keyframe& key : plan.keys) frames.push_back(key.frame);
+  MapShelf shelf(input.folder, frames, plan.maps_kept);
+  const Stopwatch searching;
+  {
+    Views views(input, plan, options.quality);
+    if (const Status made = makeMaps(input, plan, views, shelf, result.maps_made, progress.part(0, 0.85)); !made.ok()) return made.error();
+    result.views_s = views.seconds(), result.depth_s = searching.seconds() - views.seconds();
+  }
   const Stopwatch fusing;
+  FuseInput fused{{}, [&](std::size_t k) { return shelf.at(k); }};
+  for (const Keyframe& key : plan.keys) fused.others.push_back(key.others);
   auto made = fuse(fused, {}, progress.part(0.85, 1));
   if (!made.ok()) return made.error();
   if (made->cloud.points.empty())
     return invalidInput("No place of the set is seen alike in enough frames: there are no dense points. Check the camera, or solve a stretch that moves more.");
-  result.cloud = options.spacing > 0 ? thinned(std::move(made->cloud), options.spacing) : std::move(made->cloud);
+  result.cloud = std::move(made->cloud);
   result.fuse_s = fusing.seconds();
-  for (std::size_t k = 0; k < keys.size(); ++k)
-    result.frames.push_back({keys[k].frame, keys[k].parallax_rad, made->shares[k].agreeing_share, made->shares[k].correlation});
+  for (std::size_t k = 0; k < plan.keys.size(); ++k)
+    result.frames.push_back(
+        {plan.keys[k].frame, plan.keys[k].parallax_rad, made->shares[k].agreeing_share, made->shares[k].correlation, made->shares[k].pixels});
   return result;
-}
-
-DenseCloud thinned(DenseCloud cloud, double spacing) {
-  struct Place {
-    std::array<std::int64_t, 3> cell;
-    std::size_t point;
-  };
-  std::vector<Place> places(cloud.points.size());
-  for (std::size_t k = 0; k < places.size(); ++k) {
-    places[k].point = k;
-    for (int axis = 0; axis < 3; ++axis)
-      places[k].cell[static_cast<std::size_t>(axis)] = static_cast<std::int64_t>(std::floor(static_cast<double>(cloud.points[k].at[axis]) / spacing));
-  }
-  std::sort(places.begin(), places.end(), [&](const Place& a, const Place& b) {
-    if (a.cell != b.cell) return a.cell < b.cell;
-    const float sure_a = cloud.points[a.point].confidence, sure_b = cloud.points[b.point].confidence;
-    return sure_a != sure_b ? sure_a > sure_b : a.point < b.point;
-  });
-  DenseCloud out;
-  for (std::size_t k = 0; k < places.size(); ++k) {
-    if (k == 0 || places[k].cell != places[k - 1].cell) out.points.push_back(cloud.points[places[k].point]);
-  }
-  return out;
 }
 
 }  // namespace dusky

@@ -1,33 +1,30 @@
 #pragma once
+#include <filesystem>
 #include <functional>
 #include <memory>
-#include <string_view>
+#include <string>
+#include <vector>
 
 #include "core/dense/dense_cloud.h"
+#include "core/dense/dense_settings.h"
 #include "core/dense/dense_view.h"
-#include "core/dense/depth_map.h"
+#include "core/dense/fuse.h"
 
 namespace dusky {
-
-/// Of the footage's size: a quarter, a half, all of it.
-enum class DenseQuality : std::uint8_t { Draft, Good, Fine };
-/// "draft", "good", "fine".
-std::string_view describe(DenseQuality quality);
-
-struct DenseOptions {
-  DenseQuality quality = DenseQuality::Good;
-  double spacing = 0;  ///< At most one point in a cell of this size, the solve's units, >= 0; 0: all.
-
-  /// Errors: InvalidInput naming what is out of range.
-  Status check() const;
-  bool operator==(const DenseOptions&) const = default;
-};
 
 /// What dense points are made of.
 struct DenseInput {
   const Solution& solution;
   std::function<Result<std::unique_ptr<FrameSource>>()> open_footage;
-  MaskOf mask = {};  ///< Empty: nothing is masked.
+  MaskOf mask = {};                   ///< Empty: nothing is masked.
+  std::filesystem::path folder = {};  ///< Where depth maps are kept, each as it is made; those that are there are used. It must be this input's own. Empty:
+                                      ///< in memory alone.
+  std::function<void(const FusedViewPtr&)> on_view = {};  ///< Hears of each depth map, on the caller's thread.
+};
+
+struct DenseOptions {
+  DenseQuality quality = DenseQuality::Good;
+  std::size_t most_bytes = std::size_t{1200} << 20;  ///< Of pictures and depth maps in memory at a time; what does not fit is compared with fewer views.
 };
 
 /// One keyframe's part.
@@ -36,20 +33,38 @@ struct DenseFrame {
   double parallax_rad = kUnknown;    ///< Between it and the view that tells its depth best.
   double agreeing_share = kUnknown;  ///< Of its pixels with a depth: those that other views agree on.
   double correlation = kUnknown;     ///< Of the pictures where they agree, the middle one: how well camera and set explain what is seen.
+  std::size_t pixels = 0;            ///< Of its depth map.
 };
 
 struct DenseResult {
+  DenseQuality quality = DenseQuality::Good;
   DenseCloud cloud;
   std::vector<DenseFrame> frames;
+  std::vector<std::string> warnings;                                 ///< Sentences.
+  int maps_made = 0;                                                 ///< Of the keyframes' depth maps; the others were there from an earlier run.
   double views_s = kUnknown, depth_s = kUnknown, fuse_s = kUnknown;  ///< Seconds of each stage.
 };
+using DenseResultPtr = std::shared_ptr<const DenseResult>;
 
 /// Dense points of a solved shot: keyframes are chosen, undistorted, each gets a depth map from those that see the same from elsewhere, and all are fused. The
-/// same on every run and with any number of threads.
-/// Errors: InvalidInput: as chooseKeyframes(), or an option out of range, or nothing is left that views agree on; what reading the footage says; Cancelled.
+/// same on every run, with any number of threads, and where depth maps of an earlier run were used.
+/// Errors: InvalidInput: as chooseKeyframes(), or nothing is left that views agree on; CannotWrite: the folder is full; what reading the footage says;
+/// Cancelled.
 Result<DenseResult> makeDense(const DenseInput& input, const DenseOptions& options, const Progress& progress);
 
-/// At most one point in each cell of a size, the surest.
-DenseCloud thinned(DenseCloud cloud, double spacing);
+/// What it will take.
+struct DenseForecast {
+  int keyframes = 0;
+  int width = 0, height = 0;  ///< Of a depth map, px.
+  double megapixels = 0;      ///< Of all depth maps.
+  double seconds = kUnknown;  ///< As this machine is known; unknown from forecastDense().
+  std::uintmax_t memory = 0;  ///< Bytes at most.
+  std::uintmax_t disk = 0;    ///< Bytes of the depth maps.
+};
+/// Errors: as chooseKeyframes().
+Result<DenseForecast> forecastDense(const Solution& solution, const DenseOptions& options);
+
+/// Where the depth map of a frame is kept in a folder.
+std::filesystem::path depthMapFile(const std::filesystem::path& folder, int frame);
 
 }  // namespace dusky

@@ -74,6 +74,8 @@ float noiseOf(const FloatPlane& grey) {
   return std::clamp(std::sqrt(*smooth / kSquares) / kSmoothest, 0.3F, 8.0F);
 }
 
+Plate densePlate(const Lens& lens) { return plateFor({&lens, 1}, {.whole = true, .most = kMostBeyond}); }
+
 Result<DenseView> makeDenseView(const Solution& solution, const SolvedFrame& frame, FrameSource& footage, const MaskOf& mask, int halvings,
                                 Undistortion& kept) {
   const auto reach = depthReach(solution, frame);
@@ -88,7 +90,7 @@ Result<DenseView> makeDenseView(const Solution& solution, const SolvedFrame& fra
   }
   const Lens lens = solution.lensAt(frame);
   if (kept.map.empty() || kept.lens != lens) {
-    const Plate plate = plateFor({&lens, 1}, {.whole = true, .most = kMostBeyond});
+    const Plate plate = densePlate(lens);
     kept = {lens, plate, footageFromPlate(plate, lens)};
   }
   const auto& [same, plate, map] = kept;

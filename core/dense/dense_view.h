@@ -30,6 +30,9 @@ struct Undistortion {
   SourceMap map;
 };
 
+/// The undistorted picture that depth is made in: whole within a quarter beyond the footage's size.
+Plate densePlate(const Lens& lens);
+
 /// Undistorts a frame, whole within a quarter beyond its size, and halves it so many times over. `kept`: that of the frame before, or an empty one. Errors:
 /// what reading says; as depthReach().
 Result<DenseView> makeDenseView(const Solution& solution, const SolvedFrame& frame, FrameSource& footage, const MaskOf& mask, int halvings, Undistortion& kept);

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <numbers>
+#include <span>
 
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
@@ -51,31 +53,56 @@ struct Made {
 
 class Fusion {
  public:
-  Fusion(std::span<const FusedView> views, const FuseOptions& options) : views_(views), options_(options) {
-    for (const FusedView& view : views) taken_.emplace_back(view.map->depth.width, view.map->depth.height);
-  }
+  Fusion(const FuseInput& input, const FuseOptions& options) : input_(input), options_(options), taken_(input.others.size()) {}
 
   Result<Fused> run(const Progress& progress) {
-    for (std::size_t v = 0; v < views_.size(); ++v) {
+    const auto count = static_cast<double>(input_.others.size());
+    for (std::size_t v = 0; v < input_.others.size(); ++v) {
       if (progress.stopRequested()) return cancelled();
-      progress.report(static_cast<double>(v) / static_cast<double>(views_.size()), "fusing depth maps");
-      fuseView(v);
+      progress.report(static_cast<double>(v) / count, "fusing depth maps");
+      if (const Status fused = fuseView(v); !fused.ok()) return fused.error();
     }
     Fused fused{std::move(cloud_), {}};
-    for (std::size_t v = 0; v < views_.size(); ++v) fused.shares.push_back(shareOf(v));
+    for (std::size_t v = 0; v < input_.others.size(); ++v) {
+      const auto view = input_.viewAt(v);
+      if (!view.ok()) return view.error();
+      fused.shares.push_back(shareOf(v, **view));
+    }
     return fused;
   }
 
  private:
-  void fuseView(std::size_t v) {
-    const DepthMap& map = *views_[v].map;
+  Plane<std::uint8_t>& takenOf(std::size_t v, const FusedView& view) {
+    if (taken_[v].empty()) taken_[v] = Plane<std::uint8_t>(view.map.depth.width, view.map.depth.height);
+    return taken_[v];
+  }
+
+  /// The view and those that it is compared with.
+  struct Around {
+    std::size_t self = 0;
+    FusedViewPtr view;
+    std::vector<std::pair<std::size_t, FusedViewPtr>> others;
+  };
+
+  Status fuseView(std::size_t v) {
+    const auto own = input_.viewAt(v);
+    if (!own.ok()) return own.error();
+    Around around{v, *own, {}};
+    for (const std::size_t other : input_.others[v]) {
+      const auto view = input_.viewAt(other);
+      if (!view.ok()) return view.error();
+      around.others.emplace_back(other, *view);
+      takenOf(other, **view);
+    }
+    const Plane<std::uint8_t>& taken = takenOf(v, *around.view);
+    const DepthMap& map = around.view->map;
     std::vector<std::vector<Made>> rows(static_cast<std::size_t>(map.depth.height));
     parallelFor(
         map.depth.height,
         [&](int y) {
           for (int x = 0; x < map.depth.width; ++x) {
-            if (taken_[v].at(x, y)) continue;
-            if (Made made; pointAt(v, x, y, made)) rows[static_cast<std::size_t>(y)].push_back(made);
+            if (taken.at(x, y)) continue;
+            if (Made made; pointAt(around, x, y, made)) rows[static_cast<std::size_t>(y)].push_back(made);
           }
         },
         8);
@@ -86,10 +113,11 @@ class Fusion {
         for (int k = 0; k < made.count; ++k) taken_[static_cast<std::size_t>(made.shown[k][0])].at(made.shown[k][1], made.shown[k][2]) = 1;
       }
     }
+    return Done{};
   }
 
-  FusedShare shareOf(std::size_t v) const {
-    const DepthMap& map = *views_[v].map;
+  FusedShare shareOf(std::size_t v, const FusedView& view) const {
+    const DepthMap& map = view.map;
     std::size_t known = 0, agreed = 0;
     std::vector<double> costs;
     for (std::size_t i = 0; i < map.depth.data.size(); ++i) {
@@ -97,52 +125,67 @@ class Fusion {
       agreed += taken_[v].data[i] != 0;
       if (taken_[v].data[i] != 0) costs.push_back(static_cast<double>(map.cost.data[i]));
     }
-    FusedShare share;
+    FusedShare share{.pixels = map.depth.data.size()};
     if (known > 0) share.agreeing_share = static_cast<double>(agreed) / static_cast<double>(known);
     share.correlation = 1 - median(std::move(costs));
     return share;
   }
 
-  bool pointAt(std::size_t v, int x, int y, Made& made) const {
-    const FusedView& view = views_[v];
-    const DepthMap& map = *view.map;
+  bool pointAt(const Around& around, int x, int y, Made& made) const {
+    const DepthMap& map = around.view->map;
     const float depth = map.depth.at(x, y), cost = map.cost.at(x, y);
     if (!isSure(map, x, y, options_)) return false;
     const Vec2 pixel(x + 0.5, y + 0.5);
     const Vec3 place = map.camera.place(pixel, static_cast<double>(depth));
+    const auto& n = map.normal.at(x, y);
+    const Vec3 normal = map.camera.pose.direction(Vec3(static_cast<double>(n[0]), static_cast<double>(n[1]), static_cast<double>(n[2])));
     Vec3 sum = place;
     float costs = cost;
     int against = 0;
-    std::array<int, 3> color = {};
-    addColor(*view.picture, x, y, color);
-    for (const std::size_t other : view.others) {
-      const Opinion opinion = opinionOf(*views_[other].map, place, map.camera, pixel, options_);
+    double squarely = squareness(map.camera, place, normal);
+    std::array<Rgb, kMostOthers + 1> colors;
+    colors[0] = around.view->picture.at(x, y);
+    for (const auto& [other, view] : around.others) {
+      const Opinion opinion = opinionOf(view->map, place, map.camera, pixel, options_);
       against += opinion.says == Opinion::SeesThrough;
       if (opinion.says != Opinion::Agrees || made.count == static_cast<int>(kMostOthers)) continue;
-      sum += opinion.place, costs += views_[other].map->cost.at(opinion.x, opinion.y);
-      addColor(*views_[other].picture, opinion.x, opinion.y, color);
-      made.shown[made.count++] = {static_cast<int>(other), opinion.x, opinion.y};
+      sum += opinion.place, costs += view->map.cost.at(opinion.x, opinion.y);
+      squarely = std::max(squarely, squareness(view->map.camera, place, normal));
+      made.shown[static_cast<std::size_t>(made.count++)] = {static_cast<int>(other), opinion.x, opinion.y};
+      colors[static_cast<std::size_t>(made.count)] = view->picture.at(opinion.x, opinion.y);
     }
     if (made.count < options_.least_views || against > made.count) return false;
     made.x = x, made.y = y;
     const int all = made.count + 1;
-    const auto& n = map.normal.at(x, y);
-    made.point.at = (sum / all).cast<float>();
-    made.point.normal = map.camera.pose.direction(Vec3(n[0], n[1], n[2])).cast<float>();
-    made.point.color = {mean(color[0], all), mean(color[1], all), mean(color[2], all)};
-    made.point.views = static_cast<std::uint8_t>(all);
-    made.point.confidence = std::clamp(1 - costs / static_cast<float>(all), 0.0F, 1.0F) * static_cast<float>(all) / static_cast<float>(all + against);
-    made.point.sigma = map.sigma.at(x, y) / std::sqrt(static_cast<float>(all));
+    DensePoint& point = made.point;
+    point.at = (sum / all).cast<float>();
+    point.normal = normal.cast<float>();
+    point.color = meanOf({colors.data(), static_cast<std::size_t>(all)}, point.color_apart);
+    point.views = static_cast<std::uint8_t>(all);
+    point.confidence = std::clamp(1 - costs / static_cast<float>(all), 0.0F, 1.0F) * static_cast<float>(all) / static_cast<float>(all + against);
+    point.sigma = map.sigma.at(x, y) / std::sqrt(static_cast<float>(all));
+    point.pixel = depth / static_cast<float>(map.camera.fx);
+    point.slant_deg = static_cast<std::uint8_t>(std::lround(std::acos(std::clamp(squarely, 0.0, 1.0)) * 180 / std::numbers::pi));
     return true;
   }
 
-  static std::uint8_t mean(int sum, int count) { return static_cast<std::uint8_t>((sum + count / 2) / count); }
-  static void addColor(const Picture& picture, int x, int y, std::array<int, 3>& sum) {
-    const Rgb& c = picture.at(x, y);
-    sum[0] += c.r, sum[1] += c.g, sum[2] += c.b;
+  /// Cosine between a surface's normal and the way to a camera.
+  static double squareness(const Pinhole& camera, const Vec3& place, const Vec3& normal) { return (camera.pose.centre - place).normalized().dot(normal); }
+
+  /// The mean of what views show, and how far they are from it at most.
+  static Rgb meanOf(std::span<const Rgb> colors, std::uint8_t& apart) {
+    std::array<int, 3> sum = {};
+    for (const Rgb& c : colors) sum[0] += c.r, sum[1] += c.g, sum[2] += c.b;
+    const int count = static_cast<int>(colors.size());
+    const auto mean = [&](int s) { return static_cast<std::uint8_t>((s + count / 2) / count); };
+    const Rgb middle{mean(sum[0]), mean(sum[1]), mean(sum[2])};
+    int most = 0;
+    for (const Rgb& c : colors) most = std::max({most, std::abs(c.r - middle.r), std::abs(c.g - middle.g), std::abs(c.b - middle.b)});
+    apart = static_cast<std::uint8_t>(most);
+    return middle;
   }
 
-  std::span<const FusedView> views_;
+  const FuseInput& input_;
   const FuseOptions& options_;
   std::vector<Plane<std::uint8_t>> taken_;  ///< Pixels that are part of a point.
   DenseCloud cloud_;
@@ -150,6 +193,6 @@ class Fusion {
 
 }  // namespace
 
-Result<Fused> fuse(std::span<const FusedView> views, const FuseOptions& options, const Progress& progress) { return Fusion(views, options).run(progress); }
+Result<Fused> fuse(const FuseInput& input, const FuseOptions& options, const Progress& progress) { return Fusion(input, options).run(progress); }
 
 }  // namespace dusky

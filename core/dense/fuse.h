@@ -1,7 +1,7 @@
 #pragma once
 #include <functional>
 #include <memory>
-#include <span>
+#include <vector>
 
 #include "core/base/progress.h"
 #include "core/dense/dense_cloud.h"
@@ -9,11 +9,17 @@
 
 namespace dusky {
 
-/// A view as it is fused: its depth map, the picture it was made of, and the views that it is compared with.
+/// A view as it is fused: its depth map and the picture it was made of.
 struct FusedView {
-  std::shared_ptr<const DepthMap> map;
-  std::shared_ptr<const Picture> picture;
-  std::vector<std::size_t> others;  ///< By index into the views.
+  DepthMap map;
+  Picture picture;
+};
+using FusedViewPtr = std::shared_ptr<const FusedView>;
+
+/// The views of one shot.
+struct FuseInput {
+  std::vector<std::vector<std::size_t>> others;             ///< Of each view those that it is compared with, by index.
+  std::function<Result<FusedViewPtr>(std::size_t)> viewAt;  ///< Called for one view after the other, on the caller's thread.
 };
 
 struct FuseOptions {
@@ -28,6 +34,7 @@ struct FuseOptions {
 struct FusedShare {
   double agreeing_share = kUnknown;  ///< Of its pixels with a depth; unknown where none has one.
   double correlation = kUnknown;     ///< The middle one of those.
+  std::size_t pixels = 0;            ///< Of its map.
 };
 
 struct Fused {
@@ -37,7 +44,7 @@ struct Fused {
 
 /// One cloud of all depth maps: a pixel's place stays where other maps come back to it (geometric consistency), is the mean of theirs then, and what they
 /// showed of it is taken once (Galliani, Lasinger, Schindler, ICCV 2015); a place that more maps see through than agree on goes (free space: Merrell et al.,
-/// ICCV 2007). Errors: Cancelled.
-Result<Fused> fuse(std::span<const FusedView> views, const FuseOptions& options, const Progress& progress);
+/// ICCV 2007). Errors: Cancelled; what `viewAt` says.
+Result<Fused> fuse(const FuseInput& input, const FuseOptions& options, const Progress& progress);
 
 }  // namespace dusky

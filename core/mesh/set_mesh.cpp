@@ -72,6 +72,17 @@ SetMeshPtr simplified(const SetMeshPtr& mesh, std::size_t most) {
   return compacted(*mesh, corners);
 }
 
+SetMesh decimated(const SetMesh& mesh, std::size_t triangles, double& moved) {
+  std::vector<std::uint32_t> corners(3 * mesh.triangles.size());
+  float error = 0;
+  const float size = meshopt_simplifyScale(mesh.points.front().data(), mesh.points.size(), sizeof(Eigen::Vector3f));
+  const std::size_t count = meshopt_simplify(corners.data(), mesh.triangles.front().data(), corners.size(), mesh.points.front().data(), mesh.points.size(),
+                                             sizeof(Eigen::Vector3f), std::min(3 * triangles, corners.size()), 1.0f, 0, &error);
+  corners.resize(count);
+  moved = static_cast<double>(error) * static_cast<double>(size);
+  return *compacted(mesh, corners);
+}
+
 std::vector<MeshEdge> creases(const SetMesh& mesh, double angle_rad, std::size_t most) {
   struct Half {
     MeshEdge edge;

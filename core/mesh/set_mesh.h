@@ -32,6 +32,10 @@ Result<SetMeshPtr> readSetMesh(const std::filesystem::path& path, const Progress
 /// Source: meshoptimizer; vertex clustering after Rossignac and Borrel, "Multi-resolution 3D approximations for rendering complex scenes", 1993.
 SetMeshPtr simplified(const SetMeshPtr& mesh, std::size_t most);
 
+/// A mesh of at most about so many triangles, its shape kept as well as those can, and its edges; points that no triangle speaks of go. `moved`: how far the
+/// surface moved, about, in its own units. Source: meshoptimizer; edges that show least collapse after Garland and Heckbert, SIGGRAPH 1997.
+SetMesh decimated(const SetMesh& mesh, std::size_t triangles, double& moved);
+
 /// A line that is drawn of a mesh, as two indices of points.
 using MeshEdge = std::array<std::uint32_t, 2>;
 /// Edges at which the surface ends, or turns by more than an angle; at most so many; those that show most come first.

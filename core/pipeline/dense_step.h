@@ -1,11 +1,48 @@
 #pragma once
+#include "core/dense/clean.h"
 #include "core/dense/dense.h"
+#include "core/dense/surface.h"
 #include "core/pipeline/steps.h"
 
 namespace dusky {
 
-/// Dense points of a solved shot. `spacing` of the options is in scene units here. Errors: as makeDense(); InvalidInput: the shot is 2D tracks without
-/// pictures.
-Result<DenseResult> runDense(const DeliveryJob& job, DenseOptions options, const Progress& progress);
+/// Dense points and what they are made from are kept beside the project, each solve's and quality's in a folder of its own; it can always be deleted.
+/// Of a project file: "shot.moth" keeps them in "shot.dense".
+std::filesystem::path denseCacheOf(const std::filesystem::path& project);
+/// Dense points that were made under one project, under another that it was saved as. That they cannot be kept hurts nobody: they can be made again.
+void carryDense(const std::filesystem::path& from_project, const std::filesystem::path& to_project);
+/// In such a folder those that were made under a key.
+std::filesystem::path densePointsFile(const std::filesystem::path& folder);
+
+/// The same key means the same dense points. `solve`: the own key of the solve.
+std::string denseKey(const Document& document, const FilePrints& files, const std::string& solve, DenseQuality quality);
+
+/// What is there already.
+struct DenseSummary {
+  DenseQuality quality = DenseQuality::Good;
+  std::size_t points = 0;  ///< 0: none were made.
+  std::vector<DenseFrame> frames;
+  double seconds = kUnknown;
+};
+/// Of a folder of one key; no points where there are none, or damaged ones.
+DenseSummary denseSummaryIn(const std::filesystem::path& folder);
+
+/// Dense points of a solved shot as a value: safe to run on a worker thread while the artist goes on.
+struct DenseJob {
+  DeliveryJob shot;
+  std::filesystem::path cache;   ///< Of the project; empty: nothing is kept.
+  std::filesystem::path folder;  ///< In it, that of this solve and quality.
+
+  const DenseSettings& settings() const { return shot.document.dense; }
+  /// What it will take; `seconds` by what the last ones took on this machine. Errors: as forecastDense().
+  Result<DenseForecast> forecast() const;
+  /// Those that are there, else made and kept; those of earlier solves go, but for the newest. Errors: as makeDense(); InvalidInput: the shot is 2D tracks
+  /// without pictures.
+  Result<DenseResultPtr> run(const Progress& progress, const std::function<void(const FusedViewPtr&)>& on_view = {}) const;
+  /// Those that are there. Errors: InvalidInput: none were made.
+  Result<DenseResultPtr> stored() const;
+  /// The surface of cleaned-up points, in the scene. Errors: as surfaceOf().
+  Result<Surface> surface(const DenseCloud& cleaned, const Progress& progress) const;
+};
 
 }  // namespace dusky

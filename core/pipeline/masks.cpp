@@ -1,5 +1,4 @@
 #include "core/media/footage.h"
-#include "core/pipeline/mask_of_shot.h"
 #include "core/pipeline/steps.h"
 
 namespace dusky {

@@ -6,6 +6,7 @@
 #include "core/base/content_key.h"
 #include "core/media/footage.h"
 #include "core/media/sequence.h"
+#include "core/pipeline/dense_step.h"
 #include "core/pipeline/steps.h"
 
 namespace dusky {
@@ -158,6 +159,13 @@ std::string solveKey(const Document& document, const FootageInfo& footage, const
   for (const TrackFrame& sighting : document.picks.dropped) key.add("dropped").add(sighting.track).add(sighting.frame);
   addWork(key, document.work, followed);
   if (document.picks.knowledge.says()) key.add("knowledge").add(knowledgeOfSolve(document.picks));
+  return key.key();
+}
+
+std::string denseKey(const Document& document, const FilePrints& files, const std::string& solve, DenseQuality quality) {
+  KeyBuilder key;
+  key.add("dense 1").add(solve).add(static_cast<int>(quality));
+  addMasks(key, document.masks, files);
   return key.key();
 }
 

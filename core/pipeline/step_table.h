@@ -6,7 +6,7 @@
 namespace dusky {
 
 /// The stages of the work, in order.
-enum class Step : std::uint8_t { Footage, Masks, Tracks, Solve, Prune, Scene, Deliver };
+enum class Step : std::uint8_t { Footage, Masks, Tracks, Solve, Prune, Scene, Dense, Deliver };
 
 /// What programs call a step.
 struct StepInfo {
@@ -16,13 +16,14 @@ struct StepInfo {
   std::string_view purpose;  ///< In a sentence.
 };
 
-inline constexpr std::array<StepInfo, 7> kSteps = {{
+inline constexpr std::array<StepInfo, 8> kSteps = {{
     {Step::Footage, "footage", "Footage", "The movie or image sequence, and the range of frames."},
     {Step::Masks, "masks", "Masks", "What is left out of the picture: people, vehicles, anything that moves."},
     {Step::Tracks, "tracks", "Tracks", "Features found in the picture and followed through the frames."},
     {Step::Solve, "solve", "Solve", "Camera path, lens and points from the tracks."},
     {Step::Prune, "prune", "Prune", "What the solve should do without, by limits; before and after."},
     {Step::Scene, "scene", "Scene", "Ground, origin, direction and real size of the world; test objects."},
+    {Step::Dense, "dense", "Dense", "The set itself as coloured points and a mesh, cleaned up."},
     {Step::Deliver, "deliver", "Deliver", "Camera and points as files."},
 }};
 

@@ -1,14 +1,14 @@
 #include "core/pipeline/steps.h"
 
-#include "core/pipeline/mask_of_shot.h"
-
 #include <fmt/ranges.h>
 
 #include "core/base/paths.h"
 #include "core/deliver/writers.h"
 #include "core/lens/lens_file.h"
 #include "core/media/footage.h"
+#include "core/dense/dense_files.h"
 #include "core/pipeline/advice_step.h"
+#include "core/pipeline/dense_step.h"
 #include "core/pipeline/knowledge_step.h"
 #include "core/review/reviewed_solve.h"
 #include "core/track/track_files.h"
@@ -95,10 +95,37 @@ DeliveryInput DeliveryJob::input() const {
       return mesh;
     };
   }
+  addDense(made);
   if (isTrackFile(document.footage_path)) return made;
   made.open_footage = [this] { return openFootageOf(document); };
   made.mask = maskOfShot(document, footage);
   return made;
+}
+
+/// Read and cleaned up when the first of them is asked for, once for all.
+void DeliveryJob::addDense(DeliveryInput& made) const {
+  if (denseSummaryIn(dense_folder).points == 0) return;
+  struct Made {
+    DenseCloudPtr cloud;
+    SetMeshPtr surface;
+  };
+  const auto kept = std::make_shared<Made>();
+  made.open_dense = [this, kept](const Progress& progress) -> Result<DenseCloudPtr> {
+    if (kept->cloud) return kept->cloud;
+    const auto stored = readDenseResult(densePointsFile(dense_folder));
+    if (!stored.ok()) return stored.error();
+    auto cleaned = cleanedDense((*stored)->cloud, document.dense, scene.scene_from_solve, progress);
+    if (cleaned.ok()) kept->cloud = *cleaned;
+    return cleaned;
+  };
+  made.open_surface = [this, kept, open = made.open_dense](const Progress& progress) -> Result<SetMeshPtr> {
+    if (kept->surface) return kept->surface;
+    const auto cloud = open(progress.part(0, 0.2));
+    if (!cloud.ok()) return cloud.error();
+    auto surface = surfaceOf(**cloud, scene.scene_from_solve, {.triangles = document.dense.triangles}, progress.part(0.2, 1));
+    if (!surface.ok()) return surface.error();
+    return kept->surface = std::make_shared<SetMesh>(std::move(surface->mesh));
+  };
 }
 
 Result<Delivered> DeliveryJob::run(const std::filesystem::path& folder, const DeliveryChoices& choices, const Progress& progress) const {

@@ -22,6 +22,9 @@ FootageInfo infoOfTracks(const TrackSet& tracks, const std::string& path);
 /// Footage, or a file of tracks by its ending. `width`, `height`: see readTrackFile(). Errors: as openFootage and readTrackFile.
 Result<FootageInfo> lookAtFootage(const std::string& path, int width = 0, int height = 0);
 
+/// What is left out of a shot's frames, opened when it is first asked for; empty: nothing is masked. Speaks of the document and the footage while it lives.
+std::function<Result<Plane<std::uint8_t>>(int frame)> maskOfShot(const Document& document, const FootageInfo& footage);
+
 /// Runs of tracking that the document asks for: the first one and those added.
 int runsOf(const Document& document);
 
@@ -110,6 +113,7 @@ struct DeliveryJob {
   TrackSetPtr tracks;                         ///< What the solve was made from; nullptr: they are others by now.
   bool current = false;                       ///< Whether document and tracks are those of the solve: advice is worked out from them then, for the report.
   std::optional<std::vector<Advice>> advice;  ///< Where it is known already.
+  std::filesystem::path dense_folder;         ///< Of the dense points of this solve at the document's quality; empty: none are kept.
 
   /// Errors: as deliver().
   Result<Delivered> run(const std::filesystem::path& folder, const DeliveryChoices& choices, const Progress& progress) const;
@@ -118,6 +122,7 @@ struct DeliveryJob {
 
  private:
   DeliveryInput input() const;
+  void addDense(DeliveryInput& made) const;
 };
 
 /// A preset by its name: the document's own, else one that is always there. Errors: InvalidInput naming those that there are.

@@ -9,6 +9,7 @@
 
 #include "core/base/file_lock.h"
 #include "core/base/paths.h"
+#include "core/pipeline/dense_step.h"
 #include "core/project/project_store.h"
 
 namespace dusky {
@@ -31,6 +32,8 @@ std::vector<UnsavedShot> unsavedShots(const fs::path& folder) {
 Status dropUnsavedShot(const fs::path& file) {
   std::error_code failed;
   fs::remove(file, failed);
+  std::error_code kept;
+  fs::remove_all(denseCacheOf(file), kept);
   if (failed) return cannotWrite(fmt::format("Cannot remove {}: {}.", file.string(), failed.message()));
   return Done{};
 }

@@ -127,6 +127,7 @@ Status Workspace::saveAs(const std::filesystem::path& path) {
   auto store = ProjectStore::create(path, document_, [this](ProjectStore::Filling& filling) { return fill(filling); });
   if (!store.ok()) return store.error();
   if (over_itself && file_.kept) file_.kept->leave();
+  if (file_.store && !over_itself) carryDense(file_.store->path(), path);
   useStore(std::move(*store));
   return Done{};
 }

@@ -3,6 +3,7 @@
 #include <memory>
 #include <set>
 
+#include "core/pipeline/dense_step.h"
 #include "core/pipeline/footage_record.h"
 #include "core/pipeline/prune_step.h"
 #include "core/pipeline/recent_results.h"
@@ -133,6 +134,13 @@ class Workspace {
   const Result<SceneFrame>& scene() const;
   /// Everything a delivery needs, or why there is none. `total_s` is the wall time to report, when it is known.
   Result<DeliveryJob> deliveryJob(double total_s = kUnknown) const;
+  /// Everything that dense points of this solve need, or why there are none.
+  /// `quality`: in place of the document's.
+  Result<DenseJob> denseJob(std::optional<DenseQuality> quality = {}) const;
+  /// The dense points that are there of solution() at the document's quality.
+  const DenseSummary& dense() const;
+  /// Looks for them again: they were made.
+  void lookAtDense() { dense_.reset(); }
 
  private:
   /// The file that the shot is stored in: its project, or one that it is kept in until it has one. Assigning ends what wrote into the old one before the
@@ -231,6 +239,13 @@ class Workspace {
     Result<SceneFrame> frame;
   };
   mutable std::optional<MadeScene> scene_;
+  /// Dense points in a folder, as they were found there.
+  struct FoundDense {
+    std::filesystem::path folder;
+    DenseSummary summary;
+  };
+  std::filesystem::path denseFolder(DenseQuality quality) const;
+  mutable std::optional<FoundDense> dense_;
   mutable SolutionPtr judged_;  ///< That verdict_ is of.
   mutable std::optional<Verdict> verdict_;
 };

@@ -23,6 +23,32 @@ const std::optional<Verdict>& Workspace::verdict() const {
   return verdict_;
 }
 
+static std::string countText(std::size_t points) {
+  const auto n = static_cast<double>(points);
+  return n < 1e4 ? fmt::format("{} points", points) : n < 1e6 ? fmt::format("{:.0f} k points", n / 1e3) : fmt::format("{:.1f} M points", n / 1e6);
+}
+
+std::filesystem::path Workspace::denseFolder(DenseQuality quality) const {
+  if (!file_.store || solution_keys_.own.empty()) return {};
+  const auto cache = denseCacheOf(file_.store->path());
+  return cache / denseKey(document_, prints_, solution_keys_.own, quality);
+}
+
+const DenseSummary& Workspace::dense() const {
+  const auto folder = denseFolder(document_.dense.quality);
+  if (!dense_ || dense_->folder != folder) dense_ = {folder, denseSummaryIn(folder)};
+  return dense_->summary;
+}
+
+Result<DenseJob> Workspace::denseJob(std::optional<DenseQuality> quality) const {
+  auto shot = deliveryJob();
+  if (!shot.ok()) return shot.error();
+  if (quality) shot->document.dense.quality = *quality;
+  DenseJob job{std::move(*shot), {}, denseFolder(quality.value_or(document_.dense.quality))};
+  if (!job.folder.empty()) job.cache = job.folder.parent_path();
+  return job;
+}
+
 StepStatus Workspace::status(Step step) const {
   if (!hasFootage()) return {StepState::NotRun, step == Step::Footage ? "none yet" : "not run"};
   const bool tracks_current = followed_ ? tracks_key_ == asked_tracks_key_ : tracks_ && !document_.work.imported.empty();
@@ -81,6 +107,13 @@ StepStatus Workspace::status(Step step) const {
       const std::string placed = frame->surveyed ? "placed by survey" : fmt::format("{} · {}{}", ground, scale, frame->moved.none() ? "" : " · moved");
       return {solve_current ? StepState::Current : StepState::Stale, placed};
     }
+    case Step::Dense: {
+      if (!solution_) return {StepState::NotRun, "not run"};
+      const DenseSummary& made = dense();
+      if (made.points == 0) return {StepState::NotRun, fmt::format("none of this solve, {} quality", describe(document_.dense.quality))};
+      return {solve_current ? StepState::Current : StepState::Stale,
+              fmt::format("{} · {} keyframes · {}", countText(made.points), made.frames.size(), describe(made.quality))};
+    }
     case Step::Deliver: return {StepState::NotRun, solution_ ? "ready" : "not run"};
   }
   return {};
@@ -97,6 +130,7 @@ Result<DeliveryJob> Workspace::deliveryJob(double total_s) const {
                   .advice = std::nullopt};
   // Advice is on a solve of these settings; on one that is stale there is none.
   job.document = document();
+  job.dense_folder = denseFolder(document_.dense.quality);
   job.current = status(Step::Solve).state == StepState::Current;
   if (tracks_ && madeFrom(*solution_, *tracks_)) job.tracks = tracks_;
   if (tracks_) {

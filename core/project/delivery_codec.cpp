@@ -11,7 +11,7 @@ NLOHMANN_JSON_SERIALIZE_ENUM(ResampleFilter, {{ResampleFilter::Cubic, "cubic"}, 
 NLOHMANN_JSON_SERIALIZE_ENUM(PlateFormat, {{PlateFormat::Png, "png"}, {PlateFormat::Exr, "exr"}, {PlateFormat::Jpeg, "jpeg"}, {PlateFormat::Movie, "movie"}})
 
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(PlateOptions, fit, focal_px, filter, format)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(SplatOptions, reduced, most_pictures, test_every, masks, centred)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(SplatOptions, reduced, most_pictures, test_every, masks, dense, centred)
 
 static void to_json(Json& json, const ReviewOptions& review) {
   json = {{"objects", review.objects}, {"grid", review.grid},     {"points", review.points},      {"whiskers", review.whiskers}, {"whisker", review.whisker},

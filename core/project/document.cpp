@@ -5,6 +5,7 @@
 #include "core/base/json_text.h"
 #include "core/knowledge/knowledge_file.h"
 #include "core/project/delivery_codec.h"
+#include "core/project/dense_codec.h"
 
 namespace dusky {
 
@@ -175,6 +176,10 @@ static void from_json(const Json& json, MeshSettings& mesh) {
   mesh = {json.value("path", ""), json.value("metres", 1.0), json.value("up", "y") == "z" ? UpAxis::Z : UpAxis::Y};
 }
 
+static void to_json(Json& json, const DenseSettings& dense) { json = denseToJson(dense); }
+
+static void from_json(const Json& json, DenseSettings& dense) { dense = denseFrom(json); }
+
 static void to_json(Json& json, const DeliverySettings& delivery) { json = deliveryToJson(delivery); }
 
 static void from_json(const Json& json, DeliverySettings& delivery) { delivery = deliveryFrom(json); }
@@ -214,8 +219,8 @@ static void from_json(const Json& json, Knowledge& knowledge) {
 
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Picks, key, frame_offset, set_aside, pinned, dropped, scene, objects, knowledge)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(LedgerMarks, shown, names, kept, dropped)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Document, footage_path, footage, masks, tracking, extra_runs, work, lens, seed, picks, mesh, delivery, ledger,
-                                                prune)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(Document, footage_path, footage, masks, tracking, extra_runs, work, lens, seed, picks, mesh, dense, delivery,
+                                                ledger, prune)
 
 std::string rulesToJson(const PruneRules& rules) {
   Json json = rules;

@@ -5,6 +5,7 @@
 
 #include "core/base/result.h"
 #include "core/deliver/delivery_options.h"
+#include "core/dense/dense_settings.h"
 #include "core/image/tone.h"
 #include "core/mask/mask_set.h"
 #include "core/project/picks.h"
@@ -73,7 +74,8 @@ struct Document {
   LensSettings lens;
   int seed = 1;
   Picks picks;
-  MeshSettings mesh;  ///< Of the set; it places nothing by itself.
+  MeshSettings mesh;    ///< Of the set; it places nothing by itself.
+  DenseSettings dense;  ///< And how they are cleaned up.
   DeliverySettings delivery;
   LedgerMarks ledger;
   PruneRules prune;  ///< What the artist would prune; nothing goes by it before it is asked for.

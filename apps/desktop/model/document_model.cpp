@@ -167,6 +167,11 @@ void DocumentModel::takeSolution(SolutionPtr solution, const SolveKeys& keys, co
   tell();
 }
 
+void DocumentModel::lookAtDense() {
+  workspace_.lookAtDense();
+  emit documentChanged();
+}
+
 void DocumentModel::relinkFootage(const FootageRecord& found) {
   report(workspace_.relinkFootage(found));
   touched_ = true;

@@ -67,6 +67,8 @@ class DocumentModel : public QObject {
   void setGoing(const std::vector<int>& tracks);
   bool isGoing(int track) const { return std::binary_search(going_.begin(), going_.end(), track); }
   void takeFilePrints(const FilePrints& prints);
+  /// Dense points were made.
+  void lookAtDense();
   void relinkFootage(const FootageRecord& found);
   /// Lets every view look again, whatever changed.
   void redrawAll();

@@ -97,6 +97,12 @@ class Jobs : public QObject {
   /// Lays the scene on the mesh; see dusky::layOnMesh. What came of it.
   void layOnMesh(const MeshSurfacePtr& surface, bool keep_scale);
   QString meshNote() const { return model_.document().picks.knowledge == laid_ ? mesh_note_ : QString(); }
+  /// Dense points of the solve that is shown, made or taken from where they are kept.
+  void makeDense();
+  /// The surface of those, as they are cleaned up.
+  void makeSurface();
+  /// Keeps it beside the dense points, as the mesh of the set.
+  void useSurfaceAsMesh(const std::shared_ptr<const Surface>& surface);
   void deliver();
   /// Asks the running job to stop, which ends on its own a moment later; what waits is forgotten.
   void cancel();
@@ -115,6 +121,11 @@ class Jobs : public QObject {
   void footageChecked();
   void sweepChanged();
   void comparisonChanged();
+  void denseBegun();
+  void densePart(const FusedViewPtr& view);     ///< One of its depth maps is there.
+  void denseEnded(const DenseResultPtr& made);  ///< nullptr: without a result.
+  void surfaceMade(const std::shared_ptr<const Surface>& surface, const DenseJob& from);
+  void meshWritten();  ///< The file of the set's mesh may be another now, under its name.
 
  private:
   using Work = std::function<void(std::stop_token)>;
@@ -154,6 +165,7 @@ class Jobs : public QObject {
     std::string from_key;    ///< Its own key.
     int parent = 0;          ///< The run that was shown.
   };
+  std::optional<DenseJob> denseJob();
   void solve(const SolveTask& task, const TrackSet& tracks, std::stop_token stop);
   void endWith(const Status& status);
   /// The same for work that is not a step of its own: nothing moves on after it.

@@ -1,6 +1,7 @@
 #pragma once
 #include "apps/desktop/model/advisor.h"
 #include "apps/desktop/model/candidates.h"
+#include "apps/desktop/model/dense_store.h"
 #include "apps/desktop/model/document_model.h"
 #include "apps/desktop/model/edited_set.h"
 #include "apps/desktop/model/frame_store.h"
@@ -25,6 +26,7 @@ struct Session {
   SceneMover mover{model, selection};
   EditedSet edited_set;
   MeshStore mesh{model};
+  DenseStore dense{model, jobs};
   Playback playback;
   ViewSettings view;
   FrameStore frames;

@@ -10,9 +10,11 @@ class ViewSettings : public QObject {
  public:
   /// What colours the points in Space.
   enum class PointColor { Picture, Error, Depth, Parallax, DepthSigma };
-  enum class Tool { Box, Lasso, MaskEllipse, MaskBox, MaskCurve, MaskEdit, Hand, Region, PruneRegion, Edge, MeshPick };
+  enum class Tool { Box, Lasso, MaskEllipse, MaskBox, MaskCurve, MaskEdit, Hand, Region, PruneRegion, Edge, MeshPick, DenseCut, DenseKeep, DenseRegion };
   /// How the mesh of the set is drawn.
   enum class MeshStyle { Lines, HiddenLines, Solid };
+  /// What Space shows of the dense points.
+  enum class DenseShown { Points, Mesh, Nothing };
   using QObject::QObject;
 
   double errorTop() const { return error_top_px_; }  ///< Error at the bright end of the scale, px.
@@ -30,6 +32,9 @@ class ViewSettings : public QObject {
   bool setsShown() const { return sets_; }
   bool meshShown() const { return mesh_; }  ///< That of the set.
   MeshStyle meshStyle() const { return mesh_style_; }
+  DenseShown denseShown() const { return dense_; }
+  bool goingDenseShown() const { return dense_going_; }  ///< What the clean-up rules take out, glowing.
+  bool depthShown() const { return depth_; }             ///< A keyframe's depths over the Plate.
   bool objectsShown() const { return objects_; }
   bool handlesShown() const { return handles_; }        ///< Those that move the scene.
   bool pathsShown() const { return paths_; }            ///< Where tracks were just before and will be just after.
@@ -58,6 +63,9 @@ class ViewSettings : public QObject {
   void showSets(bool on) { set(sets_, on); }
   void showMesh(bool on) { set(mesh_, on); }
   void setMeshStyle(MeshStyle style) { set(mesh_style_, style); }
+  void showDense(DenseShown what) { set(dense_, what); }
+  void showGoingDense(bool on) { set(dense_going_, on); }
+  void showDepth(bool on) { set(depth_, on); }
   void showObjects(bool on) { set(objects_, on); }
   void showHandles(bool on) { set(handles_, on); }
   void showPaths(bool on) { set(paths_, on); }
@@ -95,10 +103,14 @@ class ViewSettings : public QObject {
   }
 
   /// Whether a tool puts things on the footage.
-  static bool draws(Tool tool) { return tool != Tool::Box && tool != Tool::Lasso && tool != Tool::Edge && tool != Tool::MeshPick; }
+  static bool draws(Tool tool) {
+    return tool != Tool::Box && tool != Tool::Lasso && tool != Tool::Edge && tool != Tool::MeshPick && tool != Tool::DenseCut && tool != Tool::DenseKeep;
+  }
 
   double error_top_px_ = 1.0, whisker_ = 10.0;
   int marks_ = 50;
+  DenseShown dense_ = DenseShown::Points;
+  bool dense_going_ = true, depth_ = false;
   bool tracks_ = true, masks_ = true, sets_ = true, aside_ = false, grid_ = false, handles_ = false, mesh_ = true, objects_ = true, paths_ = false,
        field_ = false, candidates_ = false, straight_ = false, ellipsoids_ = true, difference_ = false;
   int chosen_mask_ = 0, region_frames_ = 12;

@@ -53,6 +53,21 @@ void PlateView::drawField(QPainter& painter) const {
   }
 }
 
+/// How deep a keyframe's depth map is, over its picture.
+void PlateView::drawDepths(QPainter& painter) const {
+  if (!session_.view.depthShown() || straight_ || picture_.isNull()) return;
+  const QImage depths = session_.dense.depthPicture(picture_frame_);
+  if (!depths.isNull()) painter.drawImage(QRectF(offset_, scale_ * QSizeF(picture_.size())), depths);
+}
+
+QString PlateView::depthNote() const {
+  const std::vector<int> keys = session_.dense.keyframes();
+  if (keys.empty()) return tr("no depth maps yet: make the dense points first");
+  if (std::binary_search(keys.begin(), keys.end(), picture_frame_)) return tr("depth of keyframe %1: near is light").arg(picture_frame_);
+  const auto nearest = std::min_element(keys.begin(), keys.end(), [this](int a, int b) { return std::abs(a - picture_frame_) < std::abs(b - picture_frame_); });
+  return tr("no keyframe: the nearest one with a depth map is frame %1").arg(*nearest);
+}
+
 /// Where it was, and fainter where it will be.
 void PlateView::drawPaths(QPainter& painter, const PlateMark& mark, double seen) const {
   painter.setBrush(Qt::NoBrush);

@@ -16,6 +16,8 @@ void PlateView::drawNotes(QPainter& painter) const {
     note(straight_                   ? tr("without the lens’s distortion")
          : session_.model.solution() ? tr("the solved lens folds inside the picture: shown as it is")
                                      : tr("no lens yet: solve the shot first"));
+  else if (session_.view.depthShown())
+    note(depthNote());
   else if (session_.view.fieldShown())
     note(fieldNote());
   else if (session_.view.candidatesShown() && session_.candidates.frame() == picture_frame_)

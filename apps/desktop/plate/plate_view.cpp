@@ -31,7 +31,8 @@ PlateView::PlateView(Session& session, QMenu* track_menu, QWidget* parent) : QWi
   setAttribute(Qt::WA_OpaquePaintEvent);
   tools_.push_back(std::make_unique<MaskTool>(session_));
   tools_.push_back(std::make_unique<HandTool>(session_));
-  for (const auto tool : {ViewSettings::Tool::Region, ViewSettings::Tool::PruneRegion}) tools_.push_back(std::make_unique<RegionTool>(session_, tool));
+  for (const auto tool : {ViewSettings::Tool::Region, ViewSettings::Tool::PruneRegion, ViewSettings::Tool::DenseRegion})
+    tools_.push_back(std::make_unique<RegionTool>(session_, tool));
   tools_.push_back(std::make_unique<EdgeTool>(session_));
   connect(&session_.objects, &TestObjects::changed, this, &PlateView::refreshObjects);
   connect(&session_.mesh, &MeshStore::changed, this, &PlateView::refreshMesh);
@@ -59,6 +60,7 @@ PlateView::PlateView(Session& session, QMenu* track_menu, QWidget* parent) : QWi
   connect(&session_.view, &ViewSettings::changed, this, &PlateView::refresh);
   connect(&session_.prune, &PrunePreview::changed, this, qOverload<>(&QWidget::update));
   connect(&session_.facts, &TrackFacts::changed, this, qOverload<>(&QWidget::update));
+  connect(&session_.dense, &DenseStore::depthReady, this, qOverload<>(&QWidget::update));
   connect(&session_.selection, &Selection::changed, this, qOverload<>(&QWidget::update));
   connect(&session_.selection, &Selection::hoverChanged, this, &PlateView::updateHovered);
 }
@@ -294,6 +296,7 @@ void PlateView::paintEvent(QPaintEvent* event) {
   painter.fillRect(rect(), color::Night);
   if (!session_.model.hasFootage()) return;
   drawPicture(painter);
+  drawDepths(painter);
   painter.setRenderHint(QPainter::Antialiasing);
   painter.save();
   if (!straight_) painter.setClipRect(QRectF(offset_, scale_ * QSizeF(picture_.size())));

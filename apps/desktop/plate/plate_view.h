@@ -87,6 +87,8 @@ class PlateView : public QWidget {
   void drawPruneRegions(QPainter& painter) const;
   double fieldScale() const;
   QString fieldNote() const;
+  void drawDepths(QPainter& painter) const;
+  QString depthNote() const;
   void drawPaths(QPainter& painter, const PlateMark& mark, double seen) const;
   /// `calm`: how much of a mark without an error worth looking at is seen, 0 to 1.
   void drawMark(QPainter& painter, const PlateMark& mark, double calm) const;

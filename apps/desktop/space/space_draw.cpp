@@ -15,13 +15,18 @@ void main() { gl_Position = clip_from_world * vec4(place, 1); tint = vec4(mix(ha
 constexpr const char* kFlatFragment = R"(#version 330 core
 in vec4 tint; out vec4 pixel;
 void main() { pixel = tint; })";
+// Dense points in their own colours, or in a tint as far as its alpha.
+constexpr const char* kSpeckVertex = R"(#version 330 core
+layout(location = 0) in vec3 place; layout(location = 1) in vec4 paint;
+uniform mat4 clip_from_world; uniform float size; uniform vec4 tint_all; out vec4 tint;
+void main() { gl_Position = clip_from_world * vec4(place, 1); gl_PointSize = size; tint = vec4(mix(paint.rgb, tint_all.rgb, tint_all.a), 1); })";
 constexpr const char* kShapeVertex = R"(#version 330 core
 layout(location = 0) in vec3 place; layout(location = 1) in vec4 paint; layout(location = 2) in vec2 look;
-uniform mat4 clip_from_world; uniform float ratio; uniform float pivot; uniform vec3 haze; out vec4 tint; flat out int shape;
+uniform mat4 clip_from_world; uniform float ratio; uniform float pivot; uniform float smaller; uniform vec3 haze; out vec4 tint; flat out int shape;
 void main() {
   gl_Position = clip_from_world * vec4(place, 1);
   float near = pivot / max(gl_Position.w, 1e-6);
-  gl_PointSize = ratio * look.y * clamp(near, 0.75, 2.4);
+  gl_PointSize = smaller * ratio * look.y * clamp(near, 0.75, 2.4);
   tint = vec4(mix(haze, paint.rgb, clamp(1.5 - 0.45 / near, 0.35, 1.0)), paint.a);
   shape = int(look.x + 0.5);
 })";
@@ -49,13 +54,14 @@ void main() { pixel = vec4(texture(picture, where).rgb, 0.55); })";
 void SpaceView::giveBack() {
   if (!flat_) return;
   makeCurrent();
-  for (Batch* batch : {&lines_, &solids_, &points_, &now_, &marked_, &ellipsoids_, &plate_}) {
+  for (Batch* batch : {&lines_, &solids_, &points_, &now_, &marked_, &ellipsoids_, &plate_, &mesh_faces_, &mesh_edges_, &mesh_points_, &dense_, &dense_going_,
+                       &surface_, &region_}) {
     batch->array.destroy();
     batch->buffer.destroy();
     batch->stale = true;
   }
   flat_.reset();
-  shapes_.reset(), textured_.reset(), texture_.reset();
+  shapes_.reset(), specks_.reset(), textured_.reset(), texture_.reset();
   stale_picture_ = true;
   doneCurrent();
 }
@@ -89,7 +95,12 @@ void SpaceView::initializeGL() {
   flat_ = program(kFlatVertex, kFlatFragment);
   shapes_ = program(kShapeVertex, kShapeFragment);
   textured_ = program(kPictureVertex, kPictureFragment);
-  for (Batch* batch : {&lines_, &solids_, &now_, &ellipsoids_, &mesh_faces_, &mesh_edges_}) makeBatch(*batch, {3, 4});
+  specks_ = program(kSpeckVertex, kFlatFragment);
+  shapes_->bind();
+  shapes_->setUniformValue("smaller", 1.0f);
+  shapes_->release();
+  for (Batch* batch : {&dense_, &dense_going_}) makeDenseBatch(*batch);
+  for (Batch* batch : {&lines_, &solids_, &now_, &ellipsoids_, &mesh_faces_, &mesh_edges_, &surface_, &region_}) makeBatch(*batch, {3, 4});
   for (Batch* batch : {&points_, &marked_, &mesh_points_}) makeBatch(*batch, {3, 4, 2});
   makeBatch(plate_, {3, 2});
 }
@@ -107,6 +118,12 @@ void SpaceView::upload() {
   fill(lines_, contents_.lines), fill(points_, contents_.points);
   fill(solids_, solids_now_);
   fill(mesh_faces_, mesh_now_.faces), fill(mesh_edges_, mesh_now_.edges), fill(mesh_points_, mesh_now_.points);
+  if (dense_now_) {
+    fill(dense_, dense_now_->kept), fill(dense_going_, dense_now_->going);
+  } else {
+    dense_.count = dense_going_.count = 0;
+  }
+  fill(surface_, surface_faces_), fill(region_, region_lines_);
   fill(now_, camera_now_.lines), fill(plate_, camera_now_.picture);
   fill(marked_, marked_now_.points), fill(ellipsoids_, marked_now_.ellipsoids);
   if (std::exchange(stale_picture_, false))
@@ -164,11 +181,18 @@ void SpaceView::paintGL() {
   // The view itself stays opaque: what is behind it must not shine through soft edges.
   glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE_MINUS_SRC_ALPHA);
   drawMesh();
+  drawDense();
   drawBatch(solids_, *flat_, GL_TRIANGLES);
   drawBatch(lines_, *flat_, GL_LINES);
   drawBatch(now_, *flat_, GL_LINES);
   drawPicture();
+  // Among dense points those of tracks stand back.
+  const bool among = session_.view.denseShown() != ViewSettings::DenseShown::Nothing && (dense_now_ || surface_now_);
+  shapes_->bind();
+  shapes_->setUniformValue("smaller", among ? 0.55f : 1.0f);
   drawBatch(points_, *shapes_, GL_POINTS);
+  shapes_->bind();
+  shapes_->setUniformValue("smaller", 1.0f);
   glDisable(GL_DEPTH_TEST);
   drawBatch(ellipsoids_, *flat_, GL_LINES);
   drawBatch(marked_, *shapes_, GL_POINTS);

@@ -47,6 +47,7 @@ SpaceView::SpaceView(Session& session, QMenu* track_menu, QWidget* parent)
   connect(&session_.objects, &TestObjects::changed, this, &SpaceView::rebuildSolids);
   connect(&session_.mesh, &MeshStore::changed, this, &SpaceView::rebuildMesh);
   connect(&session_.model, &DocumentModel::documentChanged, this, &SpaceView::rebuildMesh);
+  connectDense();
   connect(&session_.selection, &Selection::changed, this, &SpaceView::rebuildMarked);
   connect(&session_.selection, &Selection::hoverChanged, this, &SpaceView::updateHovered);
 }
@@ -65,6 +66,7 @@ void SpaceView::rebuild() {
   if (contents_.points.empty() && !session_.model.solution()) looked_ = false;
   tellNote();
   rebuildMesh();
+  rebuildDense();
   rebuildSolids();
   rebuildNow();
   rebuildMarked();
@@ -269,6 +271,7 @@ void SpaceView::mouseMoveEvent(QMouseEvent* event) {
     if (!dragged_ && moved.manhattanLength() < 4) return;
     dragged_ = true;
     drag_from_ = event->position();
+    eyeMoves();
     const auto right = static_cast<float>(moved.x()), down = static_cast<float>(moved.y());
     if (drag_ == Qt::RightButton && !(event->modifiers() & Qt::ShiftModifier))
       turn(right, down);
@@ -304,6 +307,12 @@ void SpaceView::mouseReleaseEvent(QMouseEvent* event) {
   if (scene_tool_.holds()) return scene_tool_.release();
   if (!gesture_.active()) return;
   if (gesture_.isClick()) scene_tool_.choose(sight(), event->position(), nearest(event->position()) != 0);
+  if (cutting()) {
+    gesture_.move(event->position());
+    if (const QPolygonF region = gesture_.end(); !region.isEmpty()) cutDense(region);
+    overlay_->update();
+    return;
+  }
   const RegionPick pick = gesture_.isClick() ? RegionPick() : pickIn(gesture_.region());
   selectByGesture(
       gesture_, *event, session_.selection, [this](const QPointF& place) { return nearest(place); },
@@ -319,7 +328,7 @@ void SpaceView::wheelEvent(QWheelEvent* event) {
   if (gesture_.active())
     depth_share_ = std::min(1.0, depth_share_ * std::pow(kNotch, -steps));
   else
-    eye_.approach(static_cast<float>(15 * steps));
+    eyeMoves(), eye_.approach(static_cast<float>(15 * steps));
   draw();
 }
 

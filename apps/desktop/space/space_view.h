@@ -5,6 +5,7 @@
 #include <QOpenGLTexture>
 #include <QOpenGLVertexArrayObject>
 #include <QOpenGLWidget>
+#include <QTimer>
 #include <memory>
 
 #include "apps/desktop/model/session.h"
@@ -29,6 +30,8 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   const SpaceContents& contents() const { return contents_; }
   Eye::Mode mode() const { return eye_.mode; }
   const Eye& eye() const { return eye_; }
+  /// Dense points in the picture that was drawn last.
+  std::size_t denseDrawn() const { return dense_drawn_; }
   /// Where a track's point is on the screen; nothing when it is behind or not shown.
   std::optional<QPointF> placeOf(int track) const;
   /// Where a handle that moves the scene is on the screen; nothing where it is not shown.
@@ -78,6 +81,23 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   void rebuildSolids();
   void rebuildMesh();
   void drawMesh();
+  /// What lassos take of the dense points, about.
+  struct DensePick {
+    double count = 0, near = 0, far = 0;  ///< How deep, along the view, scene units.
+    bool exact = true;
+  };
+  void connectDense();
+  void rebuildDense();
+  void rebuildRegion();
+  void eyeMoves();
+  void makeDenseBatch(Batch& batch);
+  void drawDense();
+  void learnDenseTime(double took_ms);
+  void drawDenseNotes(QPainter& painter) const;
+  DensePick denseIn(const QPolygonF& region) const;
+  Vec3 lookedAlong() const;
+  bool cutting() const;
+  void cutDense(const QPolygonF& region);
   void draw();
   void updateHovered();
   void turnHome();
@@ -131,6 +151,15 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   SpaceMesh mesh_now_;
   std::optional<SpaceMeshKey> mesh_key_;
   Batch mesh_faces_, mesh_edges_, mesh_points_;
+  DenseStore::PointsPtr dense_now_;
+  std::shared_ptr<const Surface> surface_now_;
+  std::vector<SpaceVertex> surface_faces_, region_lines_;
+  Batch dense_, dense_going_, surface_, region_;
+  std::unique_ptr<QOpenGLShaderProgram> specks_;
+  QTimer rest_;  ///< Runs out when the eye has come to rest.
+  bool moving_ = false;
+  double ms_per_dense_ = 0;
+  std::size_t dense_drawn_ = 0;
   Batch lines_, solids_, points_, now_, marked_, ellipsoids_, plate_;
 };
 

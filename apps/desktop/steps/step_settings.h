@@ -34,6 +34,9 @@ QWidget* knowledgeRows(Session& session);
 QWidget* sceneMoves(Session& session);
 /// The mesh of the set; part of sceneSettings.
 QWidget* meshRows(Session& session);
+QWidget* denseSettings(Session& session);
+/// Which dense points are left out; part of denseSettings.
+QWidget* cleanRows(Session& session);
 QWidget* deliverSettings(Session& session);
 
 /// A label and its field, side by side, with the same tooltip.

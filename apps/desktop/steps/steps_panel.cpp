@@ -23,6 +23,7 @@ StepsPanel::StepsPanel(Session& session, TrackActions& actions, QAction* open_fo
                                              {Step::Solve, solveSettings(session)},
                                              {Step::Prune, pruneSettings(session)},
                                              {Step::Scene, sceneSettings(session, actions)},
+                                             {Step::Dense, denseSettings(session)},
                                              {Step::Deliver, deliverSettings(session)}};
   for (const StepInfo& step : kSteps) rows_.push_back(new StepRow(tr(step.name.data()), tr(step.purpose.data()), settings.at(step.step)));
   for (std::size_t i = 0; i < rows_.size(); ++i) {

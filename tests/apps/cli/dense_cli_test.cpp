@@ -77,6 +77,77 @@ TEST_F(DenseCommand, SpacingThinsThem) {
   EXPECT_EQ(moth({"dense", project(), "-o", (folder / "thin").string(), "--spacing", "-1"}).code, 2);
 }
 
+TEST_F(DenseCommand, WhatWasMadeIsUsedAgainWhateverTheCleanUp) {
+  const auto run = [&](std::vector<std::string> more) {
+    std::vector<std::string> arguments = {"dense", project(), "-o", (folder / "d").string(), "--quality", "draft", "--json"};
+    arguments.insert(arguments.end(), more.begin(), more.end());
+    const Ran ran = moth(arguments);
+    EXPECT_EQ(ran.code, 0) << ran.err;
+    return Json::parse(ran.out);
+  };
+  const Json all = run({});
+  const fs::path kept = *shared / "quay.dense";
+  ASSERT_TRUE(fs::exists(kept));
+  const auto made_at = [&] {
+    fs::file_time_type newest{};
+    for (const auto& entry : fs::recursive_directory_iterator(kept)) newest = std::max(newest, entry.last_write_time());
+    return newest;
+  };
+  const auto before = made_at();
+  const Json cleaned = run({"--least-views", "5", "--most-slant", "60"});
+  EXPECT_EQ(made_at(), before) << "nothing was made again";
+  EXPECT_LT(cleaned["points"], all["points"]);
+  EXPECT_EQ(cleaned["points_before_cleaning"], all["points"]);
+  EXPECT_EQ(cleaned["points"], placesIn(folder / "d" / "dense.ply").size());
+  // A region holds what lies in it.
+  run({"--region", "-1,-100,-100,1,100,100"});
+  for (const Vec3& place : placesIn(folder / "d" / "dense.ply")) ASSERT_LE(std::abs(place.x()), 1 + 1e-5);
+}
+
+TEST_F(DenseCommand, AMeshIsWrittenByItsEnding) {
+  const fs::path mesh = folder / "set.obj";
+  const Ran ran = moth({"dense", project(), "-o", (folder / "d").string(), "--mesh", mesh.string(), "--triangles", "500", "--json"});
+  ASSERT_EQ(ran.code, 0) << ran.err;
+  const Json told = Json::parse(ran.out)["mesh"];
+  EXPECT_LE(told["triangles"], 500);
+  const std::string text = *readFile(mesh);
+  EXPECT_EQ(std::count(text.begin(), text.end(), 'f') > 0, true);
+  const Ran other = moth({"dense", project(), "-o", (folder / "e").string(), "--mesh", (folder / "set.stl").string()});
+  EXPECT_EQ(other.code, 2);
+  EXPECT_THAT(other.err, HasSubstr(".ply, .obj, .glb or .usda"));
+  EXPECT_FALSE(fs::exists(folder / "e")) << "refused before anything is made";
+}
+
+TEST_F(DenseCommand, ForecastsSayWhatItTakesAndDoNothing) {
+  const Ran ran = moth({"dense", project(), "--forecast", "--json", "--quality", "fine"});
+  ASSERT_EQ(ran.code, 0) << ran.err;
+  const Json told = Json::parse(ran.out);
+  EXPECT_GE(told["keyframes"], 3);
+  EXPECT_GT(told["seconds"], 0);
+  EXPECT_GT(told["memory_bytes"], told["disk_bytes"]);
+  EXPECT_EQ(moth({"dense", project()}).code, 2) << "a folder is needed";
+}
+
+TEST_F(DenseCommand, DeliveriesTakeThem) {
+  const std::string out = (folder / "delivered").string();
+  fs::copy(project(), folder / "own.moth");
+  const std::string own = (folder / "own.moth").string();
+  const Ran none = moth({"deliver", own, "-o", out, "--what", "dense.ply"});
+  EXPECT_EQ(none.code, 2);
+  EXPECT_THAT(none.err, HasSubstr("moth dense"));
+  ASSERT_EQ(moth({"dense", own, "-o", (folder / "d").string(), "--quiet"}).code, 0);
+  const Ran ran = moth({"deliver", own, "-o", out, "--what", "dense.ply,mesh.glb,camera.glb"});
+  ASSERT_EQ(ran.code, 0) << ran.err;
+  EXPECT_EQ(placesIn(fs::path(out) / "dense.ply").size(), placesIn(folder / "d" / "dense.ply").size());
+  EXPECT_TRUE(fs::exists(fs::path(out) / "mesh.glb"));
+}
+
+TEST_F(DenseCommand, WhatIsOutOfRangeIsRefused) {
+  const Ran ran = moth({"dense", project(), "-o", (folder / "d").string(), "--most-slant", "120"});
+  EXPECT_EQ(ran.code, 2);
+  EXPECT_THAT(ran.err, HasSubstr("degrees"));
+}
+
 TEST_F(DenseCommand, TracksWithoutPicturesAreRefusedInWords) {
   const std::string tracks = (folder / "tracks.json").string(), out = (folder / "solved").string(), saved = (folder / "tracks.moth").string();
   ASSERT_TRUE(writeFileAtomically(tracks, tracksToJson(makeSyntheticShot({.frames = 16, .points = 120}).tracks)).ok());

@@ -374,6 +374,35 @@ void shootDeliver(desktop::MainWindow& window) {
   s.view.setPointColor(desktop::ViewSettings::PointColor::Error);
 }
 
+/// Dense points with their clean-up, their mesh, and a depth map; the shot is solved.
+void shootDense(desktop::MainWindow& window) {
+  desktop::Session& s = window.session();
+  using Shown = desktop::ViewSettings::DenseShown;
+  window.steps().openStep(Step::Dense);
+  s.jobs.makeDense();
+  waitForJobs(window);
+  waitUntil([&] { return s.dense.points() && s.dense.points()->dense; }, 20000);
+  DenseSettings settings = s.model.document().dense;
+  settings.clean.least_neighbours = 0.6, settings.clean.most_slant_deg = 70, settings.clean.least_confidence = 0.55;
+  s.model.set("Clean up", &Document::dense, settings);
+  waitUntil([&] { return !s.dense.reading(); }, 20000);
+  window.space().setMode(desktop::Eye::Mode::Orbit);
+  window.space().frameAll();
+  goTo(window, s.dense.keyframes()[s.dense.keyframes().size() / 2]);
+  s.view.showDepth(true);
+  s.dense.depthPicture(s.playback.frame());
+  QTest::qWait(800);
+  shoot(window, "dense");
+  s.view.showDepth(false);
+  s.jobs.makeSurface();
+  waitForJobs(window);
+  s.view.showDense(Shown::Mesh);
+  if (auto* use = window.findChild<QWidget*>("useSurface")) window.steps().ensureWidgetVisible(use, 0, 60);
+  QTest::qWait(300);
+  shoot(window, "dense-mesh");
+  s.view.showDense(Shown::Points);
+}
+
 int main(int argc, char** argv) {
   prepareApplication();
   QApplication application(argc, argv);
@@ -389,6 +418,11 @@ int main(int argc, char** argv) {
   std::filesystem::remove(kept);
   shootStart(window);
   if (argc > 2 && QString(argv[2]) == "start") return 0;
+  if (argc > 3 && QString(argv[2]) == "dense") {
+    if (!openAndWait(window, argv[3])) return 1;
+    shootDense(window);
+    return 0;
+  }
   if (!openAndWait(window, desktop::MainWindow::demoPath())) return 1;
   desktop::Session& s = window.session();
   if (argc > 2) {  // only the newer views

@@ -1,4 +1,5 @@
 // Dense points of rendered shots with the solve that their truth is: held against the set itself.
+#include "core/dense/clean.h"
 #include "core/dense/dense.h"
 
 #include <gmock/gmock.h>

@@ -1,0 +1,236 @@
+#include "apps/desktop/model/dense_store.h"
+
+#include <QMetaObject>
+#include <algorithm>
+#include <numeric>
+
+#include "core/base/random.h"
+#include "core/dense/dense_files.h"
+#include "core/image/color_scale.h"
+
+namespace dusky::desktop {
+namespace {
+
+/// Points in an order of chance that is the same every time.
+std::vector<std::size_t> shuffled(std::size_t count) {
+  std::vector<std::size_t> order(count);
+  std::iota(order.begin(), order.end(), std::size_t{0});
+  Random random(1);
+  for (std::size_t k = count; k > 1; --k) std::swap(order[k - 1], order[static_cast<std::size_t>(random.index(static_cast<int>(k)))]);
+  return order;
+}
+
+DenseVertex vertexOf(const DensePoint& point, const Similarity& scene_from_solve) {
+  const Eigen::Vector3f at = (scene_from_solve * point.at.cast<double>()).cast<float>();
+  return {at.x(), at.y(), at.z(), point.color.r, point.color.g, point.color.b, 255};
+}
+
+std::vector<DenseVertex> verticesOf(const std::vector<DensePoint>& points, const Similarity& scene_from_solve) {
+  std::vector<DenseVertex> vertices;
+  vertices.reserve(points.size());
+  for (const std::size_t k : shuffled(points.size())) vertices.push_back(vertexOf(points[k], scene_from_solve));
+  return vertices;
+}
+
+/// Depths as light: near is bright.
+QImage coloursOf(const FusedView& view, const Lens& lens) {
+  const DepthMap& map = view.map;
+  std::vector<float> known;
+  for (const float depth : map.depth.data) {
+    if (depth > 0) known.push_back(depth);
+  }
+  if (known.empty()) return {};
+  const auto at = [&](double share) {
+    const auto place = known.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(known.size() - 1));
+    std::nth_element(known.begin(), place, known.end());
+    return *place;
+  };
+  const float low = at(0.02), high = std::max(at(0.98), 1.001F * low);
+  const int w = std::max(1, lens.width / 2), h = std::max(1, lens.height / 2);
+  QImage out(w, h, QImage::Format_ARGB32_Premultiplied);
+  out.fill(Qt::transparent);
+  for (int y = 0; y < h; ++y) {
+    auto* row = reinterpret_cast<QRgb*>(out.scanLine(y));
+    for (int x = 0; x < w; ++x) {
+      const auto n = lens.undistort(Vec2((x + 0.5) * lens.width / w, (y + 0.5) * lens.height / h));
+      if (!n) continue;
+      const int u = static_cast<int>(std::floor(map.camera.fx * n->x() + map.camera.cx)),
+                v = static_cast<int>(std::floor(map.camera.fy * n->y() + map.camera.cy));
+      if (u < 0 || v < 0 || u >= map.depth.width || v >= map.depth.height) continue;
+      const float depth = map.depth.at(u, v);
+      if (!(depth > 0) || map.cost.at(u, v) > 0.6F) continue;
+      const float far = std::clamp(std::log(depth / low) / std::log(high / low), 0.0F, 1.0F);
+      const Rgb c = errorColor(0.12 + 0.88 * static_cast<double>(1 - far));
+      row[x] = qRgb(c.r, c.g, c.b);
+    }
+  }
+  return out;
+}
+
+}  // namespace
+
+DenseStore::DenseStore(DocumentModel& model, Jobs& jobs, QObject* parent)
+    : QObject(parent),
+      model_(model),
+      jobs_(jobs),
+      reader_([this](const Question& question, std::stop_token dropped) { answer(question, dropped); }),
+      depth_reader_([this](const Question& question, std::stop_token dropped) { answerDepth(question, dropped); }),
+      forecaster_([this](const Question& question, std::stop_token dropped) {
+        auto forecast = question.forecast->forecast();
+        QMetaObject::invokeMethod(
+            this,
+            [this, forecast = std::move(forecast), dropped] {
+              if (dropped.stop_requested()) return;
+              forecast_ = forecast.ok() ? *forecast : DenseForecast();
+              forecast_problem_ = forecast.ok() ? QString() : QString::fromStdString(forecast.error().message);
+              emit changed();
+            },
+            Qt::QueuedConnection);
+      }) {
+  connect(&model_, &DocumentModel::documentChanged, this, &DenseStore::look);
+  connect(&model_, &DocumentModel::resultsChanged, this, &DenseStore::look);
+  connect(&jobs_, &Jobs::denseBegun, this, [this] { part_ = std::make_shared<Points>(); });
+  connect(&jobs_, &Jobs::densePart, this, &DenseStore::addPart);
+  connect(&jobs_, &Jobs::denseEnded, this, [this](const DenseResultPtr&) {
+    part_.reset(), asked_.reset(), points_.reset();
+    look();
+    emit changed();
+  });
+  connect(&jobs_, &Jobs::surfaceMade, this, [this](const std::shared_ptr<const Surface>& surface, const DenseJob& job) {
+    surface_ = surface, surface_settings_ = job.settings(), surface_scene_ = job.shot.scene.scene_from_solve, surface_folder_ = job.folder;
+    emit changed();
+  });
+}
+
+static bool alike(const Similarity& a, const Similarity& b) { return a.scale == b.scale && a.shift == b.shift && a.rotation.coeffs() == b.rotation.coeffs(); }
+
+bool DenseStore::surfaceIsCurrent() const {
+  if (!surface_) return false;
+  const DenseSettings& now = model_.document().dense;
+  return now.clean == surface_settings_.clean && now.spacing == surface_settings_.spacing && now.triangles == surface_settings_.triangles && asked_ &&
+         alike(asked_->scene_from_solve, surface_scene_);
+}
+
+/// What is to be shown now; asks for it where that is something else than before.
+void DenseStore::look() {
+  const auto job = model_.partial() || model_.peeked() != 0 ? Result<DenseJob>(invalidInput("")) : model_.workspace().denseJob();
+  if (!job.ok()) {
+    reader_.dropOlder(), asked_.reset(), reading_ = false;
+    if (points_ || surface_) points_.reset(), surface_.reset(), emit changed();
+    return;
+  }
+  if (surface_ && surface_folder_ != job->folder) surface_.reset(), emit changed();
+  if (!forecast_asked_ || forecast_asked_->folder != job->folder || !alike(forecast_asked_->scene_from_solve, job->shot.scene.scene_from_solve)) {
+    Question ask{.folder = job->folder, .settings = {}, .scene_from_solve = job->shot.scene.scene_from_solve, .dense = nullptr, .forecast = *job};
+    forecast_asked_ = ask;
+    forecaster_.ask(std::move(ask));
+  }
+  if (model_.workspace().dense().points == 0) {
+    reader_.dropOlder(), asked_.reset(), reading_ = false;
+    if (points_ && !part_) points_.reset(), emit changed();
+    return;
+  }
+  DenseSettings settings = job->settings();
+  settings.triangles = DenseSettings().triangles;  // of the mesh alone
+  const Similarity& scene = job->shot.scene.scene_from_solve;
+  if (asked_ && asked_->folder == job->folder && asked_->settings == settings && alike(asked_->scene_from_solve, scene)) return;
+  const bool same = asked_ && asked_->folder == job->folder && points_;
+  Question ask{.folder = job->folder, .settings = settings, .scene_from_solve = scene, .dense = same ? points_->dense : nullptr};
+  asked_ = ask, reading_ = true;
+  reader_.ask(std::move(ask));
+  emit changed();
+}
+
+void DenseStore::answer(const Question& question, std::stop_token dropped) {
+  DenseResultPtr dense = question.dense;
+  auto points = std::make_shared<Points>();
+  if (!dense) {
+    auto read = readDenseResult(densePointsFile(question.folder));
+    if (!read.ok()) {
+      points->problem = QString::fromStdString(read.error().message);
+      QMetaObject::invokeMethod(
+          this, [this, question, points, dropped] { dropped.stop_requested() ? void() : take(question, points); }, Qt::QueuedConnection);
+      return;
+    }
+    dense = *read;
+  }
+  const Progress progress({}, dropped);
+  const auto cleaning = cleanDense(dense->cloud, question.settings.clean, question.scene_from_solve, progress);
+  if (!cleaning.ok()) return;
+  points->dense = dense, points->counts = cleaning->counts;
+  DenseCloud kept;
+  std::vector<DensePoint> going;
+  for (std::size_t k = 0; k < dense->cloud.points.size(); ++k)
+    (cleaning->reasons[k] == CleanReason::Kept ? kept.points : going).push_back(dense->cloud.points[k]);
+  if (kept.points.empty()) points->problem = tr("The clean-up rules leave no dense point: loosen them.");
+  if (question.settings.spacing > 0) kept = thinned(std::move(kept), question.settings.spacing / question.scene_from_solve.scale);
+  points->kept = verticesOf(kept.points, question.scene_from_solve), points->going = verticesOf(going, question.scene_from_solve);
+  if (dropped.stop_requested()) return;
+  QMetaObject::invokeMethod(
+      this, [this, question, points, dropped] { dropped.stop_requested() ? void() : take(question, points); }, Qt::QueuedConnection);
+}
+
+void DenseStore::take(const Question&, PointsPtr points) {
+  points_ = std::move(points), reading_ = false;
+  emit changed();
+}
+
+/// A few points of a depth map, as soon as it is there.
+void DenseStore::addPart(const FusedViewPtr& view) {
+  const auto& scene = model_.scene();
+  if (!scene || !part_) return;
+  constexpr int kEvery = 3;
+  auto more = std::make_shared<Points>(*part_);
+  const DepthMap& map = view->map;
+  for (int y = 0; y < map.depth.height; y += kEvery) {
+    for (int x = 0; x < map.depth.width; x += kEvery) {
+      const double depth = static_cast<double>(map.depth.at(x, y));
+      if (!(depth > 0) || map.cost.at(x, y) > 0.5F || static_cast<double>(map.sigma.at(x, y)) > 0.005 * depth) continue;
+      const Vec3 at = scene->scene_from_solve * map.camera.place(Vec2(x + 0.5, y + 0.5), depth);
+      const Rgb& c = view->picture.at(x, y);
+      more->kept.push_back({static_cast<float>(at.x()), static_cast<float>(at.y()), static_cast<float>(at.z()), c.r, c.g, c.b, 255});
+    }
+  }
+  part_ = more, points_ = more;
+  emit changed();
+}
+
+std::vector<int> DenseStore::keyframes() const {
+  std::vector<int> frames;
+  for (const DenseFrame& frame : model_.workspace().dense().frames) frames.push_back(frame.frame);
+  return frames;
+}
+
+QImage DenseStore::depthPicture(int frame) {
+  const SolutionPtr solution = model_.solution();
+  const SolvedFrame* solved = solution ? solution->frameAt(frame) : nullptr;
+  const std::filesystem::path folder = asked_ ? asked_->folder : std::filesystem::path();
+  const std::vector<int> keys = keyframes();
+  if (!solved || folder.empty() || !std::binary_search(keys.begin(), keys.end(), frame)) return {};
+  if (depth_frame_ == frame && depth_folder_ == folder) return depth_;
+  depth_frame_ = frame, depth_folder_ = folder, depth_ = QImage();
+  depth_reader_.ask({.folder = folder,
+                     .settings = {},
+                     .scene_from_solve = {},
+                     .dense = nullptr,
+                     .forecast = std::nullopt,
+                     .depth_of = frame,
+                     .lens = solution->lensAt(*solved)});
+  return {};
+}
+
+void DenseStore::answerDepth(const Question& question, std::stop_token dropped) {
+  const auto view = readFusedView(depthMapFile(question.folder, *question.depth_of));
+  QImage picture = view.ok() ? coloursOf(**view, question.lens) : QImage();
+  if (dropped.stop_requested()) return;
+  QMetaObject::invokeMethod(
+      this,
+      [this, frame = *question.depth_of, picture, dropped] {
+        if (dropped.stop_requested() || frame != depth_frame_) return;
+        depth_ = picture;
+        emit depthReady();
+      },
+      Qt::QueuedConnection);
+}
+
+}  // namespace dusky::desktop

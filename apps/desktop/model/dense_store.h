@@ -1,0 +1,90 @@
+#pragma once
+#include <QImage>
+#include <QObject>
+#include <QString>
+
+#include "apps/desktop/model/document_model.h"
+#include "apps/desktop/model/jobs.h"
+#include "apps/desktop/model/newest_only.h"
+
+namespace dusky::desktop {
+
+/// A dense point as it is drawn, in the scene.
+struct DenseVertex {
+  float x, y, z;
+  std::uint8_t r, g, b, a;
+};
+
+/// The dense points that views show: those of the solve that is shown, read and cleaned up on a thread of their own whenever rules, scene or solve change;
+/// while they are being made, what is there so far. Interface thread only.
+class DenseStore : public QObject {
+  Q_OBJECT
+ public:
+  DenseStore(DocumentModel& model, Jobs& jobs, QObject* parent = nullptr);
+
+  /// In such an order that any number of the first are spread over all of them.
+  struct Points {
+    DenseResultPtr dense;            ///< nullptr: on their way.
+    std::vector<DenseVertex> kept;   ///< Cleaned up, and thinned to the spacing.
+    std::vector<DenseVertex> going;  ///< What the rules take out.
+    std::array<std::size_t, kCleanReasons> counts = {};
+    QString problem;  ///< Why nothing is left; empty: nothing went wrong.
+  };
+  using PointsPtr = std::shared_ptr<const Points>;
+  /// nullptr: there are none.
+  const PointsPtr& points() const { return points_; }
+  bool reading() const { return reading_; }
+
+  /// The surface that was made last; nullptr: none of this solve.
+  const std::shared_ptr<const Surface>& surface() const { return surface_; }
+  /// Whether it was made from the points as they are cleaned up now.
+  bool surfaceIsCurrent() const;
+
+  /// What making them will take; no keyframes where that is not known.
+  const DenseForecast& forecast() const { return forecast_; }
+  QString forecastProblem() const { return forecast_problem_; }
+
+  /// The depths of a keyframe, in colours, over the footage's picture; a null picture where it is none, or on its way.
+  QImage depthPicture(int frame);
+  /// The keyframes, ascending.
+  std::vector<int> keyframes() const;
+
+ signals:
+  void changed();
+  void depthReady();
+
+ private:
+  struct Question {
+    std::filesystem::path folder;
+    DenseSettings settings;
+    Similarity scene_from_solve;
+    DenseResultPtr dense;  ///< Read already.
+    std::optional<DenseJob> forecast;
+    std::optional<int> depth_of;
+    Lens lens;  ///< Of that frame.
+  };
+  void look();
+  void answer(const Question& question, std::stop_token dropped);
+  void answerDepth(const Question& question, std::stop_token dropped);
+  void take(const Question& question, PointsPtr points);
+  void addPart(const FusedViewPtr& view);
+
+  DocumentModel& model_;
+  Jobs& jobs_;
+  PointsPtr points_;
+  std::shared_ptr<Points> part_;  ///< While they are being made.
+  std::shared_ptr<const Surface> surface_;
+  DenseSettings surface_settings_;
+  Similarity surface_scene_;
+  std::filesystem::path surface_folder_;
+  std::optional<Question> asked_, forecast_asked_;
+  DenseForecast forecast_;
+  QString forecast_problem_;
+  bool reading_ = false;
+  int depth_frame_ = -1;
+  std::filesystem::path depth_folder_;
+  QImage depth_;
+  NewestOnly<Question> reader_, depth_reader_, forecaster_;  ///< Last: their threads use the others.
+};
+
+}  // namespace dusky::desktop

@@ -1,0 +1,67 @@
+#include "apps/desktop/model/jobs.h"
+#include "core/deliver/dense_ply.h"
+
+namespace dusky::desktop {
+
+std::optional<DenseJob> Jobs::denseJob() {
+  auto job = model_.workspace().denseJob();
+  if (job.ok()) return std::move(*job);
+  states_[static_cast<std::size_t>(Step::Dense)].failure = QString::fromStdString(job.error().message);
+  return std::nullopt;
+}
+
+void Jobs::makeDense() {
+  ask(Step::Dense, "dense points", [this]() -> std::optional<Work> {
+    auto job = denseJob();
+    if (!job) return std::nullopt;
+    emit denseBegun();
+    return [this, job = std::move(*job)](std::stop_token stop) {
+      const auto made = job.run(progressOf(Step::Dense, stop), [this](const FusedViewPtr& view) { post([this, view] { emit densePart(view); }); });
+      post([this, made] {
+        model_.lookAtDense();
+        endQuietly(made.ok() ? Status(Done{}) : Status(made.error()));
+        emit denseEnded(made.ok() ? *made : nullptr);
+      });
+    };
+  });
+}
+
+void Jobs::makeSurface() {
+  ask(Step::Dense, "mesh of the dense points", [this]() -> std::optional<Work> {
+    auto job = denseJob();
+    if (!job) return std::nullopt;
+    return [this, job = std::move(*job)](std::stop_token stop) {
+      const Progress progress = progressOf(Step::Dense, stop);
+      const auto dense = job.stored();
+      const auto cleaned = dense.ok() ? cleanedDense((*dense)->cloud, job.settings(), job.shot.scene.scene_from_solve, progress.part(0, 0.2))
+                                      : Result<DenseCloudPtr>(dense.error());
+      auto surface = cleaned.ok() ? job.surface(**cleaned, progress.part(0.2, 1)) : Result<Surface>(cleaned.error());
+      post([this, surface, job] {
+        if (surface.ok()) emit surfaceMade(std::make_shared<const Surface>(*surface), job);
+        endQuietly(surface.ok() ? Status(Done{}) : Status(surface.error()));
+      });
+    };
+  });
+}
+
+void Jobs::useSurfaceAsMesh(const std::shared_ptr<const Surface>& surface) {
+  if (!surface) return;
+  ask(Step::Dense, "keep the mesh", [this, surface]() -> std::optional<Work> {
+    auto job = denseJob();
+    if (!job || job->folder.empty()) return std::nullopt;
+    return [this, surface, job = std::move(*job)](std::stop_token) {
+      const std::filesystem::path path = job.folder / "mesh.ply";
+      const FileWorld world{job.shot.scene.scene_from_solve, UpAxis::Y, job.shot.scene.metric ? "metres" : "units", job.shot.scene.metric ? 1.0 : 0.0};
+      const Status written = writeSurface(path, surface->mesh, Similarity{}, world, {});
+      post([this, written, path] {
+        if (written.ok()) {
+          model_.set("Use as mesh of the set", &Document::mesh, MeshSettings{.path = path.string(), .metres = 1, .up = UpAxis::Y});
+          emit meshWritten();
+        }
+        endQuietly(written);
+      });
+    };
+  });
+}
+
+}  // namespace dusky::desktop

@@ -1,0 +1,219 @@
+// Dense points and their surface in Space: drawn as far as time allows, cut with a lasso.
+#include <QElapsedTimer>
+#include <algorithm>
+#include <cmath>
+
+#include "apps/desktop/paint/theme.h"
+#include "apps/desktop/paint/track_text.h"
+#include "apps/desktop/paint/view_note.h"
+#include "apps/desktop/space/axis_rulers.h"
+#include "apps/desktop/space/space_view.h"
+#include "core/scene/seen_mesh.h"
+
+namespace dusky::desktop {
+namespace {
+
+constexpr int kMovingTime_ms = 45, kRestingTime_ms = 600;
+constexpr int kRestAfter_ms = 220;
+constexpr std::size_t kLeastDrawn = 60'000;
+
+using Tool = ViewSettings::Tool;
+
+std::vector<SpaceVertex> facesOf(const Surface& surface) {
+  std::vector<SpaceVertex> faces;
+  const SetMesh& mesh = surface.mesh;
+  const Vec3 towards = Vec3(0.4, 0.8, 0.45).normalized();
+  faces.reserve(3 * mesh.triangles.size());
+  for (const auto& triangle : mesh.triangles) {
+    const auto &a = mesh.points[triangle[0]], &b = mesh.points[triangle[1]], &c = mesh.points[triangle[2]];
+    const auto light = static_cast<float>(0.5 + 0.5 * facingLight((b - a).cross(c - a).normalized().cast<double>(), towards));
+    for (const std::uint32_t corner : triangle) {
+      const auto& p = mesh.points[corner];
+      const auto color = mesh.colors.empty() ? std::array<std::uint8_t, 3>{180, 180, 180} : mesh.colors[corner];
+      const auto part = [&](std::size_t k) { return std::min(1.0f, light * static_cast<float>(color[k]) / 255); };
+      faces.push_back({p.x(), p.y(), p.z(), part(0), part(1), part(2), 1});
+    }
+  }
+  return faces;
+}
+
+}  // namespace
+
+void SpaceView::connectDense() {
+  connect(&session_.dense, &DenseStore::changed, this, &SpaceView::rebuildDense);
+  rest_.setSingleShot(true);
+  rest_.setInterval(kRestAfter_ms);
+  connect(&rest_, &QTimer::timeout, this, [this] {
+    moving_ = false;
+    update();
+  });
+}
+
+/// While the eye moves less is drawn.
+void SpaceView::eyeMoves() {
+  moving_ = true;
+  rest_.start();
+}
+
+void SpaceView::rebuildDense() {
+  if (dense_now_ != session_.dense.points()) dense_now_ = session_.dense.points(), dense_.stale = dense_going_.stale = true;
+  const auto surface = session_.view.denseShown() == ViewSettings::DenseShown::Mesh ? session_.dense.surface() : nullptr;
+  if (surface_now_ != surface) {
+    surface_now_ = surface;
+    surface_faces_ = surface ? facesOf(*surface) : std::vector<SpaceVertex>();
+    surface_.stale = true;
+  }
+  rebuildRegion();
+  draw();
+}
+
+/// The box that dense points stay in.
+void SpaceView::rebuildRegion() {
+  region_lines_.clear();
+  if (const auto& box = session_.model.document().dense.clean.region; box && session_.view.denseShown() != ViewSettings::DenseShown::Nothing) {
+    const auto corner = [&](int k) {
+      return SpaceVertex{static_cast<float>(k & 1 ? box->high.x() : box->low.x()),
+                         static_cast<float>(k & 2 ? box->high.y() : box->low.y()),
+                         static_cast<float>(k & 4 ? box->high.z() : box->low.z()),
+                         0.78f,
+                         0.74f,
+                         0.86f,
+                         0.8f};
+    };
+    for (int k = 0; k < 8; ++k) {
+      for (const int axis : {1, 2, 4}) {
+        if (!(k & axis)) region_lines_.push_back(corner(k)), region_lines_.push_back(corner(k | axis));
+      }
+    }
+  }
+  region_.stale = true;
+}
+
+void SpaceView::makeDenseBatch(Batch& batch) {
+  batch.array.create();
+  const QOpenGLVertexArrayObject::Binder bound(&batch.array);
+  batch.buffer.create();
+  batch.buffer.bind();
+  glEnableVertexAttribArray(0), glEnableVertexAttribArray(1);
+  glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, sizeof(DenseVertex), nullptr);
+  glVertexAttribPointer(1, 4, GL_UNSIGNED_BYTE, GL_TRUE, sizeof(DenseVertex), reinterpret_cast<const void*>(3 * sizeof(float)));
+  batch.buffer.release();
+}
+
+/// As many of the first as a picture has time for, by what the last ones took.
+void SpaceView::drawDense() {
+  using Shown = ViewSettings::DenseShown;
+  const Shown shown = session_.view.denseShown();
+  if (shown == Shown::Nothing) return;
+  drawBatch(region_, *flat_, GL_LINES);
+  if (shown == Shown::Mesh) return drawBatch(surface_, *flat_, GL_TRIANGLES);
+  if (!dense_now_) return;
+  const auto all = static_cast<std::size_t>(dense_.count + (session_.view.goingDenseShown() ? dense_going_.count : 0));
+  if (all == 0) return;
+  const double time = moving_ ? kMovingTime_ms : kRestingTime_ms;
+  const std::size_t most = ms_per_dense_ > 0 ? std::max(kLeastDrawn, static_cast<std::size_t>(time / ms_per_dense_)) : kLeastDrawn;
+  const double share = std::min(1.0, static_cast<double>(most) / static_cast<double>(all));
+  glFinish();  // what came before is not its time
+  QElapsedTimer watch;
+  watch.start();
+  specks_->bind();
+  specks_->setUniformValue("clip_from_world", matrix());
+  specks_->setUniformValue("size", static_cast<float>(devicePixelRatioF() * std::clamp(1.6 / std::sqrt(share), 1.6, 4.0)));
+  const auto drawSome = [&](Batch& batch, const QVector4D& tint) {
+    const int count = static_cast<int>(std::ceil(share * batch.count));
+    if (count == 0) return;
+    specks_->setUniformValue("tint_all", tint);
+    const QOpenGLVertexArrayObject::Binder bound(&batch.array);
+    glDrawArrays(GL_POINTS, 0, count);
+  };
+  drawSome(dense_, {0, 0, 0, 0});
+  const QColor glow = errorQColor(0.8, 1);
+  if (session_.view.goingDenseShown()) drawSome(dense_going_, {glow.redF(), glow.greenF(), glow.blueF(), 0.85f});
+  specks_->release();
+  glFinish();
+  dense_drawn_ = static_cast<std::size_t>(share * static_cast<double>(all));
+  learnDenseTime(static_cast<double>(watch.nsecsElapsed()) / 1e6);
+}
+
+/// At rest more are drawn at once where there was time for more.
+void SpaceView::learnDenseTime(double took_ms) {
+  const double each = took_ms / std::max(1.0, static_cast<double>(dense_drawn_));
+  ms_per_dense_ = ms_per_dense_ <= 0 ? each : 0.5 * (ms_per_dense_ + each);
+  const std::size_t all = static_cast<std::size_t>(dense_.count + (session_.view.goingDenseShown() ? dense_going_.count : 0));
+  const bool more = !moving_ && dense_drawn_ < all && kRestingTime_ms / ms_per_dense_ > 1.5 * static_cast<double>(dense_drawn_);
+  if (more) QTimer::singleShot(0, this, [this] { update(); });
+}
+
+/// The dense points inside of a region on the screen, over a sample of them.
+SpaceView::DensePick SpaceView::denseIn(const QPolygonF& region) const {
+  constexpr std::size_t kSample = 300'000;
+  DensePick pick;
+  if (!dense_now_) return pick;
+  const QMatrix4x4 clip_from_world = matrix();
+  const QRectF bounds = region.boundingRect();
+  const std::size_t sample = std::min(kSample, dense_now_->kept.size());
+  pick.near = 1e30, pick.far = -1e30;
+  const Vec3 along = lookedAlong();
+  std::vector<double> depths;
+  for (std::size_t k = 0; k < sample; ++k) {
+    const DenseVertex& p = dense_now_->kept[k];
+    const auto at = onScreen(clip_from_world * QVector4D(p.x, p.y, p.z, 1));
+    if (at && bounds.contains(*at) && region.containsPoint(*at, Qt::OddEvenFill))
+      depths.push_back(along.dot(Vec3(static_cast<double>(p.x), static_cast<double>(p.y), static_cast<double>(p.z))));
+  }
+  if (depths.empty()) return pick;
+  const auto [near, far] = std::minmax_element(depths.begin(), depths.end());
+  pick.near = *near, pick.far = *near + depth_share_ * (*far - *near);
+  const auto inside = std::count_if(depths.begin(), depths.end(), [&](double depth) { return depth <= pick.far; });
+  pick.count = static_cast<double>(inside) * static_cast<double>(dense_now_->kept.size()) / static_cast<double>(sample);
+  pick.exact = sample == dense_now_->kept.size();
+  return pick;
+}
+
+Vec3 SpaceView::lookedAlong() const {
+  const auto ray = sight().ray(QPointF(width() / 2.0, height() / 2.0));
+  return ray ? ray->direction : Vec3::UnitZ();
+}
+
+bool SpaceView::cutting() const { return session_.view.tool() == Tool::DenseCut || session_.view.tool() == Tool::DenseKeep; }
+
+/// What a lasso holds goes, or all else does: as a rule that undo takes back.
+void SpaceView::cutDense(const QPolygonF& region) {
+  const bool keeps = session_.view.tool() == Tool::DenseKeep;
+  const DensePick pick = denseIn(region);
+  if (pick.count <= 0) return;
+  DenseCut cut{.along = lookedAlong(), .keeps = keeps};
+  const QMatrix4x4 clip_from_world = matrix();
+  for (int r = 0; r < 4; ++r)
+    for (int c = 0; c < 4; ++c) cut.clip_from_scene(r, c) = static_cast<double>(clip_from_world(r, c));
+  for (const QPointF& p : region) cut.outline.emplace_back(2 * p.x() / width() - 1, 1 - 2 * p.y() / height());
+  // Without a limit it reaches through everything, what other results may have there too.
+  constexpr double kEndless = 1e9;
+  const double room = 1e-6 * (1 + std::abs(pick.far));
+  cut.near = -kEndless, cut.far = depth_share_ < 1 ? pick.far + room : kEndless;
+  DenseSettings settings = session_.model.document().dense;
+  settings.clean.cuts.push_back(std::move(cut));
+  session_.view.setTool(Tool::Box);
+  session_.model.set(keeps ? "Keep dense points inside" : "Cut dense points", &Document::dense, settings);
+}
+
+void SpaceView::drawDenseNotes(QPainter& painter) const {
+  const int left = eye_.alongAxis() ? kRulerLeft + 8 : 8;
+  if (cutting()) {
+    const QPolygonF region = gesture_.region();
+    if (region.isEmpty()) {
+      drawNote(painter, session_.view.tool() == Tool::DenseKeep ? tr("Draw round the dense points that stay") : tr("Draw round the dense points that go"),
+               {left, 30});
+      return;
+    }
+    const DensePick pick = denseIn(region);
+    const QString count = QLocale().toString(static_cast<qlonglong>(std::llround(pick.count)));
+    QString text = session_.view.tool() == Tool::DenseKeep ? tr("%1%2 dense points stay").arg(pick.exact ? "" : tr("about "), count)
+                                                           : tr("%1%2 dense points go").arg(pick.exact ? "" : tr("about "), count);
+    if (depth_share_ < 1 && session_.model.scene())
+      text += tr(" · to %1 behind the nearest").arg(sceneLengthText(*session_.model.scene(), pick.far - pick.near, 2));
+    drawNote(painter, tr("%1 · wheel: how deep").arg(text), {left, 30});
+  }
+}
+
+}  // namespace dusky::desktop

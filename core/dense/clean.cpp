@@ -1,0 +1,195 @@
+#include "core/dense/clean.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <span>
+#include <unordered_map>
+
+#include "core/base/parallel.h"
+
+namespace dusky {
+namespace {
+
+constexpr int kChunk = 8192;
+
+/// Whether a place lies inside a closed line: by the edges that a ray to the right crosses.
+bool isInside(std::span<const Vec2> outline, const Vec2& p) {
+  bool inside = false;
+  for (std::size_t i = 0, j = outline.size() - 1; i < outline.size(); j = i++) {
+    const Vec2 &a = outline[i], &b = outline[j];
+    if ((a.y() > p.y()) != (b.y() > p.y()) && p.x() < (b.x() - a.x()) * (p.y() - a.y()) / (b.y() - a.y()) + a.x()) inside = !inside;
+  }
+  return inside;
+}
+
+CleanReason reasonBySight(const DensePoint& p, const CleanRules& rules) {
+  if (p.views < rules.least_views) return CleanReason::Views;
+  if (static_cast<double>(p.confidence) < rules.least_confidence) return CleanReason::Confidence;
+  if (static_cast<double>(p.slant_deg) > rules.most_slant_deg) return CleanReason::Slant;
+  if (static_cast<double>(p.color_apart) > rules.most_color_apart) return CleanReason::Color;
+  return CleanReason::Kept;
+}
+
+CleanReason reasonByPlace(const Vec3& place, const CleanRules& rules) {
+  if (rules.region && !rules.region->holds(place)) return CleanReason::Region;
+  for (const DenseCut& cut : rules.cuts) {
+    if (cut.holds(place) != cut.keeps) return CleanReason::Cut;
+  }
+  return CleanReason::Kept;
+}
+
+/// Cells that hold points, of a size.
+class Cells {
+ public:
+  explicit Cells(double size) : size_(size) {}
+  using Place = std::array<std::int64_t, 3>;
+  Place of(const Eigen::Vector3f& at) const {
+    Place place{};
+    for (std::size_t axis = 0; axis < 3; ++axis) place[axis] = static_cast<std::int64_t>(std::floor(static_cast<double>(at[static_cast<int>(axis)]) / size_));
+    return place;
+  }
+  void add(const Eigen::Vector3f& at) { ++counts_[keyOf(of(at))]; }
+  /// How many of the 27 cells around hold a point.
+  int filledAround(const Eigen::Vector3f& at) const {
+    const Place middle = of(at);
+    int filled = 0;
+    for (int k = 0; k < 27; ++k) {
+      const Place there = {middle[0] + k % 3 - 1, middle[1] + k / 3 % 3 - 1, middle[2] + k / 9 - 1};
+      filled += counts_.contains(keyOf(there));
+    }
+    return filled;
+  }
+
+ private:
+  static std::uint64_t keyOf(const Place& place) {
+    std::uint64_t key = 0;
+    for (const std::int64_t c : place) key = (key << 21) | (static_cast<std::uint64_t>(c) & 0x1fffff);
+    return key;
+  }
+  double size_;
+  std::unordered_map<std::uint64_t, int> counts_;
+};
+
+/// Of the surface around each point, the share that is there. Points are compared at the size of their own pixels, in powers of two.
+std::vector<float> neighbourShares(const DenseCloud& cloud, const Progress& progress) {
+  constexpr double kCell_px = 4, kOnAPlane = 9;
+  std::vector<float> shares(cloud.points.size(), 0);
+  std::map<int, std::vector<std::size_t>> by_size;
+  const auto sizeOf = [](const DensePoint& p) { return static_cast<int>(std::floor(std::log2(std::max(static_cast<double>(p.pixel), 1e-12)))); };
+  for (std::size_t k = 0; k < cloud.points.size(); ++k) by_size[sizeOf(cloud.points[k])].push_back(k);
+  std::size_t done = 0;
+  for (const auto& [size, own] : by_size) {
+    progress.report(static_cast<double>(done++) / static_cast<double>(by_size.size()), "looking for stray points");
+    if (progress.stopRequested()) return shares;
+    Cells cells(kCell_px * std::exp2(size + 1));
+    // Larger pixels lie farther apart than these cells: they fill none that their own would not.
+    for (const auto& [other, points] : by_size) {
+      if (other > size + 1) continue;
+      for (const std::size_t k : points) cells.add(cloud.points[k].at);
+    }
+    parallelFor(
+        static_cast<int>(own.size()),
+        [&](int i) {
+          const std::size_t k = own[static_cast<std::size_t>(i)];
+          shares[k] = static_cast<float>(std::min(1.0, cells.filledAround(cloud.points[k].at) / kOnAPlane));
+        },
+        kChunk);
+  }
+  return shares;
+}
+
+Status inRange(double value, double low, double high, std::string_view what) {
+  if (value >= low && value <= high) return Done{};
+  return invalidInput(fmt::format("{} is {:g} to {:g}, not {:g}.", what, low, high, value));
+}
+
+}  // namespace
+
+bool DenseCut::holds(const Vec3& place) const {
+  const double depth = along.dot(place);
+  if (!(depth >= near && depth <= far) || outline.size() < 3) return false;
+  const Eigen::Vector4d clip = clip_from_scene * place.homogeneous();
+  return clip.w() > 0 && isInside(outline, clip.head<2>() / clip.w());
+}
+
+Status CleanRules::check() const {
+  for (const Status& fine :
+       {inRange(least_views, 3, 16, "The least number of depth maps that agree on a point"), inRange(least_confidence, 0, 1, "The least confidence of a point"),
+        inRange(most_slant_deg, 1, 90, "The slant at which a surface is seen at most, in degrees,"),
+        inRange(most_color_apart, 1, 255, "How far colours may be apart, in grey levels,"),
+        inRange(least_neighbours, 0, 1, "The share of the surface around a point")}) {
+    if (!fine.ok()) return fine;
+  }
+  if (region && !(region->low.allFinite() && region->high.allFinite() && (region->low.array() <= region->high.array()).all()))
+    return invalidInput("The region of dense points has a corner that is lower and one that is higher along each axis.");
+  return Done{};
+}
+
+Status DenseSettings::check() const {
+  if (!(spacing >= 0) || !std::isfinite(spacing)) return invalidInput(fmt::format("The spacing of dense points is a length from 0 on, not {:g}.", spacing));
+  if (triangles < 100) return invalidInput(fmt::format("A mesh has 100 triangles at least, not {}.", triangles));
+  return clean.check();
+}
+
+Result<Cleaning> cleanDense(const DenseCloud& cloud, const CleanRules& rules, const Similarity& scene_from_solve, const Progress& progress) {
+  if (const Status fine = rules.check(); !fine.ok()) return fine.error();
+  Cleaning cleaning{std::vector<CleanReason>(cloud.points.size(), CleanReason::Kept)};
+  const bool strays = rules.least_neighbours > 0;
+  const std::vector<float> shares = strays ? neighbourShares(cloud, progress) : std::vector<float>();
+  if (progress.stopRequested()) return cancelled();
+  const bool placed = rules.region || !rules.cuts.empty();
+  parallelFor(
+      static_cast<int>(cloud.points.size()),
+      [&](int i) {
+        const auto k = static_cast<std::size_t>(i);
+        CleanReason& reason = cleaning.reasons[k];
+        reason = reasonBySight(cloud.points[k], rules);
+        if (reason == CleanReason::Kept && strays && static_cast<double>(shares[k]) < rules.least_neighbours) reason = CleanReason::Stray;
+        if (reason == CleanReason::Kept && placed) reason = reasonByPlace(scene_from_solve * cloud.points[k].at.cast<double>(), rules);
+      },
+      kChunk);
+  for (const CleanReason reason : cleaning.reasons) ++cleaning.counts[static_cast<std::size_t>(reason)];
+  return cleaning;
+}
+
+Result<DenseCloudPtr> cleanedDense(const DenseCloud& cloud, const DenseSettings& settings, const Similarity& scene_from_solve, const Progress& progress) {
+  if (const Status fine = settings.check(); !fine.ok()) return fine.error();
+  const auto cleaning = cleanDense(cloud, settings.clean, scene_from_solve, progress);
+  if (!cleaning.ok()) return cleaning.error();
+  if (cleaning->kept() == 0) return invalidInput("The clean-up rules leave no dense point. Loosen them in the Dense step.");
+  DenseCloud kept;
+  kept.points.reserve(cleaning->kept());
+  for (std::size_t k = 0; k < cloud.points.size(); ++k) {
+    if (cleaning->reasons[k] == CleanReason::Kept) kept.points.push_back(cloud.points[k]);
+  }
+  if (settings.spacing > 0) kept = thinned(std::move(kept), settings.spacing / scene_from_solve.scale);
+  return std::make_shared<const DenseCloud>(std::move(kept));
+}
+
+DenseCloud thinned(DenseCloud cloud, double spacing) {
+  struct Place {
+    std::array<std::int64_t, 3> cell;
+    std::size_t point;
+  };
+  std::vector<Place> places(cloud.points.size());
+  for (std::size_t k = 0; k < places.size(); ++k) {
+    places[k].point = k;
+    for (int axis = 0; axis < 3; ++axis)
+      places[k].cell[static_cast<std::size_t>(axis)] = static_cast<std::int64_t>(std::floor(static_cast<double>(cloud.points[k].at[axis]) / spacing));
+  }
+  std::sort(places.begin(), places.end(), [&](const Place& a, const Place& b) {
+    if (a.cell != b.cell) return a.cell < b.cell;
+    const float sure_a = cloud.points[a.point].confidence, sure_b = cloud.points[b.point].confidence;
+    return sure_a != sure_b ? sure_a > sure_b : a.point < b.point;
+  });
+  DenseCloud out;
+  for (std::size_t k = 0; k < places.size(); ++k) {
+    if (k == 0 || places[k].cell != places[k - 1].cell) out.points.push_back(cloud.points[places[k].point]);
+  }
+  return out;
+}
+
+}  // namespace dusky

@@ -1,0 +1,207 @@
+// The Dense step in a real window: made, cleaned up by rules, region and cuts, undone, meshed, delivered.
+#include <QComboBox>
+#include <QLabel>
+#include <QPushButton>
+#include <QSpinBox>
+
+#include "apps/desktop/plate/plate_view.h"
+#include "apps/desktop/space/space_view.h"
+#include "apps/desktop/steps/steps_panel.h"
+#include "tests/apps/desktop/quay_window.h"
+#include "tests/apps/desktop/run_tests.h"
+#include "tests/support/temporary_folder.h"
+
+namespace dusky::testing {
+
+/// A solved project of the quay, opened anew for each test; it is solved once.
+class DenseWindow : public ::testing::Test {
+ protected:
+  static void SetUpTestSuite() {
+    solved = std::make_unique<TemporaryFolder>();
+    Workspace shot;
+    ASSERT_TRUE(shot.openFootage(quaySequence(16) + "/quay.0001.png").ok());
+    const auto tracks = runTracks(shot.document(), {});
+    ASSERT_TRUE(tracks.ok());
+    const std::string key = tracksKey(shot.document(), shot.footage());
+    shot.takeTracks(*tracks, key);
+    const auto solution = runSolve(shot.document(), shot.footage(), *shot.tracks(), {});
+    ASSERT_TRUE(solution.ok());
+    shot.takeSolution(*solution, solveKeys(shot.document(), shot.footage(), key));
+    ASSERT_TRUE(shot.saveAs(*solved / "quay.moth").ok());
+  }
+  static void TearDownTestSuite() { solved.reset(); }
+  void SetUp() override {
+    std::filesystem::copy(*solved / "quay.moth", folder / "quay.moth");
+    window = std::make_unique<desktop::MainWindow>();
+    showWindow(*window);
+    ASSERT_TRUE(openAndWait(*window, QString::fromStdString((folder / "quay.moth").string())));
+    ASSERT_TRUE(session().model.solution());
+    window->showView(desktop::View::Space);
+    window->steps().openStep(Step::Dense);
+    QTest::qWait(50);
+  }
+  void TearDown() override { window.reset(); }
+  desktop::Session& session() { return window->session(); }
+  const Document& document() { return session().model.document(); }
+  void make() {
+    ASSERT_TRUE(click(*window, "makeDense"));
+    ASSERT_TRUE(waitForJobs(*window));
+    ASSERT_TRUE(waitUntil([&] { return points() && points()->dense; }, 20000)) << session().jobs.state(Step::Dense).failure.toStdString();
+  }
+  const desktop::DenseStore::PointsPtr& points() { return session().dense.points(); }
+  void settle() {
+    ASSERT_TRUE(waitUntil([&] { return !session().dense.reading(); }, 20000));
+  }
+  std::size_t going(CleanReason reason) { return points()->counts[static_cast<std::size_t>(reason)]; }
+  QString text(const char* name) { return window->findChild<QLabel*>(name)->text(); }
+  std::size_t drawn() {
+    window->space().repaint();
+    QTest::qWait(60);
+    return window->space().denseDrawn();
+  }
+  static std::unique_ptr<TemporaryFolder> solved;
+  TemporaryFolder folder;
+  std::unique_ptr<desktop::MainWindow> window;
+};
+std::unique_ptr<TemporaryFolder> DenseWindow::solved;
+
+TEST_F(DenseWindow, PointsAreMadeShownAndKeptWithTheProject) {
+  ASSERT_TRUE(waitUntil([&] { return session().dense.forecast().keyframes > 0; }, 10000));
+  EXPECT_TRUE(text("denseForecast").contains("keyframes of"));
+  int parts = 0;
+  QObject::connect(&session().jobs, &desktop::Jobs::densePart, window.get(), [&parts](const FusedViewPtr&) { ++parts; });
+  make();
+  EXPECT_EQ(parts, session().dense.forecast().keyframes) << "each depth map shows as it comes";
+  EXPECT_GT(points()->kept.size(), 3000U);
+  EXPECT_TRUE(text("denseResult").contains("points"));
+  EXPECT_EQ(session().model.workspace().status(Step::Dense).state, StepState::Current);
+  EXPECT_EQ(drawn(), points()->kept.size());
+  // Opened again they are there.
+  const std::size_t count = points()->kept.size();
+  ASSERT_TRUE(openAndWait(*window, QString::fromStdString((folder / "quay.moth").string())));
+  ASSERT_TRUE(waitUntil([&] { return points() && points()->dense; }, 20000));
+  EXPECT_EQ(points()->kept.size(), count);
+}
+
+TEST_F(DenseWindow, RulesShowWhatTheyTakeAndUndoBringsItBack) {
+  make();
+  const std::size_t all = points()->kept.size();
+  auto* views = window->findChild<QDoubleSpinBox*>("clean Views at least");
+  ASSERT_TRUE(views);
+  views->setValue(5);
+  settle();
+  EXPECT_GT(going(CleanReason::Views), 0U);
+  EXPECT_EQ(points()->kept.size() + points()->going.size(), all);
+  EXPECT_EQ(drawn(), all) << "what goes glows";
+  ASSERT_TRUE(click(*window, "showGoingDense"));
+  EXPECT_EQ(drawn(), points()->kept.size());
+  session().model.undo();
+  settle();
+  EXPECT_EQ(points()->kept.size(), all);
+  auto* spacing = window->findChild<QDoubleSpinBox*>("denseSpacing");
+  spacing->setValue(0.5);
+  settle();
+  EXPECT_LT(points()->kept.size(), all / 2);
+}
+
+TEST_F(DenseWindow, ALassoInSpaceCutsAndUndoBringsItBack) {
+  make();
+  const std::size_t all = points()->kept.size();
+  window->space().frameAll();
+  ASSERT_TRUE(click(*window, "cutDense"));
+  const QPointF middle(window->space().width() / 2.0, window->space().height() / 2.0);
+  std::vector<QPointF> ring;
+  for (int k = 0; k <= 24; ++k) ring.push_back(middle + 90 * QPointF(std::cos(k * 0.2618), std::sin(k * 0.2618)));
+  drag(window->space(), ring);
+  settle();
+  ASSERT_EQ(document().dense.clean.cuts.size(), 1U);
+  EXPECT_GT(going(CleanReason::Cut), 50U);
+  EXPECT_LT(going(CleanReason::Cut), all);
+  EXPECT_EQ(session().view.tool(), desktop::ViewSettings::Tool::Box);
+  session().model.undo();
+  settle();
+  EXPECT_EQ(points()->kept.size(), all);
+  ASSERT_TRUE(click(*window, "keepDense"));
+  drag(window->space(), ring);
+  settle();
+  EXPECT_EQ(document().dense.clean.cuts.size(), 1U);
+  EXPECT_TRUE(document().dense.clean.cuts[0].keeps);
+  EXPECT_LT(points()->kept.size(), all);
+  EXPECT_GT(points()->kept.size(), 50U);
+  ASSERT_TRUE(click(*window, "forgetCuts"));
+  EXPECT_TRUE(document().dense.clean.cuts.empty());
+}
+
+TEST_F(DenseWindow, ABoxOnThePlateMakesTheRegion) {
+  make();
+  ASSERT_TRUE(click(*window, "drawDenseRegion"));
+  auto& plate = window->plate();
+  const auto& info = session().model.workspace().footage();
+  drag(plate, {plate.toWidget(QPointF(0.3 * info.width, 0.4 * info.height)), plate.toWidget(QPointF(0.7 * info.width, 0.9 * info.height))});
+  settle();
+  ASSERT_TRUE(document().dense.clean.region);
+  EXPECT_GT(going(CleanReason::Region), 0U);
+  EXPECT_GT(points()->kept.size(), 100U);
+  const RegionBox box = *document().dense.clean.region;
+  const RegionBox round{box.low - Vec3::Constant(1e-3), box.high + Vec3::Constant(1e-3)};
+  for (const auto& p : points()->kept) ASSERT_TRUE(round.holds(Vec3(static_cast<double>(p.x), static_cast<double>(p.y), static_cast<double>(p.z))));
+  auto* low = window->findChild<QDoubleSpinBox*>("region low 0");
+  ASSERT_TRUE(low && low->isVisible());
+  const std::size_t before = points()->kept.size();
+  low->setValue((box.low.x() + box.high.x()) / 2);
+  settle();
+  EXPECT_LT(points()->kept.size(), before);
+  ASSERT_TRUE(click(*window, "noDenseRegion"));
+  EXPECT_FALSE(document().dense.clean.region);
+}
+
+TEST_F(DenseWindow, AMeshIsMadeShownAndUsedInTheScene) {
+  make();
+  ASSERT_TRUE(click(*window, "makeSurface"));
+  ASSERT_TRUE(waitForJobs(*window));
+  ASSERT_TRUE(session().dense.surface()) << session().jobs.state(Step::Dense).failure.toStdString();
+  EXPECT_TRUE(session().dense.surfaceIsCurrent());
+  EXPECT_EQ(session().view.denseShown(), desktop::ViewSettings::DenseShown::Mesh);
+  EXPECT_TRUE(text("surfaceText").contains("triangles"));
+  window->findChild<QDoubleSpinBox*>("clean Views at least")->setValue(4);
+  settle();
+  EXPECT_FALSE(session().dense.surfaceIsCurrent());
+  EXPECT_TRUE(text("surfaceText").contains("changed"));
+  ASSERT_TRUE(click(*window, "useSurface"));
+  ASSERT_TRUE(waitForJobs(*window));
+  ASSERT_TRUE(waitUntil([&] { return session().mesh.mesh().surface != nullptr; }, 20000)) << session().mesh.problem().toStdString();
+  EXPECT_EQ(session().mesh.mesh().surface->mesh().triangles.size(), session().dense.surface()->mesh.triangles.size());
+  session().model.undo();
+  EXPECT_TRUE(document().mesh.path.empty());
+}
+
+TEST_F(DenseWindow, DepthMapsLieOverKeyframes) {
+  make();
+  ASSERT_TRUE(click(*window, "showDepths"));
+  const std::vector<int> keys = session().dense.keyframes();
+  ASSERT_GE(keys.size(), 3U);
+  session().playback.setFrame(keys[1]);
+  ASSERT_TRUE(waitUntil([&] { return !session().dense.depthPicture(keys[1]).isNull(); }, 10000));
+  const QImage depths = session().dense.depthPicture(keys[1]);
+  int shown = 0;
+  for (int y = 0; y < depths.height(); ++y)
+    for (int x = 0; x < depths.width(); ++x) shown += qAlpha(depths.pixel(x, y)) > 0;
+  EXPECT_GT(shown, depths.width() * depths.height() / 2);
+}
+
+TEST_F(DenseWindow, StoppedItGoesOnFromThere) {
+  ASSERT_TRUE(click(*window, "makeDense"));
+  ASSERT_TRUE(waitUntil([&] { return session().jobs.state(Step::Dense).fraction > 0.25; }, 30000));
+  session().jobs.cancel(Step::Dense);
+  ASSERT_TRUE(waitForJobs(*window));
+  EXPECT_EQ(session().model.workspace().status(Step::Dense).state, StepState::NotRun);
+  int kept = 0;
+  for (const auto& entry : std::filesystem::recursive_directory_iterator(folder / "quay.dense")) kept += entry.path().extension() == ".map";
+  EXPECT_GT(kept, 0);
+  make();
+  EXPECT_LT(points()->dense->maps_made, static_cast<int>(points()->dense->frames.size()));
+}
+
+}  // namespace dusky::testing
+
+int main(int argc, char** argv) { return dusky::testing::runTests(argc, argv); }

@@ -1,0 +1,130 @@
+// Dense points and meshes as deliveries: where the tracks have their points, in every format; what is wrong with them is found.
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <regex>
+
+#include "core/base/atomic_file.h"
+#include "core/deliver/read_back.h"
+#include "core/dense/clean.h"
+#include "core/dense/dense.h"
+#include "core/dense/surface.h"
+#include "core/mesh/mesh_surface.h"
+#include "tests/support/made_delivery.h"
+#include "tests/support/temporary_folder.h"
+
+namespace dusky::testing {
+namespace fs = std::filesystem;
+using ::testing::HasSubstr;
+
+class DenseDelivery : public ::testing::Test {
+ protected:
+  static void SetUpTestSuite() {
+    ShotPlan plan = planShot(ShotKind::Free);
+    plan.width = 320, plan.height = 180, plan.frames = 16, plan.first_frame = 1001, plan.samples = 1;
+    plan.lens = Lens::simple(320, 180, 280);
+    made = std::make_unique<MadeDelivery>(plan);
+    made->scene.scene_from_solve = {0.5, Eigen::Quaterniond(Eigen::AngleAxisd(0.7, Vec3::UnitY())), Vec3(1, 0, 2)};
+    auto dense = makeDense({made->solution, made->input().open_footage}, {.quality = DenseQuality::Fine}, {});
+    ASSERT_TRUE(dense.ok()) << dense.error().message;
+    cloud = std::make_shared<DenseCloud>(std::move(dense->cloud));
+    auto surface = surfaceOf(*cloud, made->scene.scene_from_solve, {.triangles = 20'000}, {});
+    ASSERT_TRUE(surface.ok()) << surface.error().message;
+    mesh = std::make_shared<SetMesh>(std::move(surface->mesh));
+  }
+  static void TearDownTestSuite() { made.reset(), cloud.reset(), mesh.reset(); }
+  static DeliveryInput input() {
+    DeliveryInput input = made->input();
+    input.open_dense = [](const Progress&) -> Result<DenseCloudPtr> { return cloud; };
+    input.open_surface = [](const Progress&) -> Result<SetMeshPtr> { return mesh; };
+    return input;
+  }
+  static DeliveryChoices all() {
+    DeliveryChoices choices;
+    choices.what = {"dense.ply", "mesh.ply", "mesh.obj", "mesh.glb", "mesh.usda"};
+    return choices;
+  }
+  std::string failure(const DeliveryChoices& choices) const { return checkDelivery(input(), choices, folder.path(), {})->failure(); }
+
+  static std::unique_ptr<MadeDelivery> made;
+  static DenseCloudPtr cloud;
+  static SetMeshPtr mesh;
+  TemporaryFolder folder;
+};
+std::unique_ptr<MadeDelivery> DenseDelivery::made;
+DenseCloudPtr DenseDelivery::cloud;
+SetMeshPtr DenseDelivery::mesh;
+
+TEST_F(DenseDelivery, EveryFormatHoldsTheSameMeshInTheChosenWorld) {
+  DeliveryChoices choices = all();
+  choices.world.up = UpAxis::Z, choices.world.scale = 10;
+  const auto delivered = deliver(input(), choices, folder.path(), {});
+  ASSERT_TRUE(delivered.ok()) << delivered.error().message;
+  ASSERT_TRUE(delivered->receipt->passed()) << delivered->receipt->failure();
+  const Mat3 z_up = (Mat3() << 1, 0, 0, 0, 0, -1, 0, 1, 0).finished();
+  for (const char* name : {"mesh.ply", "mesh.obj", "mesh.glb"}) {
+    const auto read = readSetMesh(folder / name, {});
+    ASSERT_TRUE(read.ok()) << name << read.error().message;
+    EXPECT_EQ((*read)->triangles.size(), mesh->triangles.size()) << name;
+    const bool y_up = std::string_view(name) == "mesh.glb";
+    const Vec3 low = 10 * mesh->low(), high = 10 * mesh->high();
+    const Vec3 turned_low = y_up ? low : (z_up * low).cwiseMin(z_up * high).eval(), turned_high = y_up ? high : (z_up * low).cwiseMax(z_up * high).eval();
+    EXPECT_LT(((*read)->low() - turned_low).norm(), 1e-3 * turned_high.norm()) << name;
+    EXPECT_LT(((*read)->high() - turned_high).norm(), 1e-3 * turned_high.norm()) << name;
+  }
+  const auto points = readBackPly(folder / "dense.ply");
+  ASSERT_TRUE(points.ok()) << points.error().message;
+  ASSERT_EQ(points->points.size(), cloud->points.size());
+  const Vec3 first = 10 * (z_up * (made->scene.scene_from_solve * cloud->points[0].at.cast<double>()));
+  EXPECT_LT((points->points[0].at - first).norm(), 1e-4 * first.norm());
+}
+
+TEST_F(DenseDelivery, WhatIsWrongIsFoundAndNamed) {
+  const DeliveryChoices choices = all();
+  ASSERT_TRUE(deliver(input(), choices, folder.path(), {}).ok());
+  EXPECT_EQ(failure(choices), "");
+  const auto sabotage = [&](const char* name, const auto& how, const char* found) {
+    const std::string whole = *readFile(folder / name);
+    ASSERT_TRUE(writeFileAtomically(folder / name, how(whole)).ok());
+    EXPECT_THAT(failure(choices), HasSubstr(found)) << name;
+    ASSERT_TRUE(writeFileAtomically(folder / name, whole).ok());
+  };
+  const auto half = [](const std::string& text) { return text.substr(0, text.size() / 2); };
+  for (const char* name : {"dense.ply", "mesh.ply", "mesh.glb", "mesh.usda"}) sabotage(name, half, name);
+  sabotage(
+      "dense.ply", [](const std::string& text) { return std::regex_replace(text, std::regex("Y up"), "Z up"); }, "dense.ply: ");
+  // Every x the other way, and everything twice as large.
+  sabotage(
+      "mesh.obj", [](const std::string& text) { return std::regex_replace(std::regex_replace(text, std::regex("\nv "), "\nv -"), std::regex("--"), ""); },
+      "mesh.obj: ");
+  sabotage(
+      "mesh.obj", [](const std::string& text) { return std::regex_replace(text, std::regex("\nv ([-0-9.]+) ([-0-9.]+) ([-0-9.]+)"), "\nv $13 $23 $33"); },
+      "mesh.obj: ");
+}
+
+TEST_F(DenseDelivery, SplatSetsTakeDensePointsBesideThoseOfTracks) {
+  DeliveryChoices choices;
+  choices.what = {"splat-set"}, choices.splat.dense = true, choices.splat.centred = true;
+  const auto delivered = deliver(input(), choices, folder.path(), {});
+  ASSERT_TRUE(delivered.ok()) << delivered.error().message;
+  EXPECT_TRUE(delivered->receipt->passed()) << delivered->receipt->failure();
+  const auto points = readBackPly(folder / "splat-set" / "points.ply");
+  ASSERT_TRUE(points.ok()) << points.error().message;
+  std::size_t dense = 0, far = 0;
+  for (const ReadScene::Point& point : points->points) dense += point.track == -1, far += point.track == -1 && point.at.norm() > 3;
+  EXPECT_EQ(dense, cloud->points.size());
+  EXPECT_LT(far, dense / 10) << "nine of ten of the tracks' points lie within 1";
+}
+
+TEST_F(DenseDelivery, WithoutDensePointsItSaysWhatToDo) {
+  for (const char* name : {"dense.ply", "mesh.glb"}) {
+    DeliveryChoices choices;
+    choices.what = {name};
+    const auto delivered = deliver(made->input(), choices, folder.path(), {});
+    ASSERT_FALSE(delivered.ok());
+    EXPECT_THAT(delivered.error().message, HasSubstr("needs dense points"));
+    EXPECT_TRUE(fs::is_empty(folder.path()));
+  }
+}
+
+}  // namespace dusky::testing
