@@ -16,7 +16,7 @@ struct Arguments {
   std::vector<std::string> what;
   std::optional<double> focal_px, scale, fps, key_tolerance_px;
   std::optional<int> start, splat_size, splat_pictures, test_every, stills;
-  bool all_points = false, no_masks = false, receipt = false, no_receipt = false, quiet = false, json = false;
+  bool all_points = false, no_masks = false, splat_dense = false, receipt = false, no_receipt = false, quiet = false, json = false;
   int threads = 0;
 };
 
@@ -54,6 +54,7 @@ Result<DeliveryChoices> choicesOf(const Arguments& a, const Document& document) 
   take(a.splat_size, choices.splat.reduced), take(a.splat_pictures, choices.splat.most_pictures), take(a.test_every, choices.splat.test_every);
   take(a.stills, choices.review.stills);
   choices.splat.masks = choices.splat.masks && !a.no_masks;
+  choices.splat.dense = choices.splat.dense || a.splat_dense;
   choices.receipt = (choices.receipt || a.receipt) && !a.no_receipt;
   return choices;
 }
@@ -112,6 +113,7 @@ void addDeliver(CLI::App& app, std::stop_token stop, int& code) {
   command->add_option("--splat-size", a->splat_size, "Pictures of a splat set so many times smaller: 1, 2 or 4 (1)");
   command->add_option("--splat-pictures", a->splat_pictures, "At most so many (200)");
   command->add_option("--test-every", a->test_every, "Each such picture is for testing; 0: none (8)");
+  command->add_flag("--splat-dense", a->splat_dense, "points.ply of a splat set holds the project's dense points too (moth dense makes them)");
   command->add_flag("--no-masks", a->no_masks, "No masks in a splat set");
   command->add_option("--stills", a->stills, "So many single pictures of the review (5)");
   command->add_flag("--receipt", a->receipt, "Reads everything back and checks it (unless the project says otherwise, it does)");

@@ -10,6 +10,7 @@
 #include "core/base/atomic_file.h"
 #include "core/dense/depth_search.h"
 #include "core/dense/keyframes.h"
+#include "core/dense/smooth_map.h"
 #include "core/dense/view_shelf.h"
 
 namespace dusky {
@@ -21,6 +22,9 @@ constexpr std::size_t kLeastOthers = 3;  ///< That a depth map is compared with,
 constexpr std::size_t kViewBytes = 16, kMapBytes = 27, kSearchBytes = 80, kPointBytes = 10;
 
 int halvingsOf(DenseQuality quality) { return quality == DenseQuality::Draft ? 2 : quality == DenseQuality::Good ? 1 : 0; }
+
+/// Between keyframes, degrees: of more views more agree on a point; a draft makes do with few.
+double stepOf(DenseQuality quality) { return quality == DenseQuality::Draft ? 2 : quality == DenseQuality::Good ? 0.7 : 1; }
 
 /// Keyframes, and how much of them is in memory at a time.
 struct Plan {
@@ -42,7 +46,7 @@ void dropLonely(std::vector<Keyframe>& keys) {
 }
 
 Result<Plan> planOf(const Solution& solution, const DenseOptions& options) {
-  const KeyframeOptions choice;
+  const KeyframeOptions choice{.step_deg = stepOf(options.quality)};
   auto chosen = chooseKeyframes(solution, choice);
   if (!chosen.ok()) return chosen.error();
   Plan plan{std::move(*chosen)};
@@ -114,6 +118,7 @@ Result<FusedViewPtr> depthOf(Views& views, const std::vector<Keyframe>& keys, st
   const DenseView& view = *read[at];
   auto made = std::make_shared<FusedView>();
   made->map = searchDepth(view.sizes, neighbours, view.range, {.noise = view.noise}, progress);
+  smoothFacets(made->map, {});
   made->map.frame = keys[at].frame;
   made->picture = view.color;
   return FusedViewPtr(std::move(made));

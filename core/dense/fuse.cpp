@@ -139,7 +139,8 @@ class Fusion {
     const Vec3 place = map.camera.place(pixel, static_cast<double>(depth));
     const auto& n = map.normal.at(x, y);
     const Vec3 normal = map.camera.pose.direction(Vec3(static_cast<double>(n[0]), static_cast<double>(n[1]), static_cast<double>(n[2])));
-    Vec3 sum = place;
+    double weights = weightOf(map.sigma.at(x, y));
+    Vec3 sum = weights * place;
     float costs = cost;
     int against = 0;
     double squarely = squareness(map.camera, place, normal);
@@ -149,7 +150,8 @@ class Fusion {
       const Opinion opinion = opinionOf(view->map, place, map.camera, pixel, options_);
       against += opinion.says == Opinion::SeesThrough;
       if (opinion.says != Opinion::Agrees || made.count == static_cast<int>(kMostOthers)) continue;
-      sum += opinion.place, costs += view->map.cost.at(opinion.x, opinion.y);
+      const double weight = weightOf(view->map.sigma.at(opinion.x, opinion.y));
+      weights += weight, sum += weight * opinion.place, costs += view->map.cost.at(opinion.x, opinion.y);
       squarely = std::max(squarely, squareness(view->map.camera, place, normal));
       made.shown[static_cast<std::size_t>(made.count++)] = {static_cast<int>(other), opinion.x, opinion.y};
       colors[static_cast<std::size_t>(made.count)] = view->picture.at(opinion.x, opinion.y);
@@ -158,7 +160,7 @@ class Fusion {
     made.x = x, made.y = y;
     const int all = made.count + 1;
     DensePoint& point = made.point;
-    point.at = (sum / all).cast<float>();
+    point.at = (sum / weights).cast<float>();
     point.normal = normal.cast<float>();
     point.color = meanOf({colors.data(), static_cast<std::size_t>(all)}, point.color_apart);
     point.views = static_cast<std::uint8_t>(all);
@@ -168,6 +170,9 @@ class Fusion {
     point.slant_deg = static_cast<std::uint8_t>(std::lround(std::acos(std::clamp(squarely, 0.0, 1.0)) * 180 / std::numbers::pi));
     return true;
   }
+
+  /// Of a place in the mean of several: what is surer counts more.
+  static double weightOf(float sigma) { return 1 / (static_cast<double>(sigma) * static_cast<double>(sigma) + 1e-12); }
 
   /// Cosine between a surface's normal and the way to a camera.
   static double squareness(const Pinhole& camera, const Vec3& place, const Vec3& normal) { return (camera.pose.centre - place).normalized().dot(normal); }

@@ -30,6 +30,8 @@ RENDER_W, RENDER_H = 1416, 812  # pinhole pictures, wide enough for the barrel-s
 NOISE = 1.1 / 255
 # Sub-pixel offsets and light shifts of the sub-frames.
 JITTER = [(-0.375, -0.125), (0.125, -0.375), (-0.125, 0.375), (0.375, 0.125)]
+DEPTH_FRAMES = [1, 15, 30, 45, 60, 75, 90, 105, 120]
+DEPTH_W, DEPTH_H = 160, 90
 KEY = [(-5, 0, 3), (4, 2, -4), (-2, -2, -5), (3, 1, 5)]
 
 
@@ -213,6 +215,24 @@ def cast(folder, rays):
     return {int(r[0]): np.array([float(c) for c in r[1:]]) for r in rows}
 
 
+def write_depth(work, out):
+    """How deep the landing lies along the axis at a grid of pixels, in millimetres as 16 bits, frame below frame; 0: something else is seen there."""
+    rows = []
+    for frame in DEPTH_FRAMES:
+        rotation_, centre = pose(frame)
+        step = WIDTH // DEPTH_W
+        u, v = np.meshgrid((np.arange(DEPTH_W) + 0.5) * step, (np.arange(DEPTH_H) + 0.5) * step)
+        x, y = undistort(u, v)
+        rays = [(centre, centre + rotation_ @ np.array([a, b, 1.0])) for a, b in zip(x.ravel(), y.ravel())]
+        depth = np.zeros(DEPTH_W * DEPTH_H, np.uint16)
+        for i, p in cast(f"{work}/survey", rays).items():
+            depth[i] = min(65535, round(1000 * float((rotation_.T @ (p - centre))[2])))
+        rows.append(depth)
+    subprocess.run(["ffmpeg", "-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "gray16le", "-s", f"{DEPTH_W}x{DEPTH_H * len(rows)}", "-i", "-", "-frames:v", "1", "-pred", "mixed", out],
+                   input=b"".join(r.tobytes() for r in rows), check=True)
+    print(f"depth of frames {DEPTH_FRAMES} in {out}")
+
+
 def matrix(frame):
     rotation_, centre = pose(frame)
     return [[*map(float, rotation_[r]), float(centre[r])] for r in range(3)] + [[0, 0, 0, 1]]
@@ -289,6 +309,7 @@ def main():
     parser.add_argument("--verify", action="store_true", help="only check the truth against rendered markers")
     parser.add_argument("--encode", action="store_true", help="only make the clip from the finished frames")
     parser.add_argument("--truth", action="store_true", help="only make the truth file")
+    parser.add_argument("--depth", action="store_true", help="only make the depths of some frames")
     parser.add_argument("--look", type=int, nargs="+", help="only these frames, as PNG in the work folder")
     options = parser.parse_args()
     os.makedirs(f"{options.work}/frames", exist_ok=True)
@@ -299,6 +320,8 @@ def main():
             for n, picture in zip(options.look, pool.map(lambda n: shot_frame(options.work, lens, n), options.look)):
                 save_png(f"{options.work}/look{n:04d}.png", picture)
         return
+    if options.depth:
+        return write_depth(options.work, f"{options.out}/ferry-landing.depth.png")
     if not options.encode and not options.verify:
         write_truth(options.work, truth)
     if not options.encode and not options.truth:

@@ -87,6 +87,11 @@ DenseStore::DenseStore(DocumentModel& model, Jobs& jobs, QObject* parent)
             },
             Qt::QueuedConnection);
       }) {
+  connect(&model_, &DocumentModel::opened, this, [this] {
+    part_.reset(), points_.reset(), surface_.reset(), asked_.reset(), forecast_asked_.reset();
+    depth_frame_ = -1, depth_ = QImage(), forecast_ = {};
+    emit changed();
+  });
   connect(&model_, &DocumentModel::documentChanged, this, &DenseStore::look);
   connect(&model_, &DocumentModel::resultsChanged, this, &DenseStore::look);
   connect(&jobs_, &Jobs::denseBegun, this, [this] { part_ = std::make_shared<Points>(); });

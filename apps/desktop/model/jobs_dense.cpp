@@ -47,11 +47,16 @@ void Jobs::makeSurface() {
 void Jobs::useSurfaceAsMesh(const std::shared_ptr<const Surface>& surface) {
   if (!surface) return;
   ask(Step::Dense, "keep the mesh", [this, surface]() -> std::optional<Work> {
-    auto job = denseJob();
-    if (!job || job->folder.empty()) return std::nullopt;
-    return [this, surface, job = std::move(*job)](std::stop_token) {
-      const std::filesystem::path path = job.folder / "mesh.ply";
-      const FileWorld world{job.shot.scene.scene_from_solve, UpAxis::Y, job.shot.scene.metric ? "metres" : "units", job.shot.scene.metric ? 1.0 : 0.0};
+    const std::filesystem::path project = model_.workspace().filePath();
+    const auto& scene = model_.workspace().scene();
+    if (project.empty() || !scene.ok()) {
+      states_[static_cast<std::size_t>(Step::Dense)].failure =
+          project.empty() ? tr("Save the project first: its mesh is kept beside it.") : QString::fromStdString(scene.error().message);
+      return std::nullopt;
+    }
+    const std::filesystem::path path = project.parent_path() / (project.stem().string() + "-mesh.ply");
+    const FileWorld world{scene->scene_from_solve, UpAxis::Y, scene->metric ? "metres" : "units", scene->metric ? 1.0 : 0.0};
+    return [this, surface, path, world](std::stop_token) {
       const Status written = writeSurface(path, surface->mesh, Similarity{}, world, {});
       post([this, written, path] {
         if (written.ok()) {

@@ -215,6 +215,11 @@ QWidget* splatFields(Session& session) {
                       session, QObject::tr("centred"), QObject::tr("Moved and scaled: the middle of the points is the origin, nine of ten lie within 1 of it."),
                       [](auto& choices) -> auto& { return choices.splat.centred; }),
                   at, 1);
+  grid->addWidget(
+      choiceSwitch(
+          session, QObject::tr("dense points"), QObject::tr("points.ply holds the dense points too, as they are cleaned up. They are made in the step Dense."),
+          [](auto& choices) -> auto& { return choices.splat.dense; }),
+      at + 1, 0, 1, 2);
   return shownFor(session, body, {"splat-set"});
 }
 

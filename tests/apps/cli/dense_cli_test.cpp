@@ -97,7 +97,7 @@ TEST_F(DenseCommand, WhatWasMadeIsUsedAgainWhateverTheCleanUp) {
   const Json cleaned = run({"--least-views", "5", "--most-slant", "60"});
   EXPECT_EQ(made_at(), before) << "nothing was made again";
   EXPECT_LT(cleaned["points"], all["points"]);
-  EXPECT_EQ(cleaned["points_before_cleaning"], all["points"]);
+  EXPECT_EQ(cleaned["points_before_cleaning"], all["points_before_cleaning"]);
   EXPECT_EQ(cleaned["points"], placesIn(folder / "d" / "dense.ply").size());
   // A region holds what lies in it.
   run({"--region", "-1,-100,-100,1,100,100"});

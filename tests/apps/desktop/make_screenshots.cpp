@@ -393,11 +393,16 @@ void shootDense(desktop::MainWindow& window) {
   s.dense.depthPicture(s.playback.frame());
   QTest::qWait(800);
   shoot(window, "dense");
+  window.fillWith(desktop::ViewPlace::Right);
+  QTest::qWait(1500);
+  shoot(window, "dense-space");
+  window.fillWith(desktop::ViewPlace::Right);
   s.view.showDepth(false);
   s.jobs.makeSurface();
   waitForJobs(window);
   s.view.showDense(Shown::Mesh);
   if (auto* use = window.findChild<QWidget*>("useSurface")) window.steps().ensureWidgetVisible(use, 0, 60);
+  window.fillWith(desktop::ViewPlace::Right);
   QTest::qWait(300);
   shoot(window, "dense-mesh");
   s.view.showDense(Shown::Points);

@@ -35,7 +35,7 @@ TEST(CleanRules, EachTakesWhatItSaysAndTheFirstOneThatDoesIsNamed) {
   cloud.points[2].slant_deg = 80;
   cloud.points[3].color_apart = 90;
   cloud.points[4].views = 3, cloud.points[4].slant_deg = 85;
-  const auto none = cleanDense(cloud, {}, {}, {});
+  const auto none = cleanDense(cloud, {.least_confidence = 0, .most_slant_deg = 90}, {}, {});
   EXPECT_EQ(none->kept(), all);
   const CleanRules rules{.least_views = 4, .least_confidence = 0.5, .most_slant_deg = 70, .most_color_apart = 40};
   const auto cleaning = cleanDense(cloud, rules, {}, {});
