@@ -25,13 +25,21 @@ std::vector<Neighbour> neighboursWithin(int reach) {
   return all;
 }
 
+/// The ray through a pixel's middle, 1 along the axis.
+struct Rays {
+  float fx, fy, cx, cy;
+  explicit Rays(const Pinhole& camera)
+      : fx(static_cast<float>(camera.fx)), fy(static_cast<float>(camera.fy)), cx(static_cast<float>(camera.cx)), cy(static_cast<float>(camera.cy)) {}
+  float right(int x) const { return (static_cast<float>(x) + 0.5F - cx) / fx; }
+  float down(int y) const { return (static_cast<float>(y) + 0.5F - cy) / fy; }
+};
+
 using Facet = std::array<float, 4>;  ///< Normal, and its product with the place that it lies at: 0 where it is not asked.
 
 /// What each pixel knows of a plane, in camera axes.
 Plane<Facet> facetsOf(const DepthMap& map, float most_cost) {
   Plane<Facet> facets(map.depth.width, map.depth.height);
-  const auto fx = static_cast<float>(map.camera.fx), fy = static_cast<float>(map.camera.fy), cx = static_cast<float>(map.camera.cx),
-             cy = static_cast<float>(map.camera.cy);
+  const Rays rays(map.camera);
   parallelFor(
       map.depth.height,
       [&](int y) {
@@ -39,7 +47,7 @@ Plane<Facet> facetsOf(const DepthMap& map, float most_cost) {
           const float depth = map.depth.at(x, y);
           if (!(depth > 0) || map.cost.at(x, y) > most_cost) continue;
           const auto& n = map.normal.at(x, y);
-          const float a = (static_cast<float>(x) + 0.5F - cx) / fx, b = (static_cast<float>(y) + 0.5F - cy) / fy;
+          const float a = rays.right(x), b = rays.down(y);
           facets.at(x, y) = {n[0], n[1], n[2], depth * (n[0] * a + n[1] * b + n[2])};
         }
       },
@@ -50,15 +58,14 @@ Plane<Facet> facetsOf(const DepthMap& map, float most_cost) {
 void smoothOnce(DepthMap& map, const SmoothOptions& options, const std::vector<Neighbour>& neighbours) {
   const Plane<Facet> facets = facetsOf(map, options.most_cost);
   const auto most_apart = static_cast<float>(options.most_apart);
-  const auto fx = static_cast<float>(map.camera.fx), fy = static_cast<float>(map.camera.fy), cx = static_cast<float>(map.camera.cx),
-             cy = static_cast<float>(map.camera.cy);
+  const Rays rays(map.camera);
   parallelFor(
       map.depth.height,
       [&](int y) {
         for (int x = 0; x < map.depth.width; ++x) {
           if (facets.at(x, y)[3] == 0) continue;
           const float inverse = 1 / map.depth.at(x, y);
-          const float a = (static_cast<float>(x) + 0.5F - cx) / fx, b = (static_cast<float>(y) + 0.5F - cy) / fy;
+          const float a = rays.right(x), b = rays.down(y);
           float weights = 0, sum = 0;
           std::array<float, 3> normal = {};
           for (const auto& [dx, dy, near] : neighbours) {

@@ -15,12 +15,18 @@ namespace fs = std::filesystem;
 
 constexpr std::size_t kKept = 3;  // Folders of keys.
 
+/// Whether a folder is one that a key names: what else lies there is nobody's business here.
+bool isKeyed(const fs::path& folder) {
+  const std::string name = folder.filename().string();
+  return name.size() == 16 && name.find_first_not_of("0123456789abcdef") == std::string::npos;
+}
+
 /// Those that were used last stay.
 void dropOld(const fs::path& cache, const fs::path& now) {
   std::error_code failed;
   std::vector<std::pair<fs::file_time_type, fs::path>> folders;
   for (const auto& entry : fs::directory_iterator(cache, failed)) {
-    if (entry.is_directory(failed) && entry.path() != now) folders.emplace_back(entry.last_write_time(failed), entry.path());
+    if (entry.is_directory(failed) && isKeyed(entry.path()) && entry.path() != now) folders.emplace_back(entry.last_write_time(failed), entry.path());
   }
   std::sort(folders.begin(), folders.end(), std::greater<>());
   for (std::size_t k = kKept - 1; k < folders.size(); ++k) fs::remove_all(folders[k].second, failed);

@@ -63,7 +63,9 @@ void PlateView::drawDepths(QPainter& painter) const {
 QString PlateView::depthNote() const {
   const std::vector<int> keys = session_.dense.keyframes();
   if (keys.empty()) return tr("no depth maps yet: make the dense points first");
-  if (std::binary_search(keys.begin(), keys.end(), picture_frame_)) return tr("depth of keyframe %1: near is light").arg(picture_frame_);
+  if (std::binary_search(keys.begin(), keys.end(), picture_frame_))
+    return (session_.dense.depthPicture(picture_frame_).isNull() ? tr("reading the depth of keyframe %1 …") : tr("depth of keyframe %1: near is light"))
+        .arg(picture_frame_);
   const auto nearest = std::min_element(keys.begin(), keys.end(), [this](int a, int b) { return std::abs(a - picture_frame_) < std::abs(b - picture_frame_); });
   return tr("no keyframe: the nearest one with a depth map is frame %1").arg(*nearest);
 }

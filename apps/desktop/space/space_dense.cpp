@@ -13,9 +13,10 @@
 namespace dusky::desktop {
 namespace {
 
-constexpr int kMovingTime_ms = 45, kRestingTime_ms = 600;
+constexpr double kFrame_ms = 62;  // of a picture while the eye moves: 16 in a second
+constexpr double kLeastTime_ms = 6, kRestingTime_ms = 600;
 constexpr int kRestAfter_ms = 220;
-constexpr std::size_t kLeastDrawn = 60'000;
+constexpr std::size_t kLeastDrawn = 12'000;
 
 using Tool = ViewSettings::Tool;
 
@@ -110,7 +111,7 @@ void SpaceView::drawDense() {
   if (!dense_now_) return;
   const auto all = static_cast<std::size_t>(dense_.count + (session_.view.goingDenseShown() ? dense_going_.count : 0));
   if (all == 0) return;
-  const double time = moving_ ? kMovingTime_ms : kRestingTime_ms;
+  const double time = moving_ ? movingTime_ms() : kRestingTime_ms;
   const std::size_t most = ms_per_dense_ > 0 ? std::max(kLeastDrawn, static_cast<std::size_t>(time / ms_per_dense_)) : kLeastDrawn;
   const double share = std::min(1.0, static_cast<double>(most) / static_cast<double>(all));
   glFinish();  // what came before is not its time
@@ -135,8 +136,18 @@ void SpaceView::drawDense() {
   learnDenseTime(static_cast<double>(watch.nsecsElapsed()) / 1e6);
 }
 
+/// What else of a picture takes, by how long it was since the last one, is no time for points.
+double SpaceView::movingTime_ms() {
+  constexpr double kPause_ms = 400;
+  const double since = since_dense_.isValid() ? static_cast<double>(since_dense_.nsecsElapsed()) / 1e6 : kPause_ms;
+  since_dense_.start();
+  if (since < kPause_ms) other_ms_ = 0.7 * other_ms_ + 0.3 * std::max(0.0, since - took_dense_ms_);
+  return std::clamp(kFrame_ms - other_ms_, kLeastTime_ms, kFrame_ms);
+}
+
 /// At rest more are drawn at once where there was time for more.
 void SpaceView::learnDenseTime(double took_ms) {
+  took_dense_ms_ = took_ms;
   const double each = took_ms / std::max(1.0, static_cast<double>(dense_drawn_));
   ms_per_dense_ = ms_per_dense_ <= 0 ? each : 0.5 * (ms_per_dense_ + each);
   const std::size_t all = static_cast<std::size_t>(dense_.count + (session_.view.goingDenseShown() ? dense_going_.count : 0));

@@ -1,4 +1,5 @@
 #pragma once
+#include <QElapsedTimer>
 #include <QOpenGLBuffer>
 #include <QOpenGLFunctions_3_3_Core>
 #include <QOpenGLShaderProgram>
@@ -92,6 +93,7 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   void eyeMoves();
   void makeDenseBatch(Batch& batch);
   void drawDense();
+  double movingTime_ms();
   void learnDenseTime(double took_ms);
   void drawDenseNotes(QPainter& painter) const;
   DensePick denseIn(const QPolygonF& region) const;
@@ -158,7 +160,8 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   std::unique_ptr<QOpenGLShaderProgram> specks_;
   QTimer rest_;  ///< Runs out when the eye has come to rest.
   bool moving_ = false;
-  double ms_per_dense_ = 0;
+  QElapsedTimer since_dense_;  ///< They were drawn last, while the eye moved.
+  double ms_per_dense_ = 0, took_dense_ms_ = 0, other_ms_ = 0;
   std::size_t dense_drawn_ = 0;
   Batch lines_, solids_, points_, now_, marked_, ellipsoids_, plate_;
 };

@@ -128,7 +128,8 @@ void addMesh(Body& body, Session& session) {
       smallButton(QObject::tr("Make the mesh"),
                   QObject::tr("The surface of the dense points as they are cleaned up, with their colours; open where there are none."), "makeSurface");
   auto* use = smallButton(QObject::tr("Use in the scene"),
-                          QObject::tr("Written beside the project, as the mesh of the set (step Scene): drawn on the Plate, and tracks can be picked on it."), "useSurface");
+                          QObject::tr("Written beside the project, as the mesh of the set (step Scene): drawn on the Plate, and tracks can be picked on it."),
+                          "useSurface");
   grid->addWidget(make, grid->rowCount(), 0, 1, 2);
   grid->addWidget(use, grid->rowCount(), 0, 1, 2);
   body.column->addWidget(row);

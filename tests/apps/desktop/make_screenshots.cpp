@@ -383,7 +383,7 @@ void shootDense(desktop::MainWindow& window) {
   waitForJobs(window);
   waitUntil([&] { return s.dense.points() && s.dense.points()->dense; }, 20000);
   DenseSettings settings = s.model.document().dense;
-  settings.clean.least_neighbours = 0.6, settings.clean.most_slant_deg = 70, settings.clean.least_confidence = 0.55;
+  settings.clean.least_neighbours = 0.6;
   s.model.set("Clean up", &Document::dense, settings);
   waitUntil([&] { return !s.dense.reading(); }, 20000);
   window.space().setMode(desktop::Eye::Mode::Orbit);
@@ -513,6 +513,7 @@ int main(int argc, char** argv) {
   shootScene(window);
   shootTrackCard(window);
   shootDeliver(window);
+  shootDense(window);
   shootMasks(window);
   shootErrorMap(window);
   shootPrune(window);
