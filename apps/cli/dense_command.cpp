@@ -89,9 +89,8 @@ void printText(const Made& made) {
   const std::size_t kept = made.cleaned->points.size(), all = dense.cloud.points.size();
   fmt::print("points    {:>8}{}\n", kept, kept == all ? std::string() : fmt::format(" of {}, cleaned up", all));
   if (made.surface) fmt::print("triangles {:>8} of {}\n", made.surface->mesh.triangles.size(), made.surface->full);
-  const auto worst = std::min_element(dense.frames.begin(), dense.frames.end(),
-                                      [](const DenseFrame& a, const DenseFrame& b) { return !(a.agreeing_share >= b.agreeing_share); });
-  fmt::print("least     frame {}: other views agree on {:.0f} % of what it shows\n", worst->frame, 100 * worst->agreeing_share);
+  const DenseFrame* worst = leastAgreed(dense);
+  if (worst) fmt::print("least     frame {}: other views agree on {:.0f} % of what it shows\n", worst->frame, 100 * worst->agreeing_share);
   fmt::print("time      {:.1f} s: pictures {:.1f}, depth {:.1f}, fusing {:.1f}\n", dense.views_s + dense.depth_s + dense.fuse_s, dense.views_s, dense.depth_s,
              dense.fuse_s);
   for (const std::string& warning : dense.warnings) fmt::print("note      {}\n", warning);
@@ -120,9 +119,7 @@ int printForecast(const DenseJob& job, bool json) {
 /// Nothing is worked out for a file that cannot be written.
 Status checkMesh(const Arguments& a) {
   if (a.mesh.empty()) return Done{};
-  const std::string ending = endingOf(a.mesh);
-  if (ending != "ply" && ending != "obj" && ending != "glb" && ending != "usda")
-    return invalidInput(fmt::format("A mesh is written as .ply, .obj, .glb or .usda, not as {}.", a.mesh));
+  if (const Status fine = checkSurfaceName(a.mesh); !fine.ok()) return fine;
   return checkOutputFile(a.mesh, {a.project});
 }
 

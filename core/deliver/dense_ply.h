@@ -22,8 +22,9 @@ FileWorld fileWorldOf(const DeliveryView& view);
 /// Cancelled.
 Status writeDensePly(const std::filesystem::path& path, const DenseCloud& cloud, const FileWorld& world, const Progress& progress);
 
-/// Writes a surface that is in the scene, by the file's ending: ply, obj, glb or usda; with colours. Errors: InvalidInput: another ending, and those there are;
-/// CannotWrite; Cancelled.
+/// Whether a surface can be written under a name. Errors: InvalidInput: its ending is another than ply, obj, glb or usda.
+Status checkSurfaceName(const std::filesystem::path& path);
+/// Writes a surface that is in the scene, by the file's ending, with colours. Errors: as checkSurfaceName(); CannotWrite; Cancelled.
 Status writeSurface(const std::filesystem::path& path, const SetMesh& surface, const Similarity& world_from_scene, const FileWorld& world,
                     const Progress& progress);
 

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
 
@@ -19,13 +20,20 @@ struct Probe {
   double away = 1;            ///< From the nearest camera.
 };
 
-/// Tracks' points where the file should have surface near.
-std::vector<Probe> probesOf(const ReceiptTruth& truth, double scale, char up) {
+/// What of the set the cleaned-up points take up, in the solve.
+Eigen::AlignedBox3d extentOf(const DenseCloud& cloud) {
+  Eigen::AlignedBox3d box;
+  for (const DensePoint& point : cloud.points) box.extend(point.at.cast<double>());
+  return box;
+}
+
+/// Tracks' points where the file should have surface near: a region may hold few of the set.
+std::vector<Probe> probesOf(const ReceiptTruth& truth, const Eigen::AlignedBox3d& extent, double scale, char up) {
   constexpr std::size_t kMost = 400;
   const DeliveryInput& input = truth.input();
   std::vector<Probe> probes;
   for (const SolvedTrack& track : input.solution.tracks) {
-    if (track.state != TrackState::Kept || track.at_infinity) continue;
+    if (track.state != TrackState::Kept || track.at_infinity || !extent.contains(track.point)) continue;
     const Vec3 scene = input.scene.scene_from_solve * track.point;
     Probe probe{scale * (up == 'Z' ? Vec3(scene.x(), -scene.z(), scene.y()) : scene), 1e30};
     for (const SolvedFrame& frame : input.solution.frames) {
@@ -40,11 +48,11 @@ std::vector<Probe> probesOf(const ReceiptTruth& truth, double scale, char up) {
 }
 
 constexpr double kMostOff = 0.01;
-constexpr double kNearShare = 0.2;  // of the tracks: the region may hold few of them
+constexpr double kNearShare = 0.2;  // of the tracks: cuts may have left little of what lies in the same extent
 
 /// `off`: how far each probe is from what the file has, a share of its distance.
 ReceiptCheck nearnessCheck(const std::string& name, std::vector<double> off, std::size_t count, const char* what) {
-  if (off.empty()) return checked(name, "places", true, "the solve has no points to hold them against.");
+  if (off.empty()) return checked(name, "places", true, "no track has its point among them: there is nothing to hold them against.");
   const auto at = off.begin() + static_cast<std::ptrdiff_t>(kNearShare * static_cast<double>(off.size() - 1));
   std::nth_element(off.begin(), at, off.end());
   return measured(name, "places", *at, kMostOff, "of the distance",
@@ -108,7 +116,12 @@ ReceiptCheck checkUsda(const std::vector<Probe>& probes, const std::string& name
 
 std::vector<ReceiptCheck> checkDenseFiles(const ReceiptTruth& truth, const DeliveryChoices& choices, const fs::path& folder, double world_scale, char up) {
   std::vector<ReceiptCheck> checks;
-  const std::vector<Probe> probes = probesOf(truth, world_scale, up);
+  constexpr std::array<const char*, 5> kNames = {"dense.ply", "mesh.ply", "mesh.obj", "mesh.glb", "mesh.usda"};
+  if (std::none_of(kNames.begin(), kNames.end(), [&](const char* name) { return choices.wants(name); })) return checks;
+  const auto cloud = truth.input().open_dense({});
+  if (!cloud.ok()) return {checked("dense points", "reading", false, cloud.error().message)};
+  const Eigen::AlignedBox3d extent = extentOf(**cloud);
+  const std::vector<Probe> probes = probesOf(truth, extent, world_scale, up);
   if (choices.wants("dense.ply")) {
     const auto read = readBackPly(folder / "dense.ply");
     if (!read.ok())
@@ -121,7 +134,7 @@ std::vector<ReceiptCheck> checkDenseFiles(const ReceiptTruth& truth, const Deliv
   for (const char* name : {"mesh.ply", "mesh.obj"}) {
     if (choices.wants(name)) checks.push_back(checkMesh(probes, name, folder / name));
   }
-  if (choices.wants("mesh.glb")) checks.push_back(checkMesh(probesOf(truth, world_scale, 'Y'), "mesh.glb", folder / "mesh.glb"));
+  if (choices.wants("mesh.glb")) checks.push_back(checkMesh(probesOf(truth, extent, world_scale, 'Y'), "mesh.glb", folder / "mesh.glb"));
   if (choices.wants("mesh.usda")) checks.push_back(checkUsda(probes, "mesh.usda", folder / "mesh.usda", up));
   return checks;
 }

@@ -105,11 +105,16 @@ std::string usdaOf(const Told& told) {
 
 }  // namespace
 
+Status checkSurfaceName(const std::filesystem::path& path) {
+  const std::string ending = endingOf(path);
+  if (ending == "ply" || ending == "obj" || ending == "glb" || ending == "usda") return Done{};
+  return invalidInput(fmt::format("A mesh is written as .ply, .obj, .glb or .usda, not as {}.", path.filename().string()));
+}
+
 Status writeSurface(const std::filesystem::path& path, const SetMesh& surface, const Similarity& world_from_scene, const FileWorld& world,
                     const Progress& progress) {
+  if (const Status fine = checkSurfaceName(path); !fine.ok()) return fine;
   const std::string ending = endingOf(path);
-  if (ending != "ply" && ending != "obj" && ending != "glb" && ending != "usda")
-    return invalidInput(fmt::format("A mesh is written as .ply, .obj, .glb or .usda, not as {}.", path.filename().string()));
   // glTF has Y up always.
   const Similarity y_up = Similarity{1, upAxisTurn(world.up), Vec3::Zero()}.inverse() * world_from_scene;
   const Similarity& placed = ending == "glb" ? y_up : world_from_scene;

@@ -5,24 +5,23 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <span>
-#include <unordered_map>
+#include <unordered_set>
 
 #include "core/base/parallel.h"
+#include "core/mask/mask_keys.h"
 
 namespace dusky {
 namespace {
 
 constexpr int kChunk = 8192;
 
-/// Whether a place lies inside a closed line: by the edges that a ray to the right crosses.
-bool isInside(std::span<const Vec2> outline, const Vec2& p) {
-  bool inside = false;
-  for (std::size_t i = 0, j = outline.size() - 1; i < outline.size(); j = i++) {
-    const Vec2 &a = outline[i], &b = outline[j];
-    if ((a.y() > p.y()) != (b.y() > p.y()) && p.x() < (b.x() - a.x()) * (p.y() - a.y()) / (b.y() - a.y()) + a.x()) inside = !inside;
-  }
-  return inside;
+using Cell = std::array<std::int64_t, 3>;
+
+/// Of a grid of cells of this size, the one that a place is in.
+Cell cellOf(const Eigen::Vector3f& at, double size) {
+  Cell cell{};
+  for (std::size_t axis = 0; axis < 3; ++axis) cell[axis] = static_cast<std::int64_t>(std::floor(static_cast<double>(at[static_cast<int>(axis)]) / size));
+  return cell;
 }
 
 CleanReason reasonBySight(const DensePoint& p, const CleanRules& rules) {
@@ -42,35 +41,26 @@ CleanReason reasonByPlace(const Vec3& place, const CleanRules& rules) {
 }
 
 /// Cells that hold points, of a size.
-class Cells {
+class FilledCells {
  public:
-  explicit Cells(double size) : size_(size) {}
-  using Place = std::array<std::int64_t, 3>;
-  Place of(const Eigen::Vector3f& at) const {
-    Place place{};
-    for (std::size_t axis = 0; axis < 3; ++axis) place[axis] = static_cast<std::int64_t>(std::floor(static_cast<double>(at[static_cast<int>(axis)]) / size_));
-    return place;
-  }
-  void add(const Eigen::Vector3f& at) { ++counts_[keyOf(of(at))]; }
+  explicit FilledCells(double size) : size_(size) {}
+  void add(const Eigen::Vector3f& at) { filled_.insert(keyOf(cellOf(at, size_))); }
   /// How many of the 27 cells around hold a point.
-  int filledAround(const Eigen::Vector3f& at) const {
-    const Place middle = of(at);
+  int around(const Eigen::Vector3f& at) const {
+    const Cell middle = cellOf(at, size_);
     int filled = 0;
-    for (int k = 0; k < 27; ++k) {
-      const Place there = {middle[0] + k % 3 - 1, middle[1] + k / 3 % 3 - 1, middle[2] + k / 9 - 1};
-      filled += counts_.contains(keyOf(there));
-    }
+    for (int k = 0; k < 27; ++k) filled += filled_.contains(keyOf({middle[0] + k % 3 - 1, middle[1] + k / 3 % 3 - 1, middle[2] + k / 9 - 1}));
     return filled;
   }
 
  private:
-  static std::uint64_t keyOf(const Place& place) {
+  static std::uint64_t keyOf(const Cell& cell) {
     std::uint64_t key = 0;
-    for (const std::int64_t c : place) key = (key << 21) | (static_cast<std::uint64_t>(c) & 0x1fffff);
+    for (const std::int64_t c : cell) key = (key << 21) | (static_cast<std::uint64_t>(c) & 0x1fffff);
     return key;
   }
   double size_;
-  std::unordered_map<std::uint64_t, int> counts_;
+  std::unordered_set<std::uint64_t> filled_;
 };
 
 /// Of the surface around each point, the share that is there. Points are compared at the size of their own pixels, in powers of two.
@@ -84,7 +74,7 @@ std::vector<float> neighbourShares(const DenseCloud& cloud, const Progress& prog
   for (const auto& [size, own] : by_size) {
     progress.report(static_cast<double>(done++) / static_cast<double>(by_size.size()), "looking for stray points");
     if (progress.stopRequested()) return shares;
-    Cells cells(kCell_px * std::exp2(size + 1));
+    FilledCells cells(kCell_px * std::exp2(size + 1));
     // Larger pixels lie farther apart than these cells: they fill none that their own would not.
     for (const auto& [other, points] : by_size) {
       if (other > size + 1) continue;
@@ -94,7 +84,7 @@ std::vector<float> neighbourShares(const DenseCloud& cloud, const Progress& prog
         static_cast<int>(own.size()),
         [&](int i) {
           const std::size_t k = own[static_cast<std::size_t>(i)];
-          shares[k] = static_cast<float>(std::min(1.0, cells.filledAround(cloud.points[k].at) / kOnAPlane));
+          shares[k] = static_cast<float>(std::min(1.0, cells.around(cloud.points[k].at) / kOnAPlane));
         },
         kChunk);
   }
@@ -112,7 +102,7 @@ bool DenseCut::holds(const Vec3& place) const {
   const double depth = along.dot(place);
   if (!(depth >= near && depth <= far) || outline.size() < 3) return false;
   const Eigen::Vector4d clip = clip_from_scene * place.homogeneous();
-  return clip.w() > 0 && isInside(outline, clip.head<2>() / clip.w());
+  return clip.w() > 0 && insideLine(outline, clip.head<2>() / clip.w());
 }
 
 Status CleanRules::check() const {
@@ -171,15 +161,12 @@ Result<DenseCloudPtr> cleanedDense(const DenseCloud& cloud, const DenseSettings&
 
 DenseCloud thinned(DenseCloud cloud, double spacing) {
   struct Place {
-    std::array<std::int64_t, 3> cell;
+    Cell cell;
     std::size_t point;
   };
-  std::vector<Place> places(cloud.points.size());
-  for (std::size_t k = 0; k < places.size(); ++k) {
-    places[k].point = k;
-    for (int axis = 0; axis < 3; ++axis)
-      places[k].cell[static_cast<std::size_t>(axis)] = static_cast<std::int64_t>(std::floor(static_cast<double>(cloud.points[k].at[axis]) / spacing));
-  }
+  std::vector<Place> places;
+  places.reserve(cloud.points.size());
+  for (std::size_t k = 0; k < cloud.points.size(); ++k) places.push_back({cellOf(cloud.points[k].at, spacing), k});
   std::sort(places.begin(), places.end(), [&](const Place& a, const Place& b) {
     if (a.cell != b.cell) return a.cell < b.cell;
     const float sure_a = cloud.points[a.point].confidence, sure_b = cloud.points[b.point].confidence;

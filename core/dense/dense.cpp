@@ -147,6 +147,14 @@ Status makeMaps(const DenseInput& input, const Plan& plan, Views& views, MapShel
 
 }  // namespace
 
+const DenseFrame* leastAgreed(const DenseResult& dense) {
+  const DenseFrame* least = nullptr;
+  for (const DenseFrame& frame : dense.frames) {
+    if (!std::isnan(frame.agreeing_share) && (!least || frame.agreeing_share < least->agreeing_share)) least = &frame;
+  }
+  return least;
+}
+
 Result<DenseForecast> forecastDense(const Solution& solution, const DenseOptions& options) {
   const auto plan = planOf(solution, options);
   if (!plan.ok()) return plan.error();

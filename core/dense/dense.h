@@ -46,6 +46,9 @@ struct DenseResult {
 };
 using DenseResultPtr = std::shared_ptr<const DenseResult>;
 
+/// The keyframe that others agree on least; nullptr where none tells.
+const DenseFrame* leastAgreed(const DenseResult& dense);
+
 /// Dense points of a solved shot: keyframes are chosen, undistorted, each gets a depth map from those that see the same from elsewhere, and all are fused. The
 /// same on every run, with any number of threads, and where depth maps of an earlier run were used.
 /// Errors: InvalidInput: as chooseKeyframes(), or nothing is left that views agree on; CannotWrite: the folder is full; what reading the footage says;

@@ -104,12 +104,18 @@ DistanceBlock blockFrom(const std::vector<Splat>& splats, std::span<const Entry>
   return block;
 }
 
-std::vector<DistanceBlock> blocksOf(const std::vector<Splat>& splats, const std::vector<Entry>& entries, const Progress& progress) {
+/// Where the entries of each block begin, and the end of all.
+std::vector<std::size_t> beginsOf(const std::vector<Entry>& entries) {
   std::vector<std::size_t> begins;
   for (std::size_t e = 0; e < entries.size(); ++e) {
     if (e == 0 || entries[e].block != entries[e - 1].block) begins.push_back(e);
   }
   begins.push_back(entries.size());
+  return begins;
+}
+
+std::vector<DistanceBlock> blocksOf(const std::vector<Splat>& splats, const std::vector<Entry>& entries, const std::vector<std::size_t>& begins,
+                                    const Progress& progress) {
   std::vector<DistanceBlock> blocks(begins.size() - 1);
   constexpr std::size_t kAtOnce = 2000;
   for (std::size_t from = 0; from < blocks.size() && !progress.stopRequested(); from += kAtOnce) {
@@ -161,12 +167,11 @@ Result<Surface> surfaceOf(const DenseCloud& cloud, const Similarity& scene_from_
   }
   progress.report(0.02, "surface of the dense points");
   const std::vector<Entry> entries = entriesOf(splats);
-  std::size_t blocks_needed = 0;
-  for (std::size_t e = 0; e < entries.size(); ++e) blocks_needed += e == 0 || entries[e].block != entries[e - 1].block;
-  if (blocks_needed > kMostBlocks)
-    return invalidInput(
-        fmt::format("So fine a surface needs {} blocks of its grid, over the {} that fit. Set a spacing, or cut the region down.", blocks_needed, kMostBlocks));
-  const std::vector<DistanceBlock> blocks = blocksOf(splats, entries, progress.part(0.05, 0.6));
+  const std::vector<std::size_t> begins = beginsOf(entries);
+  if (begins.size() - 1 > kMostBlocks)
+    return invalidInput(fmt::format("So fine a surface needs {} blocks of its grid, over the {} that fit. Set a spacing, or cut the region down.",
+                                    begins.size() - 1, kMostBlocks));
+  const std::vector<DistanceBlock> blocks = blocksOf(splats, entries, begins, progress.part(0.05, 0.6));
   if (progress.stopRequested()) return cancelled();
   progress.report(0.6, "triangles of the surface");
   Surface surface{.mesh = zeroSurface(blocks, kLeastWeight / static_cast<float>(kReach * kReach)), .cell = cell};

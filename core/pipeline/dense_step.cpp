@@ -1,5 +1,7 @@
 #include "core/pipeline/dense_step.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 
 #include "core/base/content_key.h"
@@ -21,11 +23,11 @@ bool isKeyed(const fs::path& folder) {
   return name.size() == 16 && name.find_first_not_of("0123456789abcdef") == std::string::npos;
 }
 
-/// Those that were used last stay.
-void dropOld(const fs::path& cache, const fs::path& now) {
+/// Of the folders beside it those that were used last stay.
+void dropOld(const fs::path& now) {
   std::error_code failed;
   std::vector<std::pair<fs::file_time_type, fs::path>> folders;
-  for (const auto& entry : fs::directory_iterator(cache, failed)) {
+  for (const auto& entry : fs::directory_iterator(now.parent_path(), failed)) {
     if (entry.is_directory(failed) && isKeyed(entry.path()) && entry.path() != now) folders.emplace_back(entry.last_write_time(failed), entry.path());
   }
   std::sort(folders.begin(), folders.end(), std::greater<>());
@@ -83,7 +85,12 @@ static void learnFrom(const DenseResult& made) {
   if (made.maps_made == static_cast<int>(made.frames.size()) && megapixels > 0) learnDensePace((made.views_s + made.depth_s + made.fuse_s) / megapixels);
 }
 
-Result<DenseResultPtr> DenseJob::stored() const {
+std::string roundedCount(std::size_t points) {
+  const auto n = static_cast<double>(points);
+  return n < 1e4 ? fmt::format("{}", points) : n < 1e6 ? fmt::format("{:.0f} k", n / 1e3) : fmt::format("{:.1f} M", n / 1e6);
+}
+
+Result<DenseResultPtr> storedDense(const fs::path& folder) {
   if (!folder.empty()) {
     auto read = readDenseResult(densePointsFile(folder));
     if (read.ok()) return read;
@@ -94,21 +101,21 @@ Result<DenseResultPtr> DenseJob::stored() const {
 Result<DenseResultPtr> DenseJob::run(const Progress& progress, const std::function<void(const FusedViewPtr&)>& on_view) const {
   if (isTrackFile(shot.document.footage_path)) return invalidInput("There are no dense points of this shot: it is 2D tracks without pictures.");
   if (const Status fine = settings().check(); !fine.ok()) return fine.error();
-  if (auto there = stored(); there.ok()) return there;
-  const bool keeps = !folder.empty() && takes(folder);
-  const DenseInput input{*shot.solution, [this] { return openFootageOf(shot.document); }, maskOfShot(shot.document, shot.footage), keeps ? folder : fs::path(),
-                         on_view};
+  if (auto there = storedDense(folder()); there.ok()) return there;
+  const bool keeps = !folder().empty() && takes(folder());
+  const DenseInput input{*shot.solution, [this] { return openFootageOf(shot.document); }, maskOfShot(shot.document, shot.footage),
+                         keeps ? folder() : fs::path(), on_view};
   auto made = makeDense(input, {.quality = settings().quality}, progress);
   if (!made.ok()) return made.error();
   learnFrom(*made);
   auto result = std::make_shared<DenseResult>(std::move(*made));
-  if (!folder.empty() && !keeps) result->warnings.push_back("The folder beside the project takes nothing: the dense points are not kept.");
+  if (!folder().empty() && !keeps) result->warnings.push_back("The folder beside the project takes nothing: the dense points are not kept.");
   if (keeps) {
-    if (const Status written = writeDenseResult(densePointsFile(folder), *result); !written.ok()) {
+    if (const Status written = writeDenseResult(densePointsFile(folder()), *result); !written.ok()) {
       result->warnings.push_back("The dense points are not kept: " + written.error().message);
       logProblem(written.error().message);
     }
-    dropOld(cache, folder);
+    dropOld(folder());
   }
   return DenseResultPtr(std::move(result));
 }

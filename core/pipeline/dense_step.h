@@ -17,6 +17,9 @@ std::filesystem::path densePointsFile(const std::filesystem::path& folder);
 /// The same key means the same dense points. `solve`: the own key of the solve.
 std::string denseKey(const Document& document, const FilePrints& files, const std::string& solve, DenseQuality quality);
 
+/// How many points, as few digits as tell it: "9500", "669 k", "1.2 M".
+std::string roundedCount(std::size_t points);
+
 /// What is there already.
 struct DenseSummary {
   DenseQuality quality = DenseQuality::Good;
@@ -27,20 +30,21 @@ struct DenseSummary {
 /// Of a folder of one key; no points where there are none, or damaged ones.
 DenseSummary denseSummaryIn(const std::filesystem::path& folder);
 
+/// The dense points there. Errors: InvalidInput: none were made.
+Result<DenseResultPtr> storedDense(const std::filesystem::path& folder);
+
 /// Dense points of a solved shot as a value: safe to run on a worker thread while the artist goes on.
 struct DenseJob {
   DeliveryJob shot;
-  std::filesystem::path cache;   ///< Of the project; empty: nothing is kept.
-  std::filesystem::path folder;  ///< In it, that of this solve and quality.
 
+  /// Of this solve and quality; empty: nothing is kept.
+  const std::filesystem::path& folder() const { return shot.dense_folder; }
   const DenseSettings& settings() const { return shot.document.dense; }
   /// What it will take; `seconds` by what the last ones took on this machine. Errors: as forecastDense().
   Result<DenseForecast> forecast() const;
   /// Those that are there, else made and kept; those of earlier solves go, but for the newest. Errors: as makeDense(); InvalidInput: the shot is 2D tracks
   /// without pictures.
   Result<DenseResultPtr> run(const Progress& progress, const std::function<void(const FusedViewPtr&)>& on_view = {}) const;
-  /// Those that are there. Errors: InvalidInput: none were made.
-  Result<DenseResultPtr> stored() const;
   /// The surface of cleaned-up points, in the scene. Errors: as surfaceOf().
   Result<Surface> surface(const DenseCloud& cleaned, const Progress& progress) const;
 };

@@ -6,7 +6,6 @@
 #include "core/deliver/writers.h"
 #include "core/lens/lens_file.h"
 #include "core/media/footage.h"
-#include "core/dense/dense_files.h"
 #include "core/pipeline/advice_step.h"
 #include "core/pipeline/dense_step.h"
 #include "core/pipeline/knowledge_step.h"
@@ -112,7 +111,7 @@ void DeliveryJob::addDense(DeliveryInput& made) const {
   const auto kept = std::make_shared<Made>();
   made.open_dense = [this, kept](const Progress& progress) -> Result<DenseCloudPtr> {
     if (kept->cloud) return kept->cloud;
-    const auto stored = readDenseResult(densePointsFile(dense_folder));
+    const auto stored = storedDense(dense_folder);
     if (!stored.ok()) return stored.error();
     auto cleaned = cleanedDense((*stored)->cloud, document.dense, scene.scene_from_solve, progress);
     if (cleaned.ok()) kept->cloud = *cleaned;

@@ -137,6 +137,8 @@ class Workspace {
   /// Everything that dense points of this solve need, or why there are none.
   /// `quality`: in place of the document's.
   Result<DenseJob> denseJob(std::optional<DenseQuality> quality = {}) const;
+  /// Where its dense points are kept at the document's quality; empty: nowhere.
+  std::filesystem::path denseFolder() const;
   /// The dense points that are there of solution() at the document's quality.
   const DenseSummary& dense() const;
   /// Looks for them again: they were made.

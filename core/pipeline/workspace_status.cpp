@@ -23,19 +23,16 @@ const std::optional<Verdict>& Workspace::verdict() const {
   return verdict_;
 }
 
-static std::string countText(std::size_t points) {
-  const auto n = static_cast<double>(points);
-  return n < 1e4 ? fmt::format("{} points", points) : n < 1e6 ? fmt::format("{:.0f} k points", n / 1e3) : fmt::format("{:.1f} M points", n / 1e6);
-}
-
 std::filesystem::path Workspace::denseFolder(DenseQuality quality) const {
   if (!file_.store || solution_keys_.own.empty()) return {};
   const auto cache = denseCacheOf(file_.store->path());
   return cache / denseKey(document_, prints_, solution_keys_.own, quality);
 }
 
+std::filesystem::path Workspace::denseFolder() const { return denseFolder(document_.dense.quality); }
+
 const DenseSummary& Workspace::dense() const {
-  const auto folder = denseFolder(document_.dense.quality);
+  const auto folder = denseFolder();
   if (!dense_ || dense_->folder != folder) dense_ = {folder, denseSummaryIn(folder)};
   return dense_->summary;
 }
@@ -43,10 +40,8 @@ const DenseSummary& Workspace::dense() const {
 Result<DenseJob> Workspace::denseJob(std::optional<DenseQuality> quality) const {
   auto shot = deliveryJob();
   if (!shot.ok()) return shot.error();
-  if (quality) shot->document.dense.quality = *quality;
-  DenseJob job{std::move(*shot), {}, denseFolder(quality.value_or(document_.dense.quality))};
-  if (!job.folder.empty()) job.cache = job.folder.parent_path();
-  return job;
+  if (quality) shot->document.dense.quality = *quality, shot->dense_folder = denseFolder(*quality);
+  return DenseJob{std::move(*shot)};
 }
 
 StepStatus Workspace::status(Step step) const {
@@ -112,7 +107,7 @@ StepStatus Workspace::status(Step step) const {
       const DenseSummary& made = dense();
       if (made.points == 0) return {StepState::NotRun, fmt::format("none of this solve, {} quality", describe(document_.dense.quality))};
       return {solve_current ? StepState::Current : StepState::Stale,
-              fmt::format("{} · {} keyframes · {}", countText(made.points), made.frames.size(), describe(made.quality))};
+              fmt::format("{} points · {} keyframes · {}", roundedCount(made.points), made.frames.size(), describe(made.quality))};
     }
     case Step::Deliver: return {StepState::NotRun, solution_ ? "ready" : "not run"};
   }
@@ -130,7 +125,7 @@ Result<DeliveryJob> Workspace::deliveryJob(double total_s) const {
                   .advice = std::nullopt};
   // Advice is on a solve of these settings; on one that is stale there is none.
   job.document = document();
-  job.dense_folder = denseFolder(document_.dense.quality);
+  job.dense_folder = denseFolder();
   job.current = status(Step::Solve).state == StepState::Current;
   if (tracks_ && madeFrom(*solution_, *tracks_)) job.tracks = tracks_;
   if (tracks_) {

@@ -72,37 +72,27 @@ QImage coloursOf(const FusedView& view, const Lens& lens) {
 DenseStore::DenseStore(DocumentModel& model, Jobs& jobs, QObject* parent)
     : QObject(parent),
       model_(model),
-      jobs_(jobs),
       reader_([this](const Question& question, std::stop_token dropped) { answer(question, dropped); }),
-      depth_reader_([this](const Question& question, std::stop_token dropped) { answerDepth(question, dropped); }),
-      forecaster_([this](const Question& question, std::stop_token dropped) {
-        auto forecast = question.forecast->forecast();
-        QMetaObject::invokeMethod(
-            this,
-            [this, forecast = std::move(forecast), dropped] {
-              if (dropped.stop_requested()) return;
-              forecast_ = forecast.ok() ? *forecast : DenseForecast();
-              forecast_problem_ = forecast.ok() ? QString() : QString::fromStdString(forecast.error().message);
-              emit changed();
-            },
-            Qt::QueuedConnection);
-      }) {
+      depth_reader_([this](const DepthQuestion& question, std::stop_token dropped) { answerDepth(question, dropped); }),
+      forecaster_([this](const DenseJob& job, std::stop_token dropped) { answerForecast(job, dropped); }) {
   connect(&model_, &DocumentModel::opened, this, [this] {
-    part_.reset(), points_.reset(), surface_.reset(), asked_.reset(), forecast_asked_.reset();
-    depth_frame_ = -1, depth_ = QImage(), forecast_ = {};
+    part_.reset(), points_.reset(), surface_.reset(), asked_.reset();
+    loaded_ = {}, forecast_of_ = {}, forecast_ = {};
+    depth_frame_ = -1, depth_ = QImage();
     emit changed();
   });
   connect(&model_, &DocumentModel::documentChanged, this, &DenseStore::look);
   connect(&model_, &DocumentModel::resultsChanged, this, &DenseStore::look);
-  connect(&jobs_, &Jobs::denseBegun, this, [this] { part_ = std::make_shared<Points>(); });
-  connect(&jobs_, &Jobs::densePart, this, &DenseStore::addPart);
-  connect(&jobs_, &Jobs::denseEnded, this, [this](const DenseResultPtr&) {
-    part_.reset(), asked_.reset(), points_.reset();
+  connect(&jobs, &Jobs::denseBegun, this, [this] { part_ = std::make_shared<Points>(); });
+  connect(&jobs, &Jobs::densePart, this, &DenseStore::addPart);
+  connect(&jobs, &Jobs::denseEnded, this, [this](const DenseResultPtr& made, const DenseJob& job) {
+    if (made) loaded_ = {job.shot.solution, job.folder(), made};
+    part_.reset(), asked_.reset(), points_.reset(), forecast_of_ = {};  // the machine is known better now
     look();
     emit changed();
   });
-  connect(&jobs_, &Jobs::surfaceMade, this, [this](const std::shared_ptr<const Surface>& surface, const DenseJob& job) {
-    surface_ = surface, surface_settings_ = job.settings(), surface_scene_ = job.shot.scene.scene_from_solve, surface_folder_ = job.folder;
+  connect(&jobs, &Jobs::surfaceMade, this, [this](const std::shared_ptr<const Surface>& surface, const DenseJob& job) {
+    surface_ = surface, surface_settings_ = job.settings(), surface_scene_ = job.shot.scene.scene_from_solve, surface_folder_ = job.folder();
     emit changed();
   });
 }
@@ -116,68 +106,87 @@ bool DenseStore::surfaceIsCurrent() const {
          alike(asked_->scene_from_solve, surface_scene_);
 }
 
-/// What is to be shown now; asks for it where that is something else than before.
+void DenseStore::showNothing() {
+  reader_.dropOlder(), asked_.reset(), reading_ = false;
+  if (points_ && !part_) points_.reset(), emit changed();
+}
+
+/// What is to be shown now; asks for it where that is something else than before. Every edit comes here.
 void DenseStore::look() {
-  const auto job = model_.partial() || model_.peeked() != 0 ? Result<DenseJob>(invalidInput("")) : model_.workspace().denseJob();
-  if (!job.ok()) {
-    reader_.dropOlder(), asked_.reset(), reading_ = false;
-    if (points_ || surface_) points_.reset(), surface_.reset(), emit changed();
-    return;
+  const Workspace& workspace = model_.workspace();
+  if (model_.partial() || model_.peeked() != 0 || !workspace.solution() || !workspace.scene().ok()) {
+    if (surface_) surface_.reset(), emit changed();
+    return showNothing();
   }
-  if (surface_ && surface_folder_ != job->folder) surface_.reset(), emit changed();
-  if (!forecast_asked_ || forecast_asked_->folder != job->folder || !alike(forecast_asked_->scene_from_solve, job->shot.scene.scene_from_solve)) {
-    Question ask{.folder = job->folder, .settings = {}, .scene_from_solve = job->shot.scene.scene_from_solve, .dense = nullptr, .forecast = *job};
-    forecast_asked_ = ask;
-    forecaster_.ask(std::move(ask));
-  }
-  if (model_.workspace().dense().points == 0) {
-    reader_.dropOlder(), asked_.reset(), reading_ = false;
-    if (points_ && !part_) points_.reset(), emit changed();
-    return;
-  }
-  DenseSettings settings = job->settings();
+  lookAhead();
+  const std::filesystem::path folder = workspace.denseFolder();
+  if (surface_ && surface_folder_ != folder) surface_.reset(), emit changed();
+  const bool loaded = loaded_.dense && loaded_.solution == workspace.solution() && loaded_.folder == folder;
+  if (!loaded && workspace.dense().points == 0) return showNothing();
+  DenseSettings settings = workspace.document().dense;
   settings.triangles = DenseSettings().triangles;  // of the mesh alone
-  const Similarity& scene = job->shot.scene.scene_from_solve;
-  if (asked_ && asked_->folder == job->folder && asked_->settings == settings && alike(asked_->scene_from_solve, scene)) return;
-  const bool same = asked_ && asked_->folder == job->folder && points_;
-  Question ask{.folder = job->folder, .settings = settings, .scene_from_solve = scene, .dense = same ? points_->dense : nullptr};
-  asked_ = ask, reading_ = true;
-  reader_.ask(std::move(ask));
+  const Similarity& scene = workspace.scene()->scene_from_solve;
+  if (asked_ && asked_->folder == folder && asked_->settings == settings && alike(asked_->scene_from_solve, scene)) return;
+  asked_ = {folder, settings, scene, loaded ? loaded_.dense : nullptr};
+  reading_ = true;
+  reader_.ask(*asked_);
   emit changed();
+}
+
+/// What making them will take, where solve or quality are others than before.
+void DenseStore::lookAhead() {
+  const std::pair of(model_.workspace().solution(), model_.document().dense.quality);
+  if (forecast_of_ == of) return;
+  auto job = model_.workspace().denseJob();
+  if (!job.ok()) return;
+  forecast_of_ = of;
+  forecaster_.ask(std::move(*job));
+}
+
+void DenseStore::answerForecast(const DenseJob& job, std::stop_token dropped) {
+  auto forecast = job.forecast();
+  QMetaObject::invokeMethod(
+      this,
+      [this, forecast = std::move(forecast), dropped] {
+        if (dropped.stop_requested()) return;
+        forecast_ = forecast.ok() ? *forecast : DenseForecast();
+        forecast_problem_ = forecast.ok() ? QString() : QString::fromStdString(forecast.error().message);
+        emit changed();
+      },
+      Qt::QueuedConnection);
 }
 
 void DenseStore::answer(const Question& question, std::stop_token dropped) {
-  DenseResultPtr dense = question.dense;
   auto points = std::make_shared<Points>();
-  if (!dense) {
-    auto read = readDenseResult(densePointsFile(question.folder));
-    if (!read.ok()) {
-      points->problem = QString::fromStdString(read.error().message);
-      QMetaObject::invokeMethod(
-          this, [this, question, points, dropped] { dropped.stop_requested() ? void() : take(question, points); }, Qt::QueuedConnection);
-      return;
-    }
-    dense = *read;
+  const auto dense = question.dense ? Result<DenseResultPtr>(question.dense) : storedDense(question.folder);
+  if (!dense.ok()) {
+    points->problem = QString::fromStdString(dense.error().message);
+    return send(points, dropped);
   }
-  const Progress progress({}, dropped);
-  const auto cleaning = cleanDense(dense->cloud, question.settings.clean, question.scene_from_solve, progress);
+  const auto cleaning = cleanDense((*dense)->cloud, question.settings.clean, question.scene_from_solve, Progress({}, dropped));
   if (!cleaning.ok()) return;
-  points->dense = dense, points->counts = cleaning->counts;
+  points->dense = *dense, points->counts = cleaning->counts;
   DenseCloud kept;
   std::vector<DensePoint> going;
-  for (std::size_t k = 0; k < dense->cloud.points.size(); ++k)
-    (cleaning->reasons[k] == CleanReason::Kept ? kept.points : going).push_back(dense->cloud.points[k]);
+  for (std::size_t k = 0; k < cleaning->reasons.size(); ++k)
+    (cleaning->reasons[k] == CleanReason::Kept ? kept.points : going).push_back((*dense)->cloud.points[k]);
   if (kept.points.empty()) points->problem = tr("The clean-up rules leave no dense point: loosen them.");
   if (question.settings.spacing > 0) kept = thinned(std::move(kept), question.settings.spacing / question.scene_from_solve.scale);
   points->kept = verticesOf(kept.points, question.scene_from_solve), points->going = verticesOf(going, question.scene_from_solve);
-  if (dropped.stop_requested()) return;
-  QMetaObject::invokeMethod(
-      this, [this, question, points, dropped] { dropped.stop_requested() ? void() : take(question, points); }, Qt::QueuedConnection);
+  send(points, dropped);
 }
 
-void DenseStore::take(const Question&, PointsPtr points) {
-  points_ = std::move(points), reading_ = false;
-  emit changed();
+/// To the interface thread, where it is still waited for.
+void DenseStore::send(PointsPtr points, std::stop_token dropped) {
+  QMetaObject::invokeMethod(
+      this,
+      [this, points = std::move(points), dropped] {
+        if (dropped.stop_requested()) return;
+        points_ = points, reading_ = false;
+        if (points_->dense && asked_) loaded_ = {model_.workspace().solution(), asked_->folder, points_->dense};
+        emit changed();
+      },
+      Qt::QueuedConnection);
 }
 
 /// A few points of a depth map, as soon as it is there.
@@ -214,23 +223,17 @@ QImage DenseStore::depthPicture(int frame) {
   if (!solved || folder.empty() || !std::binary_search(keys.begin(), keys.end(), frame)) return {};
   if (depth_frame_ == frame && depth_folder_ == folder) return depth_;
   depth_frame_ = frame, depth_folder_ = folder, depth_ = QImage();
-  depth_reader_.ask({.folder = folder,
-                     .settings = {},
-                     .scene_from_solve = {},
-                     .dense = nullptr,
-                     .forecast = std::nullopt,
-                     .depth_of = frame,
-                     .lens = solution->lensAt(*solved)});
+  depth_reader_.ask({folder, frame, solution->lensAt(*solved)});
   return {};
 }
 
-void DenseStore::answerDepth(const Question& question, std::stop_token dropped) {
-  const auto view = readFusedView(depthMapFile(question.folder, *question.depth_of));
+void DenseStore::answerDepth(const DepthQuestion& question, std::stop_token dropped) {
+  const auto view = readFusedView(depthMapFile(question.folder, question.frame));
   QImage picture = view.ok() ? coloursOf(**view, question.lens) : QImage();
   if (dropped.stop_requested()) return;
   QMetaObject::invokeMethod(
       this,
-      [this, frame = *question.depth_of, picture, dropped] {
+      [this, frame = question.frame, picture, dropped] {
         if (dropped.stop_requested() || frame != depth_frame_) return;
         depth_ = picture;
         emit depthReady();

@@ -58,33 +58,47 @@ class DenseStore : public QObject {
     std::filesystem::path folder;
     DenseSettings settings;
     Similarity scene_from_solve;
-    DenseResultPtr dense;  ///< Read already.
-    std::optional<DenseJob> forecast;
-    std::optional<int> depth_of;
+    DenseResultPtr dense;  ///< There already; nullptr: it is to be read.
+  };
+  struct DepthQuestion {
+    std::filesystem::path folder;
+    int frame = 0;
     Lens lens;  ///< Of that frame.
   };
+  /// Dense points that are there: read, or just made.
+  struct Loaded {
+    SolutionPtr solution;
+    std::filesystem::path folder;
+    DenseResultPtr dense;
+  };
   void look();
+  void lookAhead();
+  void showNothing();
   void answer(const Question& question, std::stop_token dropped);
-  void answerDepth(const Question& question, std::stop_token dropped);
-  void take(const Question& question, PointsPtr points);
+  void answerDepth(const DepthQuestion& question, std::stop_token dropped);
+  void answerForecast(const DenseJob& job, std::stop_token dropped);
+  void send(PointsPtr points, std::stop_token dropped);
   void addPart(const FusedViewPtr& view);
 
   DocumentModel& model_;
-  Jobs& jobs_;
   PointsPtr points_;
   std::shared_ptr<Points> part_;  ///< While they are being made.
   std::shared_ptr<const Surface> surface_;
   DenseSettings surface_settings_;
   Similarity surface_scene_;
   std::filesystem::path surface_folder_;
-  std::optional<Question> asked_, forecast_asked_;
+  std::optional<Question> asked_;
+  Loaded loaded_;
+  std::pair<SolutionPtr, DenseQuality> forecast_of_;
   DenseForecast forecast_;
   QString forecast_problem_;
   bool reading_ = false;
   int depth_frame_ = -1;
   std::filesystem::path depth_folder_;
   QImage depth_;
-  NewestOnly<Question> reader_, depth_reader_, forecaster_;  ///< Last: their threads use the others.
+  NewestOnly<Question> reader_;  ///< These last: their threads use the others.
+  NewestOnly<DepthQuestion> depth_reader_;
+  NewestOnly<DenseJob> forecaster_;
 };
 
 }  // namespace dusky::desktop

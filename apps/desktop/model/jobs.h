@@ -99,8 +99,8 @@ class Jobs : public QObject {
   QString meshNote() const { return model_.document().picks.knowledge == laid_ ? mesh_note_ : QString(); }
   /// Dense points of the solve that is shown, made or taken from where they are kept.
   void makeDense();
-  /// The surface of those, as they are cleaned up.
-  void makeSurface();
+  /// The surface of those that are shown, as they are cleaned up.
+  void makeSurface(const DenseResultPtr& dense);
   /// Keeps it beside the dense points, as the mesh of the set.
   void useSurfaceAsMesh(const std::shared_ptr<const Surface>& surface);
   void deliver();
@@ -122,8 +122,8 @@ class Jobs : public QObject {
   void sweepChanged();
   void comparisonChanged();
   void denseBegun();
-  void densePart(const FusedViewPtr& view);     ///< One of its depth maps is there.
-  void denseEnded(const DenseResultPtr& made);  ///< nullptr: without a result.
+  void densePart(const FusedViewPtr& view);                          ///< One of its depth maps is there.
+  void denseEnded(const DenseResultPtr& made, const DenseJob& job);  ///< nullptr: without a result.
   void surfaceMade(const std::shared_ptr<const Surface>& surface, const DenseJob& from);
   void meshWritten();  ///< The file of the set's mesh may be another now, under its name.
 

@@ -17,28 +17,28 @@ void Jobs::makeDense() {
     emit denseBegun();
     return [this, job = std::move(*job)](std::stop_token stop) {
       const auto made = job.run(progressOf(Step::Dense, stop), [this](const FusedViewPtr& view) { post([this, view] { emit densePart(view); }); });
-      post([this, made] {
+      post([this, made, job] {
         model_.lookAtDense();
         endQuietly(made.ok() ? Status(Done{}) : Status(made.error()));
-        emit denseEnded(made.ok() ? *made : nullptr);
+        emit denseEnded(made.ok() ? *made : nullptr, job);
       });
     };
   });
 }
 
-void Jobs::makeSurface() {
-  ask(Step::Dense, "mesh of the dense points", [this]() -> std::optional<Work> {
+void Jobs::makeSurface(const DenseResultPtr& dense) {
+  ask(Step::Dense, "mesh of the dense points", [this, dense, folder = model_.workspace().denseFolder()]() -> std::optional<Work> {
     auto job = denseJob();
-    if (!job) return std::nullopt;
-    return [this, job = std::move(*job)](std::stop_token stop) {
+    if (!job || !dense || job->folder() != folder) return std::nullopt;
+    return [this, dense, job = std::move(*job)](std::stop_token stop) {
       const Progress progress = progressOf(Step::Dense, stop);
-      const auto dense = job.stored();
-      const auto cleaned = dense.ok() ? cleanedDense((*dense)->cloud, job.settings(), job.shot.scene.scene_from_solve, progress.part(0, 0.2))
-                                      : Result<DenseCloudPtr>(dense.error());
+      const auto cleaned = cleanedDense(dense->cloud, job.settings(), job.shot.scene.scene_from_solve, progress.part(0, 0.2));
       auto surface = cleaned.ok() ? job.surface(**cleaned, progress.part(0.2, 1)) : Result<Surface>(cleaned.error());
-      post([this, surface, job] {
-        if (surface.ok()) emit surfaceMade(std::make_shared<const Surface>(*surface), job);
-        endQuietly(surface.ok() ? Status(Done{}) : Status(surface.error()));
+      const Status status = surface.ok() ? Status(Done{}) : Status(surface.error());
+      const auto made = surface.ok() ? std::make_shared<const Surface>(std::move(*surface)) : nullptr;
+      post([this, made, status, job] {
+        if (made) emit surfaceMade(made, job);
+        endQuietly(status);
       });
     };
   });

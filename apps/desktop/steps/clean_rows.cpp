@@ -16,14 +16,6 @@ void change(Session& session, const char* name, const std::function<void(CleanRu
   session.model.set(name, &Document::dense, settings);
 }
 
-QString countText(std::size_t count) {
-  const auto n = static_cast<double>(count);
-  return count == 0 ? QString()
-         : n < 1e4  ? QString::number(count)
-         : n < 1e6  ? QObject::tr("%1 k").arg(n / 1e3, 0, 'f', 0)
-                    : QObject::tr("%1 M").arg(n / 1e6, 0, 'f', 1);
-}
-
 /// How many points a reason takes.
 QLabel* counter(Session& session, CleanReason reason) {
   auto* count = new QLabel;
@@ -33,7 +25,8 @@ QLabel* counter(Session& session, CleanReason reason) {
   count->setToolTip(QObject::tr("Dense points that go by this alone, of those that the rules above it keep."));
   const auto refresh = [&session, count, reason] {
     const auto& points = session.dense.points();
-    count->setText(points ? countText(points->counts[static_cast<std::size_t>(reason)]) : QString());
+    const std::size_t going = points ? points->counts[static_cast<std::size_t>(reason)] : 0;
+    count->setText(going > 0 ? QString::fromStdString(roundedCount(going)) : QString());
   };
   QObject::connect(&session.dense, &DenseStore::changed, count, refresh);
   refresh();

@@ -22,7 +22,6 @@ QString timeText(double seconds) {
 
 QString forecastText(const Session& session) {
   if (!session.model.solution()) return QObject::tr("There is no solved camera yet.");
-  if (session.model.workspace().filePath().empty() && !session.model.workspace().keptUnsaved()) return {};
   if (!session.dense.forecastProblem().isEmpty()) return session.dense.forecastProblem();
   const DenseForecast& f = session.dense.forecast();
   if (f.keyframes == 0) return QObject::tr("Looking for keyframes …");
@@ -44,10 +43,7 @@ QString resultText(const Session& session) {
   const auto kept = points->kept.size(), all = points->dense->cloud.points.size();
   lines << (kept == all ? QObject::tr("%1 points.").arg(locale.toString(static_cast<qlonglong>(all)))
                         : QObject::tr("%1 of %2 points.").arg(locale.toString(static_cast<qlonglong>(kept)), locale.toString(static_cast<qlonglong>(all))));
-  const auto& frames = points->dense->frames;
-  const auto worst =
-      std::min_element(frames.begin(), frames.end(), [](const DenseFrame& a, const DenseFrame& b) { return !(a.agreeing_share >= b.agreeing_share); });
-  if (worst != frames.end() && worst->agreeing_share > 0)
+  if (const DenseFrame* worst = leastAgreed(*points->dense))
     lines << QObject::tr("Least agreed on: frame %1, %2 % of what it shows.").arg(worst->frame).arg(100 * worst->agreeing_share, 0, 'f', 0);
   for (const std::string& warning : points->dense->warnings) lines << QString::fromStdString(warning);
   return lines.join('\n');
@@ -134,7 +130,9 @@ void addMesh(Body& body, Session& session) {
   grid->addWidget(use, grid->rowCount(), 0, 1, 2);
   body.column->addWidget(row);
   textOf(body, session, "surfaceText", surfaceText);
-  QObject::connect(make, &QPushButton::clicked, &session.jobs, &Jobs::makeSurface);
+  QObject::connect(make, &QPushButton::clicked, row, [&session] {
+    if (const auto& points = session.dense.points()) session.jobs.makeSurface(points->dense);
+  });
   QObject::connect(use, &QPushButton::clicked, row, [&session] { session.jobs.useSurfaceAsMesh(session.dense.surface()); });
   QObject::connect(&session.jobs, &Jobs::surfaceMade, row, [&session] { session.view.showDense(ViewSettings::DenseShown::Mesh); });
   QObject::connect(&session.jobs, &Jobs::meshWritten, &session.mesh, &MeshStore::readAgain);

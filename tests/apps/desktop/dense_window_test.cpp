@@ -7,6 +7,7 @@
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/space/space_view.h"
 #include "apps/desktop/steps/steps_panel.h"
+#include "core/base/atomic_file.h"
 #include "tests/apps/desktop/quay_window.h"
 #include "tests/apps/desktop/run_tests.h"
 #include "tests/support/temporary_folder.h"
@@ -201,6 +202,16 @@ TEST_F(DenseWindow, DepthMapsLieOverKeyframes) {
   for (int y = 0; y < depths.height(); ++y)
     for (int x = 0; x < depths.width(); ++x) shown += qAlpha(depths.pixel(x, y)) > 0;
   EXPECT_GT(shown, depths.width() * depths.height() / 2);
+}
+
+TEST_F(UnmadeDenseWindow, WhereTheyCannotBeKeptTheyAreShownAndThatIsSaid) {
+  ASSERT_TRUE(writeFileAtomically(folder / "quay.dense", "no folder").ok());
+  make();
+  EXPECT_GT(points()->kept.size(), 3000U);
+  EXPECT_TRUE(text("denseResult").contains("not kept")) << text("denseResult").toStdString();
+  ASSERT_TRUE(click(*window, "makeSurface"));
+  ASSERT_TRUE(waitForJobs(*window));
+  EXPECT_TRUE(session().dense.surface());
 }
 
 TEST_F(UnmadeDenseWindow, StoppedItGoesOnFromThere) {

@@ -398,7 +398,7 @@ void shootDense(desktop::MainWindow& window) {
   shoot(window, "dense-space");
   window.fillWith(desktop::ViewPlace::Right);
   s.view.showDepth(false);
-  s.jobs.makeSurface();
+  s.jobs.makeSurface(s.dense.points()->dense);
   waitForJobs(window);
   s.view.showDense(Shown::Mesh);
   if (auto* use = window.findChild<QWidget*>("useSurface")) window.steps().ensureWidgetVisible(use, 0, 60);

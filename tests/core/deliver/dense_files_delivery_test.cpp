@@ -2,6 +2,8 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <algorithm>
+#include <cstring>
 #include <regex>
 
 #include "core/base/atomic_file.h"
@@ -100,6 +102,34 @@ TEST_F(DenseDelivery, WhatIsWrongIsFoundAndNamed) {
   sabotage(
       "mesh.obj", [](const std::string& text) { return std::regex_replace(text, std::regex("\nv ([-0-9.]+) ([-0-9.]+) ([-0-9.]+)"), "\nv $13 $23 $33"); },
       "mesh.obj: ");
+}
+
+TEST_F(DenseDelivery, WhatWasCutDownToASmallPartOfTheSetPasses) {
+  // A tenth of the points, round one of them.
+  const Eigen::Vector3f middle = cloud->points[cloud->points.size() / 2].at;
+  auto part = std::make_shared<DenseCloud>(*cloud);
+  const auto nearer = [&](const DensePoint& a, const DensePoint& b) { return (a.at - middle).squaredNorm() < (b.at - middle).squaredNorm(); };
+  const auto tenth = part->points.begin() + static_cast<std::ptrdiff_t>(part->points.size() / 10);
+  std::nth_element(part->points.begin(), tenth, part->points.end(), nearer);
+  part->points.erase(tenth, part->points.end());
+  DeliveryInput trimmed = input();
+  trimmed.open_dense = [&](const Progress&) -> Result<DenseCloudPtr> { return DenseCloudPtr(part); };
+  DeliveryChoices choices;
+  choices.what = {"dense.ply"};
+  const auto delivered = deliver(trimmed, choices, folder.path(), {});
+  ASSERT_TRUE(delivered.ok()) << delivered.error().message;
+  EXPECT_TRUE(delivered->receipt->passed()) << delivered->receipt->failure();
+  // And is found all the same where it lies elsewhere.
+  std::string bytes = *readFile(folder / "dense.ply");
+  const std::size_t begins = bytes.find("end_header\n") + 11;
+  for (std::size_t at = begins; at + 36 <= bytes.size(); at += 36) {
+    float x = 0;
+    std::memcpy(&x, bytes.data() + at, sizeof(x));
+    x = -x;
+    std::memcpy(bytes.data() + at, &x, sizeof(x));
+  }
+  ASSERT_TRUE(writeFileAtomically(folder / "dense.ply", bytes).ok());
+  EXPECT_THAT(checkDelivery(trimmed, choices, folder.path(), {})->failure(), HasSubstr("dense.ply"));
 }
 
 TEST_F(DenseDelivery, SplatSetsTakeDensePointsBesideThoseOfTracks) {
