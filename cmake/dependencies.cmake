@@ -17,6 +17,8 @@ find_package(Threads REQUIRED)
 pkg_check_modules(FFMPEG REQUIRED IMPORTED_TARGET libavformat libavcodec libavutil libswscale)
 # By pkg-config: Debian's CMake file for it also asks for its tools.
 pkg_check_modules(OIIO REQUIRED IMPORTED_TARGET OpenImageIO)
+pkg_check_modules(PNG REQUIRED IMPORTED_TARGET libpng)
+pkg_check_modules(DEFLATE REQUIRED IMPORTED_TARGET libdeflate)
 pkg_check_modules(CAIRO REQUIRED IMPORTED_TARGET cairo)
 pkg_check_modules(XXHASH REQUIRED IMPORTED_TARGET libxxhash)
 if(DUSKY_WINDOW)

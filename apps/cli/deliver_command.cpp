@@ -7,6 +7,7 @@
 #include "apps/cli/receipt_lines.h"
 #include "core/base/thread_limit.h"
 #include "core/deliver/exporter.h"
+#include "core/media/write_picture.h"
 
 namespace dusky::cli {
 namespace {
@@ -61,6 +62,7 @@ Result<DeliveryChoices> choicesOf(const Arguments& a, const Document& document) 
 
 int deliverProject(const Arguments& a, std::stop_token stop) {
   const ThreadLimit limit(a.threads);
+  if (!a.no_receipt) expectPictures();  // it holds one
   Workspace workspace;
   if (const Status opened = openToRead(workspace, a.project); !opened.ok()) return failWith(opened.error());
   const auto choices = choicesOf(a, workspace.document());

@@ -98,6 +98,7 @@ Result<Delivered> deliver(const DeliveryInput& input, const DeliveryChoices& cho
   const auto chosen = chosenOf(choices);
   if (const Status fine = checkPictures(input, chosen); !fine.ok()) return fine.error();
   if (const Status fine = checkDense(input, choices, chosen); !fine.ok()) return fine.error();
+  if (choices.receipt) expectPictures();
   if (const Status made = makeFolder(folder); !made.ok()) return made.error();
   auto staging = StagingFolder::in(folder);
   if (!staging.ok()) return staging.error();

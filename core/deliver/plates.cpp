@@ -38,27 +38,27 @@ class FirstError {
 /// By a table: a power for every value of a picture takes longer than to write it.
 float toLight(float v) {
   constexpr int kSteps = 16384;
+  constexpr float kMost = 1.25f;  // what a filter puts over white
   static const std::vector<float> table = [] {
-    std::vector<float> made(kSteps + 2);
-    for (int k = 0; k < kSteps + 2; ++k) made[k] = static_cast<float>(lightOf(static_cast<double>(k) / kSteps));
+    std::vector<float> made(static_cast<std::size_t>(kSteps * kMost) + 2);
+    for (std::size_t k = 0; k < made.size(); ++k) made[k] = static_cast<float>(lightOf(static_cast<double>(k) / kSteps));
     return made;
   }();
   if (!(v > 0)) return 0;
-  if (v >= 1) return lightOf(v);
+  if (v >= kMost) return lightOf(v);
   const float at = v * kSteps;
   const int below = static_cast<int>(at);
   return table[below] + (at - static_cast<float>(below)) * (table[below + 1] - table[below]);
 }
 
 /// Values as a kind of file has them: EXR light, the others for a screen (IEC 61966-2-1).
-FloatPicture valuesFor(PlateFormat format, const PlateFrame& plate, bool log) {
-  FloatPicture out = plate.picture;
+FloatPicture valuesFor(PlateFormat format, FloatPicture values, bool linear, bool log) {
   const bool light = format == PlateFormat::Exr;
-  if (light == plate.linear || (log && !plate.linear)) return out;
-  for (auto& pixel : out.data) {
-    for (float& v : pixel) v = light ? toLight(std::max(0.0f, v)) : screenOf(std::clamp(v, 0.0f, 1.0f));
+  if (light == linear || (log && !linear)) return values;
+  for (auto& pixel : values.data) {
+    for (float& v : pixel) v = light ? toLight(v) : screenOf(std::clamp(v, 0.0f, 1.0f));
   }
-  return out;
+  return values;
 }
 
 std::string_view endingOf(PlateFormat format) {
@@ -86,14 +86,16 @@ Status writePlateMovie(const DeliveryInput& input, const DeliveryChoices& choice
     return invalidInput(fmt::format("A movie needs even numbers of px; plates of this shot have {}×{}. Deliver them as pictures.", plate.width, plate.height));
   auto movie = MovieWriter::create(folder / kPlateMovie, {.width = plate.width, .height = plate.height, .fps = view.fps, .pixel_aspect = plate.pixel_aspect});
   if (!movie.ok()) return movie.error();
-  const auto take = [&](const PlateFrame& frame) { return movie->write(bytesOf(valuesFor(PlateFormat::Movie, frame, input.log_footage))); };
+  const auto take = [&](PlateFrame& frame) {
+    return movie->write(bytesOf(valuesFor(PlateFormat::Movie, std::move(frame.picture), frame.linear, input.log_footage)));
+  };
   if (const Status made = forEachPlate(input, plate, choices.plates.filter, plateFrames(input), take, progress, true); !made.ok()) return made;
   return movie->finish();
 }
 
 }  // namespace
 
-FloatPicture forScreen(const PlateFrame& plate, bool log) { return valuesFor(PlateFormat::Png, plate, log); }
+FloatPicture forScreen(const PlateFrame& plate, bool log) { return valuesFor(PlateFormat::Png, plate.picture, plate.linear, log); }
 
 Picture bytesOf(const FloatPicture& values, float share) {
   Picture picture = Picture::unset(values.width, values.height);
@@ -114,7 +116,7 @@ std::vector<int> plateFrames(const DeliveryInput& input) {
 }
 
 Status forEachPlate(const DeliveryInput& input, const Plate& plate, ResampleFilter filter, const std::vector<int>& frames,
-                    const std::function<Status(const PlateFrame&)>& take, const Progress& progress, bool in_order) {
+                    const std::function<Status(PlateFrame&)>& take, const Progress& progress, bool in_order) {
   const auto source = input.open_footage();
   if (!source.ok()) return source.error();
   const bool one = oneLens(input.solution);
@@ -163,8 +165,8 @@ Status writePlates(const DeliveryInput& input, const DeliveryChoices& choices, c
   const fs::path into = folder / kPlateFolder;
   if (const Status made = makeFolder(into); !made.ok()) return made;
   const PictureEncoding encoding = encodingOf(view, format, input.log_footage);
-  const auto take = [&](const PlateFrame& frame) {
-    const FloatPicture values = valuesFor(format, frame, input.log_footage);
+  const auto take = [&](PlateFrame& frame) {
+    const FloatPicture values = valuesFor(format, std::move(frame.picture), frame.linear, input.log_footage);
     return writeValues(into / plateName(frame.frame + view.frame_shift, endingOf(format)), {values.data.front().data(), values.width, values.height}, encoding);
   };
   return forEachPlate(input, view.plate, choices.plates.filter, plateFrames(input), take, progress);

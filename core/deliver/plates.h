@@ -13,10 +13,10 @@ struct PlateFrame {
   bool linear = false;                    ///< Values are light itself.
 };
 
-/// Undistorts frames, several at once, and hands each to `take`, which may be called on any thread. At most a few frames are held at a time.
-/// Errors: what reading the footage and `take` say; Cancelled.
+/// Undistorts frames, several at once, and hands each to `take`, which may keep its picture and be called on any thread. At most a few frames are held at a
+/// time. Errors: what reading the footage and `take` say; Cancelled.
 Status forEachPlate(const DeliveryInput& input, const Plate& plate, ResampleFilter filter, const std::vector<int>& frames,
-                    const std::function<Status(const PlateFrame&)>& take, const Progress& progress, bool in_order = false);
+                    const std::function<Status(PlateFrame&)>& take, const Progress& progress, bool in_order = false);
 
 /// The frames that can be undistorted: those with a picture whose lens is known.
 std::vector<int> plateFrames(const DeliveryInput& input);

@@ -1,6 +1,7 @@
 #include "core/deliver/receipt_pictures.h"
 
 #include <fmt/format.h>
+#include <oneapi/tbb/parallel_invoke.h>
 
 #include <cmath>
 #include <numbers>
@@ -175,7 +176,9 @@ std::size_t channelOf(const StoredPicture& map, const char* name) {
 
 /// One pair of ST maps.
 std::vector<ReceiptCheck> checkPair(const DeliveryInput& input, const DeliveryChoices& choices, const fs::path& folder, const std::string& number, int frame) {
-  const auto undistort = readStoredPicture(folder / ("undistort" + number + ".exr")), redistort = readStoredPicture(folder / ("redistort" + number + ".exr"));
+  Result<StoredPicture> undistort = StoredPicture{}, redistort = StoredPicture{};
+  tbb::parallel_invoke([&] { undistort = readStoredPicture(folder / ("undistort" + number + ".exr")); },
+                       [&] { redistort = readStoredPicture(folder / ("redistort" + number + ".exr")); });
   if (!undistort.ok()) return {checked("st-maps", "reading", false, undistort.error().message)};
   if (!redistort.ok()) return {checked("st-maps", "reading", false, redistort.error().message)};
   const Lens lens = input.solution.lensIn(frame);

@@ -1,4 +1,5 @@
 #include <fmt/format.h>
+#include <oneapi/tbb/parallel_invoke.h>
 
 #include <cmath>
 
@@ -32,14 +33,18 @@ Status writeMap(const fs::path& path, const std::vector<float>& values, int widt
 /// Both ways for one lens. Coordinates are over the footage's size both times: overscan lies outside of 0 to 1, and of the display window.
 Status writeBoth(const Plate& plate, const Lens& lens, const fs::path& folder, const std::string& number) {
   PictureEncoding encoding;
+  encoding.compressed = !number.empty();  // a single pair is read again for every frame, and is not much
   encoding.depth = PictureEncoding::Depth::Float, encoding.linear = true, encoding.synced = false, encoding.pixel_aspect = plate.pixel_aspect;
   encoding.full_width = lens.width, encoding.full_height = lens.height;
   encoding.left = -plate.left, encoding.top = -plate.top;
   const auto undistort = stOf(footageFromPlate(plate, lens), 0, 0, lens.width, lens.height);
-  if (const Status put = writeMap(folder / fmt::format("undistort{}.exr", number), undistort, plate.width, plate.height, encoding); !put.ok()) return put;
-  encoding.left = encoding.top = 0;
   const auto redistort = stOf(plateFromFootage(plate, lens), plate.left, plate.top, lens.width, lens.height);
-  return writeMap(folder / fmt::format("redistort{}.exr", number), redistort, lens.width, lens.height, encoding);
+  PictureEncoding whole = encoding;
+  whole.left = whole.top = 0;
+  Status first = Done{}, second = Done{};
+  tbb::parallel_invoke([&] { first = writeMap(folder / fmt::format("undistort{}.exr", number), undistort, plate.width, plate.height, encoding); },
+                       [&] { second = writeMap(folder / fmt::format("redistort{}.exr", number), redistort, lens.width, lens.height, whole); });
+  return first.ok() ? second : first;
 }
 
 }  // namespace

@@ -1,10 +1,12 @@
 #include "core/lens/plate.h"
 
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <limits>
 
 #include "core/base/parallel.h"
+#include "core/lens/bend.h"
 
 namespace dusky {
 namespace {
@@ -94,16 +96,45 @@ SourceMap footageFromPlate(const Plate& plate, const Lens& lens) {
   return map;
 }
 
+/// Whether every place of the footage has a ray: those of its edge have one, and all others lie within them.
+static bool hasRaysAllOver(const Lens& lens) {
+  if (lens.cx_px < 0 || lens.cy_px < 0 || lens.cx_px > lens.width || lens.cy_px > lens.height) return false;
+  for (int x = 0; x <= lens.width; ++x) {
+    if (!lens.undistort(Vec2(x, 0)) || !lens.undistort(Vec2(x, lens.height))) return false;
+  }
+  for (int y = 0; y <= lens.height; ++y) {
+    if (!lens.undistort(Vec2(0, y)) || !lens.undistort(Vec2(lens.width, y))) return false;
+  }
+  return true;
+}
+
+/// Newton's steps from what pixels beside say; nothing where they do not arrive at once.
+static std::optional<Vec2> undistortedFrom(const Lens& lens, const Vec2& pixel, Vec2 n) {
+  const Vec2 scale(lens.focal_px, lens.focal_px * lens.pixel_aspect);
+  for (int step = 0; step < 4; ++step) {
+    const BendSlopes bent = bendSlopes(lens, n);
+    const Vec2 miss = pixel - lens.straightPixel(bent.value);
+    if (miss.squaredNorm() < 1e-18) return n;
+    n += bent.by_point.inverse() * miss.cwiseQuotient(scale);
+  }
+  return std::nullopt;
+}
+
 SourceMap plateFromFootage(const Plate& plate, const Lens& lens) {
   constexpr float kNowhere = std::numeric_limits<float>::quiet_NaN();
   const double focal = plate.focalOf(lens);
+  const bool everywhere = hasRaysAllOver(lens);
   SourceMap map = SourceMap::unset(lens.width, lens.height);
   parallelFor(lens.height, [&](int y) {
     auto* row = map.row(y);
+    std::optional<Vec2> before, last;
     for (int x = 0; x < lens.width; ++x) {
-      const auto n = lens.undistort({x + 0.5, y + 0.5});
+      const Vec2 pixel(x + 0.5, y + 0.5);
+      auto n = everywhere && before && last ? undistortedFrom(lens, pixel, 2 * *last - *before) : std::nullopt;
+      if (!n) n = lens.undistort(pixel);
       const Vec2 at = n ? plate.pixelOf(*n, focal) : Vec2::Constant(kNowhere);
       row[x] = {static_cast<float>(at.x()), static_cast<float>(at.y())};
+      before = last, last = n;
     }
   });
   return map;

@@ -3,6 +3,8 @@
 #include <dlfcn.h>
 #include <fmt/format.h>
 
+#include <thread>
+
 #include "core/media/sequence_source.h"
 #include "core/media/write_picture.h"
 
@@ -24,6 +26,10 @@ Result<const PictureModule*> load() {
 Result<const PictureModule*> pictureModule() {
   static const Result<const PictureModule*> module = load();
   return module;
+}
+
+void expectPictures() {
+  static const std::jthread loading([] { (void)pictureModule(); });
 }
 
 Result<std::unique_ptr<FrameSource>> openSequence(Sequence sequence) {

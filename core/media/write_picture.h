@@ -23,15 +23,18 @@ struct PictureValues {
 /// How values stand in a file.
 struct PictureEncoding {
   enum class Depth : std::uint8_t { Byte, Word, Half, Float };
-  Depth depth = Depth::Byte;                              ///< Bytes and words: 0 to 1 from black to white.
-  int left = 0, top = 0;                                  ///< Of the first pixel in a picture of `full_width` x `full_height` (EXR's display window).
-  int full_width = 0, full_height = 0;                    ///< 0: as large as the values.
-  bool linear = false;                                    ///< Values are light, else as for a screen; said in the file.
-  double pixel_aspect = 1;                                ///< Width of a pixel over its height.
-  bool synced = true;                                     ///< Each file reaches the disk before its name does; else it is just written.
-  double fps = 0;                                         ///< 0: not said.
-  std::vector<std::pair<std::string, std::string>> said;  ///< Further words in the file's header, where its kind has room for any.
+  Depth depth = Depth::Byte;            ///< Bytes and words: 0 to 1 from black to white.
+  int left = 0, top = 0;                ///< Of the first pixel in a picture of `full_width` x `full_height` (EXR's display window).
+  int full_width = 0, full_height = 0;  ///< 0: as large as the values.
+  bool linear = false;                  ///< Values are light, else as for a screen; said in the file.
+  double pixel_aspect = 1;              ///< Width of a pixel over its height.
+  bool synced = true;                   ///< Each file reaches the disk before its name does; else it is just written.
+  bool compressed = true;               ///< Of EXR: else larger, but written and read several times as fast.
+  double fps = 0;                       ///< 0: not said.
 };
+
+/// Begins to load what reads and writes picture files, beside what goes on meanwhile, where they will be needed soon.
+void expectPictures();
 
 /// The same in full precision (.png, .exr, .jpg). Errors: the same.
 Status writeValues(const std::filesystem::path& path, const PictureValues& values, const PictureEncoding& encoding);
