@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <cstdio>
 #include <filesystem>
 
 #include "apps/cli/cli.h"
@@ -10,7 +11,9 @@
 #include "core/base/json_text.h"
 #include "core/base/thread_limit.h"
 #include "core/deliver/dense_ply.h"
+#include "core/dense/measure.h"
 #include "core/pipeline/dense_step.h"
+#include "core/scene/seen_scene.h"
 
 namespace dusky::cli {
 namespace {
@@ -22,6 +25,7 @@ struct Arguments {
   std::optional<double> spacing, least_confidence, most_slant, most_color_apart, least_neighbours;
   std::optional<int> least_views, triangles;
   std::vector<double> region;
+  std::vector<std::string> measure;
   bool forecast = false, json = false, quiet = false;
   int threads = 0;
 };
@@ -54,9 +58,64 @@ DenseSettings settingsFrom(const Arguments& a, DenseSettings settings, UpAxis up
 struct Made {
   DenseResultPtr dense;
   DenseCloudPtr cleaned;
+  Verdict verdict;  ///< On the camera, with what the pictures say.
   std::optional<Surface> surface;
+  std::vector<Vec3> places;  ///< That were asked to be measured, in the report's world.
+  PlacesMeasured measured;
   std::vector<std::filesystem::path> files;
 };
+
+/// "31:640.5,360": a place in the picture of a frame.
+Result<std::pair<int, Vec2>> picturePlace(const std::string& text) {
+  int frame = 0, end = 0;
+  double x = 0, y = 0;
+  if (std::sscanf(text.c_str(), "%d:%lf,%lf%n", &frame, &x, &y, &end) != 3 || end != static_cast<int>(text.size()))
+    return invalidInput(fmt::format("\"{}\" is no place in a picture: it is frame:x,y, px from the upper left corner, such as 31:640,360.", text));
+  return std::pair(frame, Vec2(x, y));
+}
+
+/// The dense points that are seen at places of pictures.
+Status measure(const DenseJob& job, const std::vector<std::string>& asked, Made& made) {
+  constexpr double kReach_px = 2;
+  const SceneFrame& scene = job.shot.scene;
+  const Similarity& scene_from_solve = scene.scene_from_solve;
+  std::vector<Vec3> in_scene;
+  for (const std::string& text : asked) {
+    const auto at = picturePlace(text);
+    if (!at.ok()) return at.error();
+    const auto camera = cameraIn(*job.shot.solution, scene, at->first);
+    if (!camera) return invalidInput(fmt::format("Frame {} has no camera: nothing can be measured through it.", at->first));
+    const auto ray = camera->lens.ray(at->second);
+    const auto placeOf = [&](const DensePoint& p) { return scene_from_solve * p.at.cast<double>(); };
+    const PickRay sight{
+        .from = camera->pose.centre, .direction = ray ? camera->pose.direction(*ray) : Vec3::UnitZ(), .within_per_unit = kReach_px / camera->lens.focal_px};
+    const auto found = ray ? pickedPoint(made.cleaned->points, placeOf, sight) : std::nullopt;
+    if (!found)
+      return invalidInput(fmt::format("No dense point is seen at {},{} in frame {}: it was cleaned up, or the set is not known there.", at->second.x(),
+                                      at->second.y(), at->first));
+    in_scene.push_back(placeOf(made.cleaned->points[*found]));
+    made.places.push_back(upAxisTurn(scene.up) * in_scene.back());
+  }
+  made.measured = measured(in_scene);
+  return Done{};
+}
+
+nlohmann::ordered_json jsonOf(const std::vector<Vec3>& places, const PlacesMeasured& m) {
+  nlohmann::ordered_json at = nlohmann::ordered_json::array();
+  for (const Vec3& p : places) at.push_back({p.x(), p.y(), p.z()});
+  return {{"places", at}, {"lengths", m.lengths}, {"plane_rms", numberOrNull(m.plane_rms)}, {"tilt_deg", numberOrNull(m.tilt_deg)}};
+}
+
+void printMeasured(const Made& made) {
+  for (std::size_t k = 0; k < made.places.size(); ++k) {
+    const Vec3& p = made.places[k];
+    fmt::print("place {:<3} {:.4f} {:.4f} {:.4f}{}\n", k + 1, p.x(), p.y(), p.z(),
+               k > 0 ? fmt::format(", {:.4f} from the one before", made.measured.lengths[k - 1]) : "");
+  }
+  if (!made.measured.plane) return;
+  const std::string within = made.places.size() > 3 ? fmt::format("within {:.4f} (RMS), ", made.measured.plane_rms) : std::string();
+  fmt::print("plane     of all: {}{:.2f}° to the ground\n", within, made.measured.tilt_deg);
+}
 
 void printJson(const Made& made) {
   const DenseResult& dense = *made.dense;
@@ -65,7 +124,8 @@ void printJson(const Made& made) {
     frames.push_back({{"frame", frame.frame},
                       {"parallax_deg", numberOrNull(degrees(frame.parallax_rad))},
                       {"agreeing_share", numberOrNull(frame.agreeing_share)},
-                      {"correlation", numberOrNull(frame.correlation)}});
+                      {"correlation", numberOrNull(frame.correlation)},
+                      {"pictures_off_px", numberOrNull(frame.off_px)}});
   nlohmann::ordered_json told = {{"format", "dusky-moth-dense"},
                                  {"version", 1},
                                  {"file", made.files.front().string()},
@@ -74,12 +134,15 @@ void printJson(const Made& made) {
                                  {"points_before_cleaning", dense.cloud.points.size()},
                                  {"seconds", {{"views", dense.views_s}, {"depth", dense.depth_s}, {"fuse", dense.fuse_s}}},
                                  {"keyframes", frames},
+                                 {"pictures_off_px", numberOrNull(made.verdict.pictures_off_px)},
+                                 {"verdict", {{"level", describe(made.verdict.level)}, {"sentence", made.verdict.sentence}}},
                                  {"warnings", dense.warnings}};
   if (made.surface)
     told["mesh"] = {{"file", made.files.back().string()},
                     {"triangles", made.surface->mesh.triangles.size()},
                     {"triangles_before_reduction", made.surface->full},
                     {"cell", made.surface->cell}};
+  if (!made.places.empty()) told["measured"] = jsonOf(made.places, made.measured);
   fmt::print("{}\n", told.dump(1));
 }
 
@@ -91,8 +154,12 @@ void printText(const Made& made) {
   if (made.surface) fmt::print("triangles {:>8} of {}\n", made.surface->mesh.triangles.size(), made.surface->full);
   const DenseFrame* worst = leastAgreed(dense);
   if (worst) fmt::print("least     frame {}: other views agree on {:.0f} % of what it shows\n", worst->frame, 100 * worst->agreeing_share);
+  if (const DenseFrame* off = farthestOff(dense))
+    fmt::print("pictures  lie {:.2f} px from where the camera has them, most in frame {}: {:.2f} px\n", made.verdict.pictures_off_px, off->frame, off->off_px);
+  fmt::print("verdict   {}: {}\n", describe(made.verdict.level), made.verdict.sentence);
   fmt::print("time      {:.1f} s: pictures {:.1f}, depth {:.1f}, fusing {:.1f}\n", dense.views_s + dense.depth_s + dense.fuse_s, dense.views_s, dense.depth_s,
              dense.fuse_s);
+  printMeasured(made);
   for (const std::string& warning : dense.warnings) fmt::print("note      {}\n", warning);
   for (const auto& file : made.files) fmt::print("{}\n", file.string());
 }
@@ -128,9 +195,11 @@ Result<Made> make(const DenseJob& job, const Arguments& a, const Progress& progr
   auto dense = job.run(progress.part(0, 0.85));
   if (!dense.ok()) return dense.error();
   made.dense = *dense;
+  made.verdict = judgeSolution(*job.shot.solution, pictureOffsets(made.dense->frames));
   auto cleaned = cleanedDense(made.dense->cloud, job.settings(), job.shot.scene.scene_from_solve, progress.part(0.85, 0.88));
   if (!cleaned.ok()) return cleaned.error();
   made.cleaned = *cleaned;
+  if (const Status told = measure(job, a.measure, made); !told.ok()) return told.error();
   const FileWorld world = fileWorldOf(job.shot.scene);
   made.files.push_back(std::filesystem::path(a.folder) / kDenseFile);
   if (const Status written = writeDensePly(made.files.back(), *made.cleaned, world, progress.part(0.88, 0.9)); !written.ok()) return written.error();
@@ -147,6 +216,8 @@ Result<Made> make(const DenseJob& job, const Arguments& a, const Progress& progr
 int makeDensePoints(const Arguments& a, std::stop_token stop) {
   const ThreadLimit limit(a.threads);
   Workspace workspace;
+  // The mesh may go there.
+  if (const Status folder = a.forecast ? Status(Done{}) : makeFolder(a.folder); !folder.ok()) return failWith(folder.error());
   if (const Status fine = checkMesh(a); !fine.ok()) return failWith(fine.error());
   if (const Status opened = openToRead(workspace, a.project); !opened.ok()) return failWith(opened.error());
   const auto names = qualities();
@@ -157,7 +228,6 @@ int makeDensePoints(const Arguments& a, std::stop_token stop) {
   settings = settingsFrom(a, settings, job->shot.scene.up);
   if (const Status fine = settings.check(); !fine.ok()) return failWith(fine.error());
   if (a.forecast) return printForecast(*job, a.json);
-  if (const Status folder = makeFolder(a.folder); !folder.ok()) return failWith(folder.error());
   const Progress line(progressListener(a.quiet || a.json ? ProgressStyle::Quiet : ProgressStyle::Line), stop);
   const auto made = make(*job, a, line);
   if (!made.ok()) return failWith(made.error());
@@ -196,6 +266,8 @@ void addDense(CLI::App& app, std::stop_token stop, int& code) {
   command->add_option("--spacing", a->spacing, "At most one point in a cell of this size, the surest; scene units; 0: all")->check(CLI::NonNegativeNumber);
   addCleaning(*command, a);
   command->add_option("--mesh", a->mesh, "Writes their surface too, by its ending .ply, .obj, .glb or .usda");
+  command->add_option("--measure", a->measure,
+                      "Places in pictures, FRAME:X,Y (px): where the dense points seen there lie, how far they are apart, and the plane of three or more");
   command->add_option("--triangles", a->triangles, "Of the mesh, at most")->check(CLI::PositiveNumber);
   auto* forecast = command->add_flag("--forecast", a->forecast, "Says how long it will take and how much memory, and does nothing");
   command->add_flag("--json", a->json, "Prints what was made as JSON");

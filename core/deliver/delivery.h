@@ -12,6 +12,7 @@
 #include "core/image/frame_source.h"
 #include "core/mesh/set_mesh.h"
 #include "core/review/advice.h"
+#include "core/review/verdict.h"
 #include "core/scene/scene.h"
 #include "core/scene/test_object.h"
 #include "core/solve/solution.h"
@@ -30,8 +31,9 @@ struct DeliveryInput {
   const Solution& solution;
   const SceneFrame& scene;
   RunTimings timings;
-  std::vector<std::string> warnings;  ///< Besides the solution's own.
-  std::vector<Advice> advice;         ///< On the solution.
+  std::vector<std::string> warnings;         ///< Besides the solution's own.
+  std::vector<Advice> advice;                ///< On the solution.
+  std::vector<PictureOffset> pictures = {};  ///< That dense points told of its keyframes.
 
   // What some exporters need besides.
   std::string shot = "shot";                                          ///< Its name.

@@ -68,7 +68,8 @@ std::vector<std::string> always(const DeliveryChoices&) {
 ReviewInput reviewInputOf(const DeliveryInput& input) {
   static const TrackSet kNoTracks;
   static const std::vector<TestObject> kNoObjects;
-  return {input.footage, input.solution, input.scene, input.tracks ? *input.tracks : kNoTracks, input.objects ? *input.objects : kNoObjects, input.shot};
+  return {input.footage, input.solution, input.scene, input.tracks ? *input.tracks : kNoTracks, input.objects ? *input.objects : kNoObjects,
+          input.shot,    input.pictures};
 }
 
 std::span<const Exporter> exporters() {

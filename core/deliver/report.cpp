@@ -207,8 +207,7 @@ Json moversOf(const Solution& solution) {
   return movers;
 }
 
-Json verdictOf(const Solution& solution) {
-  const Verdict verdict = judgeSolution(solution);
+Json jsonOf(const Verdict& verdict) {
   Json causes = Json::array();
   for (const Cause& cause : verdict.causes) {
     causes.push_back({{"what", cause.what},
@@ -223,6 +222,7 @@ Json verdictOf(const Solution& solution) {
           {"noise_floor_px", numberOrNull(verdict.noise_floor_px)},
           {"stability_px", numberOrNull(verdict.stability_px)},
           {"likely_slip_px", numberOrNull(verdict.likely_slip_px)},
+          {"pictures_off_px", numberOrNull(verdict.pictures_off_px)},
           {"causes", std::move(causes)}};
 }
 
@@ -275,7 +275,7 @@ std::string reportJson(const DeliveryInput& input, const DeliveryChoices& choice
                  {"stretches", stretchesOf(s)},
                  {"readout", {{"frames", s.readout}, {"sigma", numberOrNull(s.sigma_readout)}}},
                  {"readout_ms", 1000 * s.readout / input.footage.fps},
-                 {"verdict", verdictOf(s)},
+                 {"verdict", jsonOf(judgeSolution(s, input.pictures))},
                  {"advice", adviceOf(input.advice)},
                  {"movers", moversOf(s)},
                  {"knowledge", knowledgeOf(input)},

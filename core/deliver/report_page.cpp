@@ -105,8 +105,7 @@ std::string figuresOf(const DeliveryInput& input, const DeliveryView& view) {
   return "<table>\n" + rows + "</table>\n";
 }
 
-std::string verdictOf(const Solution& solution) {
-  const Verdict verdict = judgeSolution(solution);
+std::string textOf(const Verdict& verdict) {
   std::string causes;
   for (const Cause& cause : verdict.causes) {
     if (cause.sentence != verdict.sentence) causes += fmt::format("<li>{}</li>\n", forPage(cause.sentence));
@@ -135,7 +134,7 @@ Status writeReportPage(const DeliveryInput& input, const DeliveryChoices& choice
   if (const Status made = makeFolder(into); !made.ok()) return made;
   const auto stills = stillsOf(input, choices, view, into, progress);
   if (!stills.ok()) return stills.error();
-  const std::string body = verdictOf(input.solution) + figuresOf(input, view) + errorCurve(input.solution) + planOf(view) + *stills;
+  const std::string body = textOf(judgeSolution(input.solution, input.pictures)) + figuresOf(input, view) + errorCurve(input.solution) + planOf(view) + *stills;
   return writeFileAtomically(into / "index.html", pageOf(fmt::format("Report of {}", input.shot), body));
 }
 

@@ -65,7 +65,7 @@ struct WholeShot {
 };
 
 WholeShot wholeShotOf(const ReviewInput& input, const ReviewOptions& options) {
-  const Verdict verdict = judgeSolution(input.solution);
+  const Verdict verdict = judgeSolution(input.solution, input.pictures);
   const std::string note = fmt::format("RMS {:.2f} px · {}: {}", input.solution.rms_px, describe(verdict.level), verdict.sentence);
   return {usualErrorTop(input.solution), options.whiskers ? fmt::format("error ×{:g} · {}", options.whisker, note) : note};
 }

@@ -16,7 +16,8 @@ struct ReviewInput {
   const SceneFrame& scene;
   const TrackSet& tracks;
   const std::vector<TestObject>& objects;
-  std::string shot;  ///< Its name, for the notes.
+  std::string shot;                          ///< Its name, for the notes.
+  std::vector<PictureOffset> pictures = {};  ///< That dense points told of its keyframes.
 };
 
 /// A frame of it, made of the footage's picture; empty `plate`: the footage has none there, it is dark.

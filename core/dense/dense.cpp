@@ -10,7 +10,9 @@
 #include "core/base/atomic_file.h"
 #include "core/dense/depth_search.h"
 #include "core/dense/keyframes.h"
+#include "core/dense/picture_offset.h"
 #include "core/dense/smooth_map.h"
+#include "core/dense/view_light.h"
 #include "core/dense/view_shelf.h"
 
 namespace dusky {
@@ -104,7 +106,7 @@ class Views {
   double seconds_ = 0;
 };
 
-Result<FusedViewPtr> depthOf(Views& views, const std::vector<Keyframe>& keys, std::size_t at, const Progress& progress) {
+Result<FusedViewPtr> depthOf(Views& views, const std::vector<Keyframe>& keys, std::size_t at, int halvings, const Progress& progress) {
   std::vector<std::size_t> matched = keys[at].others;
   matched.resize(std::min(matched.size(), kMatched));
   std::map<std::size_t, std::shared_ptr<const DenseView>> read;
@@ -119,30 +121,55 @@ Result<FusedViewPtr> depthOf(Views& views, const std::vector<Keyframe>& keys, st
   auto made = std::make_shared<FusedView>();
   made->map = searchDepth(view.sizes, neighbours, view.range, {.noise = view.noise}, progress);
   smoothFacets(made->map, {});
+  std::vector<const MatchPicture*> largest;
+  for (const auto* sizes : neighbours) largest.push_back(&sizes->front());
+  for (std::size_t k = 0; k < matched.size(); ++k) {
+    const double ratio = lightRatio(view.sizes.front(), *largest[k], made->map);
+    if (!std::isnan(ratio)) made->lighter.emplace_back(keys[matched[k]].frame, ratio);
+  }
+  made->off_px = (1 << halvings) * pictureOffset_px(view.sizes.front(), largest, made->map, view.noise);
   made->map.frame = keys[at].frame;
   made->picture = view.color;
   return FusedViewPtr(std::move(made));
 }
 
+void addTies(const FusedView& view, std::size_t at, const std::vector<Keyframe>& keys, std::vector<LightTie>& ties) {
+  for (const auto& [frame, ratio] : view.lighter) {
+    const auto other = std::find_if(keys.begin(), keys.end(), [frame = frame](const Keyframe& key) { return key.frame == frame; });
+    if (other != keys.end()) ties.push_back({at, static_cast<std::size_t>(other - keys.begin()), ratio});
+  }
+}
+
 /// Each view is a job of its own: what is there already is not made again.
-Status makeMaps(const DenseInput& input, const Plan& plan, Views& views, MapShelf& shelf, int& made_now, const Progress& progress) {
+Status makeMaps(const DenseInput& input, const Plan& plan, int halvings, Views& views, MapShelf& shelf, std::vector<LightTie>& ties, int& made_now,
+                const Progress& progress) {
   for (std::size_t k = 0; k < plan.keys.size(); ++k) {
     if (progress.stopRequested()) return cancelled();
     progress.report(static_cast<double>(k) / static_cast<double>(plan.keys.size()),
                     fmt::format("depth of frame {}, {} of {}", plan.keys[k].frame, k + 1, plan.keys.size()));
     if (!shelf.has(k)) {
-      auto made = depthOf(views, plan.keys, k, progress);
+      auto made = depthOf(views, plan.keys, k, halvings, progress);
       if (!made.ok()) return made.error();
       if (progress.stopRequested()) return cancelled();
       if (const Status kept = shelf.put(k, *made); !kept.ok()) return kept;
       ++made_now;
     }
-    if (!input.on_view) continue;
     const auto view = shelf.at(k);
     if (!view.ok()) return view.error();
-    input.on_view(*view);
+    addTies(**view, k, plan.keys, ties);
+    if (input.on_view) input.on_view(*view);
   }
   return Done{};
+}
+
+/// Of exposures that hardly differ the pictures stay as they are.
+std::vector<double> lightToLevel(std::size_t views, const std::vector<LightTie>& ties, std::vector<std::string>& told) {
+  constexpr double kHardly = 0.02;
+  std::vector<double> light = lightOf(views, ties);
+  const auto [least, most] = std::minmax_element(light.begin(), light.end());
+  if (*most - *least < kHardly) return {};
+  told.push_back(fmt::format("Keyframes are up to {:.0f} % brighter than others: colours are levelled to the mean of all.", 100 * std::expm1(*most - *least)));
+  return light;
 }
 
 }  // namespace
@@ -153,6 +180,14 @@ const DenseFrame* leastAgreed(const DenseResult& dense) {
     if (!std::isnan(frame.agreeing_share) && (!least || frame.agreeing_share < least->agreeing_share)) least = &frame;
   }
   return least;
+}
+
+const DenseFrame* farthestOff(const DenseResult& dense) {
+  const DenseFrame* farthest = nullptr;
+  for (const DenseFrame& frame : dense.frames) {
+    if (!std::isnan(frame.off_px) && (!farthest || frame.off_px > farthest->off_px)) farthest = &frame;
+  }
+  return farthest;
 }
 
 Result<DenseForecast> forecastDense(const Solution& solution, const DenseOptions& options) {
@@ -183,13 +218,15 @@ Result<DenseResult> makeDense(const DenseInput& input, const DenseOptions& optio
   for (const Keyframe& key : plan.keys) frames.push_back(key.frame);
   MapShelf shelf(input.folder, frames, plan.maps_kept);
   const Stopwatch searching;
+  std::vector<LightTie> ties;
   {
     Views views(input, plan, options.quality);
-    if (const Status made = makeMaps(input, plan, views, shelf, result.maps_made, progress.part(0, 0.85)); !made.ok()) return made.error();
+    if (const Status made = makeMaps(input, plan, halvingsOf(options.quality), views, shelf, ties, result.maps_made, progress.part(0, 0.85)); !made.ok())
+      return made.error();
     result.views_s = views.seconds(), result.depth_s = searching.seconds() - views.seconds();
   }
   const Stopwatch fusing;
-  FuseInput fused{{}, [&](std::size_t k) { return shelf.at(k); }};
+  FuseInput fused{{}, [&](std::size_t k) { return shelf.at(k); }, lightToLevel(plan.keys.size(), ties, result.warnings)};
   for (const Keyframe& key : plan.keys) fused.others.push_back(key.others);
   auto made = fuse(fused, {}, progress.part(0.85, 1));
   if (!made.ok()) return made.error();
@@ -198,8 +235,8 @@ Result<DenseResult> makeDense(const DenseInput& input, const DenseOptions& optio
   result.cloud = std::move(made->cloud);
   result.fuse_s = fusing.seconds();
   for (std::size_t k = 0; k < plan.keys.size(); ++k)
-    result.frames.push_back(
-        {plan.keys[k].frame, plan.keys[k].parallax_rad, made->shares[k].agreeing_share, made->shares[k].correlation, made->shares[k].pixels});
+    result.frames.push_back({plan.keys[k].frame, plan.keys[k].parallax_rad, made->shares[k].agreeing_share, made->shares[k].correlation, made->shares[k].off_px,
+                             made->shares[k].pixels});
   return result;
 }
 

@@ -33,6 +33,7 @@ struct DenseFrame {
   double parallax_rad = kUnknown;    ///< Between it and the view that tells its depth best.
   double agreeing_share = kUnknown;  ///< Of its pixels with a depth: those that other views agree on.
   double correlation = kUnknown;     ///< Of the pictures where they agree, the middle one: how well camera and set explain what is seen.
+  double off_px = kUnknown;          ///< How far others' pictures lie from where the cameras have them, across the epipolar lines, px of the footage.
   std::size_t pixels = 0;            ///< Of its depth map.
 };
 
@@ -48,6 +49,8 @@ using DenseResultPtr = std::shared_ptr<const DenseResult>;
 
 /// The keyframe that others agree on least; nullptr where none tells.
 const DenseFrame* leastAgreed(const DenseResult& dense);
+/// The keyframe whose pictures lie farthest off; nullptr where none tells.
+const DenseFrame* farthestOff(const DenseResult& dense);
 
 /// Dense points of a solved shot: keyframes are chosen, undistorted, each gets a depth map from those that see the same from elsewhere, and all are fused. The
 /// same on every run, with any number of threads, and where depth maps of an earlier run were used.

@@ -10,20 +10,23 @@ namespace {
 
 using Json = nlohmann::json;
 
-constexpr std::string_view kViewKind = "depth map 1", kPointsKind = "dense points 1";
+constexpr std::string_view kViewKind = "depth map 2", kPointsKind = "dense points 2";
 
 Error wrong(const std::filesystem::path& path) { return unreadable(fmt::format("{} is damaged; it is made anew.", path.string())); }
 
 Json jsonOf(const Pinhole& camera) {
   const Eigen::Quaterniond& q = camera.pose.world_from_camera;
   const Vec3& c = camera.pose.centre;
-  return {camera.width, camera.height, camera.fx, camera.fy, camera.cx, camera.cy, q.w(), q.x(), q.y(), q.z(), c.x(), c.y(), c.z()};
+  const Vec3& v = camera.velocity;
+  return {camera.width, camera.height, camera.fx, camera.fy, camera.cx, camera.cy, q.w(),       q.x(),         q.y(),        q.z(),
+          c.x(),        c.y(),         c.z(),     v.x(),     v.y(),     v.z(),     camera.time, camera.time_x, camera.time_y};
 }
 
 Pinhole pinholeFrom(const Json& j) {
   const auto n = [&](std::size_t k) { return j.at(k).get<double>(); };
   Pinhole camera{j.at(0).get<int>(), j.at(1).get<int>(), n(2), n(3), n(4), n(5), {}};
   camera.pose = {Eigen::Quaterniond(n(6), n(7), n(8), n(9)), Vec3(n(10), n(11), n(12))};
+  camera.velocity = Vec3(n(13), n(14), n(15)), camera.time = n(16), camera.time_x = n(17), camera.time_y = n(18);
   return camera;
 }
 
@@ -59,7 +62,7 @@ DenseCloud cloudOf(const PointColumns& columns) {
 Json headOf(const DenseResult& result) {
   Json frames = Json::array();
   for (const DenseFrame& f : result.frames)
-    frames.push_back({f.frame, numberOrNull(f.parallax_rad), numberOrNull(f.agreeing_share), numberOrNull(f.correlation), f.pixels});
+    frames.push_back({f.frame, numberOrNull(f.parallax_rad), numberOrNull(f.agreeing_share), numberOrNull(f.correlation), numberOrNull(f.off_px), f.pixels});
   return {{"kind", kPointsKind},
           {"quality", static_cast<int>(result.quality)},
           {"points", result.cloud.points.size()},
@@ -75,7 +78,8 @@ DenseResult resultFrom(const Json& head, std::size_t& points) {
   result.quality = static_cast<DenseQuality>(std::clamp(head.at("quality").get<int>(), 0, 2));
   points = head.at("points").get<std::size_t>();
   for (const Json& f : head.at("frames"))
-    result.frames.push_back({f.at(0).get<int>(), numberFrom(f.at(1)), numberFrom(f.at(2)), numberFrom(f.at(3)), f.at(4).get<std::size_t>()});
+    result.frames.push_back(
+        {f.at(0).get<int>(), numberFrom(f.at(1)), numberFrom(f.at(2)), numberFrom(f.at(3)), numberFrom(f.at(4)), f.at(5).get<std::size_t>()});
   const Json& seconds = head.at("seconds");
   result.views_s = numberFrom(seconds.at(0)), result.depth_s = numberFrom(seconds.at(1)), result.fuse_s = numberFrom(seconds.at(2));
   result.warnings = head.at("warnings").get<std::vector<std::string>>();
@@ -85,7 +89,9 @@ DenseResult resultFrom(const Json& head, std::size_t& points) {
 }  // namespace
 
 Status writeFusedView(const std::filesystem::path& path, const FusedView& view) {
-  PackedFile file{{{"kind", kViewKind}, {"frame", view.map.frame}, {"camera", jsonOf(view.map.camera)}}, {}};
+  PackedFile file{
+      {{"kind", kViewKind}, {"frame", view.map.frame}, {"camera", jsonOf(view.map.camera)}, {"off_px", numberOrNull(view.off_px)}, {"lighter", view.lighter}},
+      {}};
   pack(file.body, view.map.depth.data), pack(file.body, view.map.normal.data);
   pack(file.body, view.map.cost.data), pack(file.body, view.map.sigma.data);
   pack(file.body, view.picture.data);
@@ -100,6 +106,8 @@ Result<FusedViewPtr> readFusedView(const std::filesystem::path& path) {
     auto view = std::make_shared<FusedView>();
     DepthMap& map = view->map;
     map.frame = file->head.at("frame").get<int>(), map.camera = pinholeFrom(file->head.at("camera"));
+    view->off_px = numberFrom(file->head.at("off_px"));
+    view->lighter = file->head.at("lighter").get<std::vector<std::pair<int, double>>>();
     const auto [w, h] = std::pair(map.camera.width, map.camera.height);
     if (w < 1 || h < 1) return wrong(path);
     const auto count = static_cast<std::size_t>(w) * static_cast<std::size_t>(h);

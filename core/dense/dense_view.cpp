@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/dense/keyframes.h"
+#include "core/dense/rolling.h"
 
 namespace dusky {
 namespace {
@@ -93,11 +94,15 @@ Result<DenseView> makeDenseView(const Solution& solution, const SolvedFrame& fra
     const Plate plate = densePlate(lens);
     kept = {lens, plate, footageFromPlate(plate, lens)};
   }
-  const auto& [same, plate, map] = kept;
+  const auto& [same, plate, still] = kept;
+  const RollingFrame rolling(solution, frame);
+  const SourceMap turned = rolling.rolls() ? rolling.withoutTurning(still, plate, lens) : SourceMap();
+  const SourceMap& map = rolling.rolls() ? turned : still;
   const int times = 1 << halvings;
   auto [grey, color] = greyAndColor(reducedBy(ResampleSource(floatsOf(read->picture)).resampled(map, ResampleFilter::Cubic), times));
   const double focal = lens.focal_px;
-  const Pinhole whole{plate.width, plate.height, focal, focal * plate.pixel_aspect, 0.5 * plate.width, 0.5 * plate.height, frame.pose};
+  Pinhole whole{plate.width, plate.height, focal, focal * plate.pixel_aspect, 0.5 * plate.width, 0.5 * plate.height, frame.pose};
+  if (rolling.rolls()) rolling.timeRows(map, whole);
   DenseView view{frame.frame, whole.halved(halvings), std::move(color), {}, {1 / reach->far, 1 / reach->near}, noiseOf(grey)};
   view.sizes = matchPyramid(matchPicture(view.camera, std::move(grey), reducedUsable(usableOf(map, out), times)), kSizes);
   return view;

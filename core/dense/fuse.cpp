@@ -53,7 +53,9 @@ struct Made {
 
 class Fusion {
  public:
-  Fusion(const FuseInput& input, const FuseOptions& options) : input_(input), options_(options), taken_(input.others.size()) {}
+  Fusion(const FuseInput& input, const FuseOptions& options) : input_(input), options_(options), taken_(input.others.size()) {
+    for (const double light : input.light) gain_.push_back(static_cast<float>(std::exp(-light)));
+  }
 
   Result<Fused> run(const Progress& progress) {
     const auto count = static_cast<double>(input_.others.size());
@@ -125,7 +127,7 @@ class Fusion {
       agreed += taken_[v].data[i] != 0;
       if (taken_[v].data[i] != 0) costs.push_back(static_cast<double>(map.cost.data[i]));
     }
-    FusedShare share{.pixels = map.depth.data.size()};
+    FusedShare share{.off_px = view.off_px, .pixels = map.depth.data.size()};
     if (known > 0) share.agreeing_share = static_cast<double>(agreed) / static_cast<double>(known);
     share.correlation = 1 - median(std::move(costs));
     return share;
@@ -145,7 +147,7 @@ class Fusion {
     int against = 0;
     double squarely = squareness(map.camera, place, normal);
     std::array<Rgb, kMostOthers + 1> colors;
-    colors[0] = around.view->picture.at(x, y);
+    colors[0] = levelled(around.view->picture.at(x, y), around.self);
     for (const auto& [other, view] : around.others) {
       const Opinion opinion = opinionOf(view->map, place, map.camera, pixel, options_);
       against += opinion.says == Opinion::SeesThrough;
@@ -154,7 +156,7 @@ class Fusion {
       weights += weight, sum += weight * opinion.place, costs += view->map.cost.at(opinion.x, opinion.y);
       squarely = std::max(squarely, squareness(view->map.camera, place, normal));
       made.shown[static_cast<std::size_t>(made.count++)] = {static_cast<int>(other), opinion.x, opinion.y};
-      colors[static_cast<std::size_t>(made.count)] = view->picture.at(opinion.x, opinion.y);
+      colors[static_cast<std::size_t>(made.count)] = levelled(view->picture.at(opinion.x, opinion.y), other);
     }
     if (made.count < options_.least_views || against > made.count) return false;
     made.x = x, made.y = y;
@@ -169,6 +171,12 @@ class Fusion {
     point.pixel = depth / static_cast<float>(map.camera.fx);
     point.slant_deg = static_cast<std::uint8_t>(std::lround(std::acos(std::clamp(squarely, 0.0, 1.0)) * 180 / std::numbers::pi));
     return true;
+  }
+
+  Rgb levelled(const Rgb& color, std::size_t view) const {
+    if (gain_.empty()) return color;
+    const auto level = [gain = gain_[view]](std::uint8_t v) { return static_cast<std::uint8_t>(std::min(255.0F, gain * static_cast<float>(v) + 0.5F)); };
+    return {level(color.r), level(color.g), level(color.b)};
   }
 
   /// Of a place in the mean of several: what is surer counts more.
@@ -193,6 +201,7 @@ class Fusion {
   const FuseInput& input_;
   const FuseOptions& options_;
   std::vector<Plane<std::uint8_t>> taken_;  ///< Pixels that are part of a point.
+  std::vector<float> gain_;                 ///< Of each view's colours; empty: as they are.
   DenseCloud cloud_;
 };
 

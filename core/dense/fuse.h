@@ -13,6 +13,8 @@ namespace dusky {
 struct FusedView {
   DepthMap map;
   Picture picture;
+  double off_px = kUnknown;                     ///< How far others' pictures lie from where the cameras have them (pictureOffset_px()), px of the footage.
+  std::vector<std::pair<int, double>> lighter;  ///< Frames that it was made from, and the logarithm of how many times as bright it is (lightRatio()).
 };
 using FusedViewPtr = std::shared_ptr<const FusedView>;
 
@@ -20,6 +22,7 @@ using FusedViewPtr = std::shared_ptr<const FusedView>;
 struct FuseInput {
   std::vector<std::vector<std::size_t>> others;             ///< Of each view those that it is compared with, by index.
   std::function<Result<FusedViewPtr>(std::size_t)> viewAt;  ///< Called for one view after the other, on the caller's thread.
+  std::vector<double> light = {};                           ///< How bright each is, as a logarithm; colours are told as if all were of 0. Empty: all are.
 };
 
 struct FuseOptions {
@@ -34,6 +37,7 @@ struct FuseOptions {
 struct FusedShare {
   double agreeing_share = kUnknown;  ///< Of its pixels with a depth; unknown where none has one.
   double correlation = kUnknown;     ///< The middle one of those.
+  double off_px = kUnknown;          ///< As of the view.
   std::size_t pixels = 0;            ///< Of its map.
 };
 

@@ -58,19 +58,26 @@ PatchScorer::PatchScorer(const MatchPicture& reference, std::span<const MatchPic
     Group& group = groups_[k / 4];
     const int lane = static_cast<int>(k % 4);
     Mat3 matrix = Mat3::Zero();
-    Vec3 shift = Vec3::Zero();
+    Vec3 shift = Vec3::Zero(), moves_here = Vec3::Zero(), moves_there = Vec3::Zero(), time = Vec3::Zero();
     if (k < count_) {
       const MatchPicture* picture = neighbours[k];
       const Pinhole& to = picture->camera;
       const Mat3 pixel_from_camera = to.pixelFromCamera();
       matrix = pixel_from_camera * (to.pose.world_from_camera.conjugate() * from.pose.world_from_camera).toRotationMatrix();
       shift = pixel_from_camera * to.pose.toCamera(from.pose.centre);
+      const Eigen::Quaterniond camera_from_world = to.pose.world_from_camera.conjugate();
+      moves_here = pixel_from_camera * (camera_from_world * from.velocity), moves_there = pixel_from_camera * (camera_from_world * to.velocity);
+      time = Vec3(to.time, to.time_x, to.time_y);
+      rolls_ = rolls_ || from.rolls() || to.rolls();
       group.pictures[lane] = picture, group.width[lane] = static_cast<float>(picture->grey.width),
       group.height[lane] = static_cast<float>(picture->grey.height);
     }
     for (std::size_t r = 0; r < 3; ++r) {
       for (std::size_t c = 0; c < 3; ++c) group.pixel_from_ray[r][c][lane] = static_cast<float>(matrix(static_cast<int>(r), static_cast<int>(c)));
       group.shift[r][lane] = static_cast<float>(shift[static_cast<int>(r)]);
+      group.moves_here[r][lane] = static_cast<float>(moves_here[static_cast<int>(r)]);
+      group.moves_there[r][lane] = static_cast<float>(moves_there[static_cast<int>(r)]);
+      group.time[r][lane] = static_cast<float>(time[static_cast<int>(r)]);
     }
   }
 }
@@ -79,10 +86,12 @@ PatchScorer::Patch PatchScorer::patchAt(int x, int y) const {
   const FloatPlane& grey = reference_.grey;
   Patch patch;
   patch.ray = reference_.camera.ray({x + 0.5, y + 0.5}).cast<float>();
+  patch.time = static_cast<float>(reference_.camera.timeOf({x + 0.5, y + 0.5}));
   for (std::size_t g = 0; 4 * g < count_; ++g) {
     for (std::size_t r = 0; r < 3; ++r) {
       const auto& row = groups_[g].pixel_from_ray[r];
       patch.seen[g][r] = row[0] * patch.ray.x() + row[1] * patch.ray.y() + row[2];
+      patch.shift[g][r] = groups_[g].shift[r] + patch.time * (groups_[g].moves_here[r] - groups_[g].moves_there[r]);
     }
   }
   const float middle = grey.at(x, y);
@@ -117,15 +126,21 @@ PatchScorer::Patch PatchScorer::patchAt(int x, int y) const {
 
 Four PatchScorer::costsOf(const Patch& patch, const Facet& facet, std::size_t group, Views views, PatchPart part) const {
   const Group& g = groups_[group];
+  const std::array<Four, 3>& shift = patch.shift[group];
   const float inverse_depth = facet.dot(patch.ray);
-  const Four x = patch.seen[group][0] + inverse_depth * g.shift[0], y = patch.seen[group][1] + inverse_depth * g.shift[1],
-             z = patch.seen[group][2] + inverse_depth * g.shift[2];
-  const Four over = 1 / z, u = x * over, v = y * over;
+  Four x = patch.seen[group][0] + inverse_depth * shift[0], y = patch.seen[group][1] + inverse_depth * shift[1],
+       z = patch.seen[group][2] + inverse_depth * shift[2];
+  Four over = 1 / z, u = x * over, v = y * over;
+  if (rolls_) {
+    const Four later = inverse_depth * (g.time[0] + u * g.time[1] + v * g.time[2] - patch.time);
+    x -= later * g.moves_there[0], y -= later * g.moves_there[1], z -= later * g.moves_there[2];
+    over = 1 / z, u = x * over, v = y * over;
+  }
   // How places move over there as they move here; over a patch the homography is as good as straight.
   std::array<Four, 3> right, down;
   for (std::size_t r = 0; r < 3; ++r) {
-    right[r] = per_x_ * (g.pixel_from_ray[r][0] + facet.x() * g.shift[r]);
-    down[r] = per_y_ * (g.pixel_from_ray[r][1] + facet.y() * g.shift[r]);
+    right[r] = per_x_ * (g.pixel_from_ray[r][0] + facet.x() * shift[r]);
+    down[r] = per_y_ * (g.pixel_from_ray[r][1] + facet.y() * shift[r]);
   }
   const Four u_right = (right[0] - u * right[2]) * over, v_right = (right[1] - v * right[2]) * over;
   const Four u_down = (down[0] - u * down[2]) * over, v_down = (down[1] - v * down[2]) * over;
@@ -177,7 +192,7 @@ std::pair<PatchScorer::Views, float> PatchScorer::bestViews(const Patch& patch, 
 float PatchScorer::inverseDepthOfPixel(const Patch& patch, float inverse_depth) const {
   float fastest = 1e-24F;
   for (std::size_t g = 0; 4 * g < count_; ++g) {
-    const auto& shift = groups_[g].shift;
+    const auto& shift = patch.shift[g];
     const Four z = patch.seen[g][2] + inverse_depth * shift[2], over = 1 / z;
     const Four u = (patch.seen[g][0] + inverse_depth * shift[0]) * over, v = (patch.seen[g][1] + inverse_depth * shift[1]) * over;
     const Four du = (shift[0] - u * shift[2]) * over, dv = (shift[1] - v * shift[2]) * over;

@@ -37,8 +37,10 @@ class PatchScorer {
     struct Sums {
       float per_weight = 0, mean = 0, variance = 0;
     };
-    std::array<Sums, 2> sums;                       ///< Of each PatchPart.
-    std::array<std::array<Four, 3>, kGroups> seen;  ///< The ray as each neighbour's homogeneous pixel, of what is infinitely far.
+    std::array<Sums, 2> sums;                        ///< Of each PatchPart.
+    std::array<std::array<Four, 3>, kGroups> seen;   ///< The ray as each neighbour's homogeneous pixel, of what is infinitely far.
+    std::array<std::array<Four, 3>, kGroups> shift;  ///< Added per inverse depth.
+    float time = 0;                                  ///< When it is read, and `shift` takes the neighbours' pixels to be (Pinhole).
   };
   Patch patchAt(int x, int y) const;
 
@@ -55,6 +57,8 @@ class PatchScorer {
   struct Group {
     std::array<std::array<Four, 3>, 3> pixel_from_ray;  ///< Rows of homogeneous pixels of reference rays of what is infinitely far.
     std::array<Four, 3> shift;                          ///< Added per inverse depth.
+    std::array<Four, 3> moves_here, moves_there;        ///< Added to it and taken from it per frame interval that a pixel here, there is read later.
+    std::array<Four, 3> time;                           ///< When pixels there are read: at (0, 0), later with each px across, down.
     Four width = {}, height = {};
     std::array<const MatchPicture*, 4> pictures = {};
   };
@@ -66,6 +70,7 @@ class PatchScorer {
   std::size_t count_ = 0;
   float per_x_, per_y_;  ///< Of a ray, from one pixel to the next.
   float noise_variance_;
+  bool rolls_ = false;  ///< Pixels are read one after the other.
 };
 
 }  // namespace dusky

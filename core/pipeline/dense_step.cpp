@@ -62,6 +62,12 @@ void carryDense(const fs::path& from_project, const fs::path& to_project) {
 
 fs::path densePointsFile(const fs::path& folder) { return folder / "points.dense"; }
 
+std::vector<PictureOffset> pictureOffsets(const std::vector<DenseFrame>& frames) {
+  std::vector<PictureOffset> pictures;
+  for (const DenseFrame& frame : frames) pictures.push_back({frame.frame, frame.off_px});
+  return pictures;
+}
+
 DenseSummary denseSummaryIn(const fs::path& folder) {
   DenseSummary summary;
   if (folder.empty()) return summary;

@@ -27,6 +27,9 @@ struct DenseSummary {
   std::vector<DenseFrame> frames;
   double seconds = kUnknown;
 };
+/// What the keyframes' pictures say of the camera.
+std::vector<PictureOffset> pictureOffsets(const std::vector<DenseFrame>& frames);
+
 /// Of a folder of one key; no points where there are none, or damaged ones.
 DenseSummary denseSummaryIn(const std::filesystem::path& folder);
 

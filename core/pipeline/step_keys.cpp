@@ -164,7 +164,7 @@ std::string solveKey(const Document& document, const FootageInfo& footage, const
 
 std::string denseKey(const Document& document, const FilePrints& files, const std::string& solve, DenseQuality quality) {
   KeyBuilder key;
-  key.add("dense 2").add(solve).add(static_cast<int>(quality));
+  key.add("dense 4").add(solve).add(static_cast<int>(quality));
   addMasks(key, document.masks, files);
   return key.key();
 }

@@ -103,7 +103,9 @@ DeliveryInput DeliveryJob::input() const {
 
 /// Read and cleaned up when the first of them is asked for, once for all.
 void DeliveryJob::addDense(DeliveryInput& made) const {
-  if (denseSummaryIn(dense_folder).points == 0) return;
+  const DenseSummary summary = denseSummaryIn(dense_folder);
+  if (summary.points == 0) return;
+  made.pictures = pictureOffsets(summary.frames);
   struct Made {
     DenseCloudPtr cloud;
     SetMeshPtr surface;

@@ -142,7 +142,7 @@ class Workspace {
   /// The dense points that are there of solution() at the document's quality.
   const DenseSummary& dense() const;
   /// Looks for them again: they were made.
-  void lookAtDense() { dense_.reset(); }
+  void lookAtDense() { dense_.reset(), verdict_.reset(); }
 
  private:
   /// The file that the shot is stored in: its project, or one that it is kept in until it has one. Assigning ends what wrote into the old one before the
@@ -248,7 +248,8 @@ class Workspace {
   };
   std::filesystem::path denseFolder(DenseQuality quality) const;
   mutable std::optional<FoundDense> dense_;
-  mutable SolutionPtr judged_;  ///< That verdict_ is of.
+  mutable SolutionPtr judged_;                 ///< That verdict_ is of.
+  mutable std::filesystem::path judged_with_;  ///< Of dense points that it heard.
   mutable std::optional<Verdict> verdict_;
 };
 }  // namespace dusky

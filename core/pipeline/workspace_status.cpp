@@ -19,7 +19,10 @@ const Result<SceneFrame>& Workspace::scene() const {
 static std::string lostLine(int lost) { return lost > 0 ? fmt::format(" · {} picked {} not here", lost, lost == 1 ? "track is" : "tracks are") : ""; }
 
 const std::optional<Verdict>& Workspace::verdict() const {
-  if (judged_ != solution_) verdict_ = solution_ ? std::optional(judgeSolution(*solution_)) : std::nullopt, judged_ = solution_;
+  if (!solution_) return verdict_ = std::nullopt;
+  const auto folder = denseFolder();
+  if (!verdict_ || judged_ != solution_ || judged_with_ != folder)
+    verdict_ = judgeSolution(*solution_, pictureOffsets(dense().frames)), judged_ = solution_, judged_with_ = folder;
   return verdict_;
 }
 

@@ -108,6 +108,7 @@ constexpr double kCheckOver = 1.5, kRejectOver = 4;        // error over the noi
 constexpr double kCheckOverTime = 1.15;                    // the same with what the tracks drift: no camera that is right is much above that
 constexpr double kCheckShare = 0.55, kRejectShare = 0.25;  // of the sightings explained
 constexpr double kCheckSlip = 0.6;                         // an insert's likely slip over what it may slip
+constexpr double kCheckPictures = 0.5, kCheckPicture = 1;  // of what an insert may slip: half of the keyframes' pictures, or one's
 constexpr double kCheckBeyond = 0.03;                      // of the kept tracks that lie beyond infinity
 constexpr double kPatternShows = 0.2;                      // of the noise
 constexpr double kCheckLink = 0.15;                        // standard deviation of one part's scale beside the other's
@@ -209,6 +210,40 @@ void findWrongKnowledge(const SolvedKnowledge& known, Verdict& verdict) {
           worst == known.sets.end() || worst->disagree.empty() ? "" : fmt::format(": {} tracks do not lie on \"{}\"", worst->disagree.size(), worst->name)));
 }
 
+/// What the pictures of keyframes say against the camera, whatever its tracks say.
+void findPictures(const Solution& solution, std::span<const PictureOffset> pictures, Verdict& verdict) {
+  std::vector<double> offsets;
+  for (const PictureOffset& p : pictures) {
+    if (!std::isnan(p.off_px)) offsets.push_back(p.off_px);
+  }
+  verdict.pictures_off_px = median(std::move(offsets));
+  const double may_slip = slipTolerance(solution.evidence.noise_floor_px);
+  if (const double off = verdict.pictures_off_px / may_slip; off > kCheckPictures) {
+    verdict.causes.push_back(
+        {"pictures", std::nullopt,
+         fmt::format("In half of the keyframes the pictures of others lie {:.1f} px or more from where the camera has them: it is less exact than "
+                     "its tracks say. Look at lens model and shutter, and mask what moves.",
+                     verdict.pictures_off_px),
+         off / kCheckPictures});
+    return;
+  }
+  for (auto p = pictures.begin(); p != pictures.end();) {
+    if (!(p->off_px > kCheckPicture * may_slip)) {
+      ++p;
+      continue;
+    }
+    const FrameRange frames{p->frame, p->frame};
+    Cause cause{"pictures", frames, {}, 0};
+    double most = 0;
+    for (; p != pictures.end() && p->off_px > kCheckPicture * may_slip; ++p) most = std::max(most, p->off_px), cause.frames->last = p->frame;
+    cause.sentence =
+        framesAnd(*cause.frames, "sees", "see") +
+        fmt::format(" what other keyframes show {:.1f} px from where the camera has it: it is off there, or something moves that is not masked.", most);
+    cause.significance = most / (kCheckPicture * may_slip);
+    verdict.causes.push_back(std::move(cause));
+  }
+}
+
 void findCauses(const Solution& solution, Verdict& verdict) {
   const Evidence& evidence = solution.evidence;
   const auto add = [&](std::string_view what, double significance, std::string sentence, std::optional<FrameRange> frames = {}) {
@@ -287,17 +322,20 @@ double usualErrorTop(const Solution& solution) {
 
 std::string_view describe(TrustLevel level) { return level == TrustLevel::Trust ? "trust" : level == TrustLevel::Check ? "check" : "reject"; }
 
-Verdict judgeSolution(const Solution& solution) {
+Verdict judgeSolution(const Solution& solution, std::span<const PictureOffset> pictures) {
   Verdict verdict = whatHurts(solution);
   verdict.noise_floor_px = solution.evidence.noise_floor_px, verdict.explained_share = solution.evidence.explained_share;
   verdict.likely_slip_px = solution.evidence.likelySlip_px(), verdict.stability_px = solution.evidence.stability_px;
   findCauses(solution, verdict);
+  findPictures(solution, pictures, verdict);
   std::stable_sort(verdict.causes.begin(), verdict.causes.end(), [](const Cause& a, const Cause& b) { return a.significance > b.significance; });
   const Evidence& evidence = solution.evidence;
   const bool rejected = errorOverFloor(solution) > kRejectOver || evidence.explained_share < kRejectShare;
   verdict.level = rejected ? TrustLevel::Reject : verdict.causes.empty() ? TrustLevel::Trust : TrustLevel::Check;
   if (verdict.causes.empty())
-    verdict.sentence = whyTrusted(solution);
+    verdict.sentence =
+        whyTrusted(solution) +
+        (std::isnan(verdict.pictures_off_px) ? std::string() : fmt::format(" Pictures of keyframes lie within {:.2f} px.", verdict.pictures_off_px));
   else
     verdict.sentence = verdict.causes.front().sentence;
   return verdict;

@@ -4,15 +4,13 @@
 #include <cmath>
 
 #include "core/base/numbers.h"
+#include "core/scene/object_light.h"
 #include "core/scene/unit_solids.h"
 
 namespace dusky {
 namespace {
 
 constexpr double kTau = 6.283185307179586;
-
-/// From the left and above, a little from the front: shadows fall beside what throws them, where they are seen.
-Vec3 towardsLight() { return Vec3(-0.7, 0.7, 0.15).normalized(); }
 
 /// Anticlockwise; the monotone chain of Andrew, "Another efficient algorithm for convex hulls in two dimensions" (1979).
 std::vector<Vec2> convexHull(std::vector<Vec2> points) {
@@ -51,6 +49,9 @@ Vec3 upOf(const TestObject& object, const Solution& solution, const SceneFrame& 
 }
 
 }  // namespace
+
+/// From the left and above, a little from the front: shadows fall beside what throws them, where they are seen.
+Vec3 towardsLight() { return Vec3(-0.7, 0.7, 0.15).normalized(); }
 
 std::string_view describe(ObjectShape shape) {
   static constexpr std::array<std::string_view, 5> kNames = {"cone", "cube", "card", "floor", "figure"};

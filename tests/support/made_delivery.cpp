@@ -40,6 +40,7 @@ MadeDelivery::MadeDelivery(ShotPlan plan) : shot_(std::move(plan)), footage_(sho
     solution.frames.push_back(frame);
   }
   solution.cameras[0].lens = truth.lenses.front();
+  solution.readout = shot_.plan().readout;
   tracks_.width = footage_.width, tracks_.height = footage_.height, tracks_.first_frame = footage_.first, tracks_.last_frame = footage_.last;
   for (std::size_t k = 0; k < truth.points.size(); ++k) {
     Track track;

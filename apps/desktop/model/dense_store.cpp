@@ -6,6 +6,7 @@
 
 #include "core/base/random.h"
 #include "core/dense/dense_files.h"
+#include "core/dense/rolling.h"
 #include "core/image/color_scale.h"
 
 namespace dusky::desktop {
@@ -33,8 +34,12 @@ std::vector<DenseVertex> verticesOf(const std::vector<DensePoint>& points, const
 }
 
 /// Depths as light: near is bright.
-QImage coloursOf(const FusedView& view, const Lens& lens) {
+QImage coloursOf(const FusedView& view, const Solution& solution) {
   const DepthMap& map = view.map;
+  const SolvedFrame* frame = solution.frameAt(map.frame);
+  if (!frame) return {};
+  const Lens lens = solution.lensAt(*frame);
+  const RollingFrame rolling(solution, *frame);
   std::vector<float> known;
   for (const float depth : map.depth.data) {
     if (depth > 0) known.push_back(depth);
@@ -52,7 +57,7 @@ QImage coloursOf(const FusedView& view, const Lens& lens) {
   for (int y = 0; y < h; ++y) {
     auto* row = reinterpret_cast<QRgb*>(out.scanLine(y));
     for (int x = 0; x < w; ++x) {
-      const auto n = lens.undistort(Vec2((x + 0.5) * lens.width / w, (y + 0.5) * lens.height / h));
+      const auto n = rolling.still(lens, Vec2((x + 0.5) * lens.width / w, (y + 0.5) * lens.height / h));
       if (!n) continue;
       const int u = static_cast<int>(std::floor(map.camera.fx * n->x() + map.camera.cx)),
                 v = static_cast<int>(std::floor(map.camera.fy * n->y() + map.camera.cy));
@@ -82,6 +87,7 @@ DenseStore::DenseStore(DocumentModel& model, Jobs& jobs, QObject* parent)
     emit changed();
   });
   connect(&model_, &DocumentModel::documentChanged, this, &DenseStore::look);
+  connect(&model_, &DocumentModel::solutionChanged, this, &DenseStore::forgetPicked);
   connect(&model_, &DocumentModel::resultsChanged, this, &DenseStore::look);
   connect(&jobs, &Jobs::denseBegun, this, [this] { part_ = std::make_shared<Points>(); });
   connect(&jobs, &Jobs::densePart, this, &DenseStore::addPart);
@@ -209,6 +215,26 @@ void DenseStore::addPart(const FusedViewPtr& view) {
   emit changed();
 }
 
+std::vector<Vec3> DenseStore::picked() const {
+  std::vector<Vec3> places;
+  for (const Vec3& place : picked_) {
+    if (model_.scene()) places.push_back(model_.scene()->scene_from_solve * place);
+  }
+  return places;
+}
+
+void DenseStore::pick(const Vec3& place) {
+  if (!model_.scene()) return;
+  picked_.push_back(model_.scene()->scene_from_solve.inverse() * place);
+  emit pickedChanged();
+}
+
+void DenseStore::forgetPicked() {
+  if (picked_.empty()) return;
+  picked_.clear();
+  emit pickedChanged();
+}
+
 std::vector<int> DenseStore::keyframes() const {
   std::vector<int> frames;
   for (const DenseFrame& frame : model_.workspace().dense().frames) frames.push_back(frame.frame);
@@ -217,19 +243,18 @@ std::vector<int> DenseStore::keyframes() const {
 
 QImage DenseStore::depthPicture(int frame) {
   const SolutionPtr solution = model_.solution();
-  const SolvedFrame* solved = solution ? solution->frameAt(frame) : nullptr;
   const std::filesystem::path folder = asked_ ? asked_->folder : std::filesystem::path();
   const std::vector<int> keys = keyframes();
-  if (!solved || folder.empty() || !std::binary_search(keys.begin(), keys.end(), frame)) return {};
+  if (!solution || folder.empty() || !std::binary_search(keys.begin(), keys.end(), frame)) return {};
   if (depth_frame_ == frame && depth_folder_ == folder) return depth_;
   depth_frame_ = frame, depth_folder_ = folder, depth_ = QImage();
-  depth_reader_.ask({folder, frame, solution->lensAt(*solved)});
+  depth_reader_.ask({folder, frame, solution});
   return {};
 }
 
 void DenseStore::answerDepth(const DepthQuestion& question, std::stop_token dropped) {
   const auto view = readFusedView(depthMapFile(question.folder, question.frame));
-  QImage picture = view.ok() ? coloursOf(**view, question.lens) : QImage();
+  QImage picture = view.ok() ? coloursOf(**view, *question.solution) : QImage();
   if (dropped.stop_requested()) return;
   QMetaObject::invokeMethod(
       this,

@@ -44,6 +44,11 @@ class DenseStore : public QObject {
   const DenseForecast& forecast() const { return forecast_; }
   QString forecastProblem() const { return forecast_problem_; }
 
+  /// Places of dense points that were picked to be measured, scene coordinates; forgotten with the solve.
+  std::vector<Vec3> picked() const;
+  void pick(const Vec3& place);
+  void forgetPicked();
+
   /// The depths of a keyframe, in colours, over the footage's picture; a null picture where it is none, or on its way.
   QImage depthPicture(int frame);
   /// The keyframes, ascending.
@@ -52,6 +57,7 @@ class DenseStore : public QObject {
  signals:
   void changed();
   void depthReady();
+  void pickedChanged();
 
  private:
   struct Question {
@@ -63,7 +69,7 @@ class DenseStore : public QObject {
   struct DepthQuestion {
     std::filesystem::path folder;
     int frame = 0;
-    Lens lens;  ///< Of that frame.
+    SolutionPtr solution;
   };
   /// Dense points that are there: read, or just made.
   struct Loaded {
@@ -82,6 +88,7 @@ class DenseStore : public QObject {
 
   DocumentModel& model_;
   PointsPtr points_;
+  std::vector<Vec3> picked_;      ///< In the solve's own world: the scene may be placed anew.
   std::shared_ptr<Points> part_;  ///< While they are being made.
   std::shared_ptr<const Surface> surface_;
   DenseSettings surface_settings_;

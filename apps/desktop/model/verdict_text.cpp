@@ -23,6 +23,8 @@ QString evidenceOf(const Verdict& verdict) {
     lines << QObject::tr("Explained: %1 % of the sightings.").arg(100 * verdict.explained_share, 0, 'f', 0);
   if (!std::isnan(verdict.stability_px))
     lines << QObject::tr("Solved again from either half of the tracks, an insert moves by %1 px.").arg(pxText(verdict.stability_px));
+  if (!verdict.causes.empty() && !std::isnan(verdict.pictures_off_px))
+    lines << QObject::tr("Pictures of keyframes lie %1 px from where the camera has them.").arg(pxText(verdict.pictures_off_px));
   return lines.join("<br>");
 }
 

@@ -10,7 +10,23 @@ class ViewSettings : public QObject {
  public:
   /// What colours the points in Space.
   enum class PointColor { Picture, Error, Depth, Parallax, DepthSigma };
-  enum class Tool { Box, Lasso, MaskEllipse, MaskBox, MaskCurve, MaskEdit, Hand, Region, PruneRegion, Edge, MeshPick, DenseCut, DenseKeep, DenseRegion };
+  enum class Tool {
+    Box,
+    Lasso,
+    MaskEllipse,
+    MaskBox,
+    MaskCurve,
+    MaskEdit,
+    Hand,
+    Region,
+    PruneRegion,
+    Edge,
+    MeshPick,
+    DenseCut,
+    DenseKeep,
+    DenseRegion,
+    DenseMeasure
+  };
   /// How the mesh of the set is drawn.
   enum class MeshStyle { Lines, HiddenLines, Solid };
   /// What Space shows of the dense points.
@@ -104,7 +120,8 @@ class ViewSettings : public QObject {
 
   /// Whether a tool puts things on the footage.
   static bool draws(Tool tool) {
-    return tool != Tool::Box && tool != Tool::Lasso && tool != Tool::Edge && tool != Tool::MeshPick && tool != Tool::DenseCut && tool != Tool::DenseKeep;
+    return tool != Tool::Box && tool != Tool::Lasso && tool != Tool::Edge && tool != Tool::MeshPick && tool != Tool::DenseCut && tool != Tool::DenseKeep &&
+           tool != Tool::DenseMeasure;
   }
 
   double error_top_px_ = 1.0, whisker_ = 10.0;

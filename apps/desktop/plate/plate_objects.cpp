@@ -13,14 +13,21 @@ void PlateView::refreshObjects() {
     for (PlateFace& face : objects_.faces) moveAll(face.outline);
     for (QPolygonF& shadow : objects_.shadows) moveAll(shadow);
   }
+  occlusion_.show(session_.view.objectsShown() ? cameraShown() : std::nullopt);
   update();
 }
 
-/// Where the distortion is taken out, the mesh is seen through a lens without any.
-void PlateView::refreshMesh() {
+/// Where the distortion is taken out, the set is seen through a lens without any.
+std::optional<SceneCamera> PlateView::cameraShown() const {
   auto camera = cameraAt(session_.model, shownFrame());
   if (camera && straight_) camera->lens.model = LensModel::None;
+  return camera;
+}
+
+void PlateView::refreshMesh() {
+  const auto camera = cameraShown();
   mesh_.show(camera);
+  occlusion_.show(session_.view.objectsShown() ? camera : std::nullopt);
   update();
 }
 
@@ -47,16 +54,36 @@ SceneSight PlateView::sight() const {
   return {see, ray};
 }
 
-void PlateView::drawSolids(QPainter& painter) const {
-  painter.setPen(Qt::NoPen);
-  painter.setBrush(QColor(8, 5, 12, 150));
-  for (const QPolygonF& shadow : objects_.shadows) painter.drawPolygon(toWidget(shadow));
+void PlateView::drawFaces(QPainter& painter) const {
   for (const PlateFace& face : objects_.faces) {
     const QColor shade = solidColor(face.light);
     painter.setPen(QPen(shade, 0.6));
     painter.setBrush(shade);
     painter.drawPolygon(toWidget(face.outline));
   }
+}
+
+/// Shadows fall on the mesh where there is one, else on the plane that an object stands on; what the mesh hides of the objects is taken out of them.
+void PlateView::drawSolids(QPainter& painter) const {
+  const QRectF whole(offset_, scale_ * QSizeF(picture_.size()));
+  if (occlusion_.hidden().isNull()) {
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(QColor(8, 5, 12, 150));
+    for (const QPolygonF& shadow : objects_.shadows) painter.drawPolygon(toWidget(shadow));
+    return drawFaces(painter);
+  }
+  painter.setRenderHint(QPainter::SmoothPixmapTransform);
+  painter.drawImage(whole, occlusion_.shadow());
+  QImage layer(devicePixelRatioF() * size(), QImage::Format_ARGB32_Premultiplied);
+  layer.setDevicePixelRatio(devicePixelRatioF());
+  layer.fill(Qt::transparent);
+  QPainter onto(&layer);
+  onto.setRenderHints(QPainter::Antialiasing | QPainter::SmoothPixmapTransform);
+  drawFaces(onto);
+  onto.setCompositionMode(QPainter::CompositionMode_DestinationOut);
+  onto.drawImage(whole, occlusion_.hidden());
+  onto.end();
+  painter.drawImage(QPointF(), layer);
 }
 
 }  // namespace dusky::desktop

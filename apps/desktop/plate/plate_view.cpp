@@ -38,6 +38,7 @@ PlateView::PlateView(Session& session, QMenu* track_menu, QWidget* parent) : QWi
   connect(&session_.mesh, &MeshStore::changed, this, &PlateView::refreshMesh);
   connect(&session_.model, &DocumentModel::documentChanged, this, &PlateView::refreshMesh);
   connect(&mesh_, &PlateMesh::changed, this, qOverload<>(&QWidget::update));
+  connect(&occlusion_, &PlateOcclusion::changed, this, qOverload<>(&QWidget::update));
   connect(&session_.candidates, &Candidates::changed, this, qOverload<>(&QWidget::update));
   connect(&session_.model, &DocumentModel::documentChanged, this, qOverload<>(&QWidget::update));
   connect(&session_.model, &DocumentModel::opened, this, [this] {

@@ -5,6 +5,7 @@
 #include "apps/desktop/model/session.h"
 #include "apps/desktop/paint/scene_tool.h"
 #include "apps/desktop/plate/plate_mesh.h"
+#include "apps/desktop/plate/plate_occlusion.h"
 #include "apps/desktop/paint/region_gesture.h"
 #include "apps/desktop/plate/plate_marks.h"
 #include "apps/desktop/plate/plate_tool.h"
@@ -63,6 +64,7 @@ class PlateView : public QWidget {
   void refresh();
   void refreshObjects();
   void refreshMesh();
+  std::optional<SceneCamera> cameraShown() const;
   int shownFrame() const { return picture_.isNull() ? session_.playback.frame() : picture_frame_; }
   SceneSight sight() const;
   PlateTool* tool() const;
@@ -82,6 +84,7 @@ class PlateView : public QWidget {
   void drawGrid(QPainter& painter) const;
   void drawSets(QPainter& painter) const;
   void drawSolids(QPainter& painter) const;
+  void drawFaces(QPainter& painter) const;
   void drawMesh(QPainter& painter) const;
   void drawField(QPainter& painter) const;
   void drawPruneRegions(QPainter& painter) const;
@@ -111,6 +114,7 @@ class PlateView : public QWidget {
   RegionGesture gesture_;
   SceneTool scene_tool_{session_, true};
   PlateMesh mesh_{session_};
+  PlateOcclusion occlusion_{session_};
   QPointF drag_from_, offset_;
   double scale_ = 1;
   bool fitted_ = true, dragging_ = false, dragged_ = false;

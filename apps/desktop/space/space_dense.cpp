@@ -8,6 +8,7 @@
 #include "apps/desktop/paint/view_note.h"
 #include "apps/desktop/space/axis_rulers.h"
 #include "apps/desktop/space/space_view.h"
+#include "core/dense/measure.h"
 #include "core/scene/seen_mesh.h"
 
 namespace dusky::desktop {
@@ -41,6 +42,7 @@ std::vector<SpaceVertex> facesOf(const Surface& surface) {
 }  // namespace
 
 void SpaceView::connectDense() {
+  connect(&session_.dense, &DenseStore::pickedChanged, overlay_, qOverload<>(&QWidget::update));
   connect(&session_.dense, &DenseStore::changed, this, &SpaceView::rebuildDense);
   rest_.setSingleShot(true);
   rest_.setInterval(kRestAfter_ms);
@@ -208,8 +210,41 @@ void SpaceView::cutDense(const QPolygonF& region) {
   session_.model.set(keeps ? "Keep dense points inside" : "Cut dense points", &Document::dense, settings);
 }
 
+/// The dense point under the pointer, or near it, that stands before the others.
+void SpaceView::measureAt(const QPointF& place) {
+  constexpr double kReach_px = 6;
+  const auto& points = session_.dense.points();
+  const SceneSight seen = sight();
+  const auto ray = seen.ray(place), beside = seen.ray(place + QPointF(kReach_px, 0));
+  if (!points || !ray || !beside) return;
+  const double within = (beside->from - ray->from).norm(), per_unit = (beside->direction - ray->direction).norm();
+  const auto at = [](const DenseVertex& p) { return Vec3(static_cast<double>(p.x), static_cast<double>(p.y), static_cast<double>(p.z)); };
+  const auto found = pickedPoint(points->kept, at, {ray->from, ray->direction, within, per_unit});
+  if (found) session_.dense.pick(at(points->kept[*found]));
+}
+
+void SpaceView::drawMeasured(QPainter& painter) const {
+  constexpr double kArm_px = 5;
+  const SceneSight seen = sight();
+  std::optional<QPointF> before;
+  const std::vector<Vec3> picked = session_.dense.picked();
+  for (std::size_t k = 0; k < picked.size(); ++k) {
+    const auto at = seen.see(picked[k]);
+    painter.setPen(QPen(color::Lamp, 1.2));
+    if (at && before) painter.drawLine(*before, *at);
+    if (at) {
+      painter.setPen(QPen(color::Text, 1.6));
+      painter.drawLine(*at - QPointF(kArm_px, kArm_px), *at + QPointF(kArm_px, kArm_px));
+      painter.drawLine(*at - QPointF(kArm_px, -kArm_px), *at + QPointF(kArm_px, -kArm_px));
+      painter.drawText(*at + QPointF(8, -6), QString::number(k + 1));
+    }
+    before = at;
+  }
+}
+
 void SpaceView::drawDenseNotes(QPainter& painter) const {
   const int left = eye_.alongAxis() ? kRulerLeft + 8 : 8;
+  if (measuring()) return drawNote(painter, tr("Click dense points: their places, lengths and plane stand in the step"), {left, 30});
   if (cutting()) {
     const QPolygonF region = gesture_.region();
     if (region.isEmpty()) {

@@ -34,7 +34,8 @@ void SpaceView::drawOverlay(QPainter& painter) const {
   gesture_.draw(painter);
   if (eye_.alongAxis() && session_.model.scene()) drawAxisRulers(painter, eye_, size(), *session_.model.scene());
   drawNotes(painter);
-  if (cutting()) return drawDenseNotes(painter);
+  drawMeasured(painter);
+  if (cutting() || measuring()) return drawDenseNotes(painter);
   drawDepth(painter);
 }
 

@@ -256,7 +256,8 @@ void SpaceView::mousePressEvent(QMouseEvent* event) {
   if (event->button() == Qt::LeftButton) {
     if (scene_tool_.press(sight(), event->position())) return;
     depth_share_ = 1;
-    gesture_.begin(event->position(), event->modifiers() & Qt::AltModifier ? ViewSettings::Tool::Lasso : session_.view.tool());
+    const bool lasso = event->modifiers() & Qt::AltModifier;
+    gesture_.begin(event->position(), lasso ? ViewSettings::Tool::Lasso : measuring() ? ViewSettings::Tool::Box : session_.view.tool());
   } else {
     drag_ = event->button();
     dragged_ = false;
@@ -306,6 +307,12 @@ void SpaceView::mouseReleaseEvent(QMouseEvent* event) {
   }
   if (scene_tool_.holds()) return scene_tool_.release();
   if (!gesture_.active()) return;
+  if (measuring()) {
+    if (gesture_.isClick()) measureAt(event->position());
+    gesture_.cancel();
+    overlay_->update();
+    return;
+  }
   if (gesture_.isClick()) scene_tool_.choose(sight(), event->position(), nearest(event->position()) != 0);
   if (cutting()) {
     gesture_.move(event->position());

@@ -96,6 +96,9 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   double movingTime_ms();
   void learnDenseTime(double took_ms);
   void drawDenseNotes(QPainter& painter) const;
+  void drawMeasured(QPainter& painter) const;
+  bool measuring() const { return session_.view.tool() == ViewSettings::Tool::DenseMeasure; }
+  void measureAt(const QPointF& place);
   DensePick denseIn(const QPolygonF& region) const;
   Vec3 lookedAlong() const;
   bool cutting() const;

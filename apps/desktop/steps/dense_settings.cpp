@@ -1,13 +1,16 @@
 #include <QComboBox>
 #include <QGridLayout>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QLocale>
 #include <QPushButton>
 #include <QSignalBlocker>
 #include <cmath>
 
+#include "apps/desktop/paint/track_text.h"
 #include "apps/desktop/steps/fields.h"
 #include "apps/desktop/steps/settings_body.h"
+#include "core/dense/measure.h"
 
 namespace dusky::desktop {
 namespace {
@@ -45,6 +48,8 @@ QString resultText(const Session& session) {
                         : QObject::tr("%1 of %2 points.").arg(locale.toString(static_cast<qlonglong>(kept)), locale.toString(static_cast<qlonglong>(all))));
   if (const DenseFrame* worst = leastAgreed(*points->dense))
     lines << QObject::tr("Least agreed on: frame %1, %2 % of what it shows.").arg(worst->frame).arg(100 * worst->agreeing_share, 0, 'f', 0);
+  if (const DenseFrame* off = farthestOff(*points->dense))
+    lines << QObject::tr("Farthest from where the camera has it: frame %1, %2 px.").arg(off->frame).arg(off->off_px, 0, 'f', 2);
   for (const std::string& warning : points->dense->warnings) lines << QString::fromStdString(warning);
   return lines.join('\n');
 }
@@ -111,6 +116,58 @@ void addShown(Body& body, Session& session) {
   body.column->addWidget(depths);
 }
 
+QString measuredText(const Session& session) {
+  const std::vector<Vec3> picked = session.dense.picked();
+  if (picked.empty() || !session.model.scene()) return {};
+  const SceneFrame& scene = *session.model.scene();
+  const auto number = [](double v) { return QString::number(v, 'f', 3); };
+  QStringList lines;
+  constexpr std::size_t kMostTold = 6;
+  for (std::size_t k = picked.size() > kMostTold ? picked.size() - kMostTold : 0; k < picked.size(); ++k)
+    lines << QObject::tr("%1: %2, %3, %4").arg(k + 1).arg(number(picked[k].x()), number(picked[k].y()), number(picked[k].z()));
+  const PlacesMeasured m = measured(picked);
+  if (!m.lengths.empty()) lines << QObject::tr("%1 to %2: %3").arg(m.lengths.size()).arg(m.lengths.size() + 1).arg(sceneLengthText(scene, m.lengths.back(), 4));
+  if (m.plane && picked.size() > 3)
+    lines << QObject::tr("Plane of all: within %1 (RMS), %2° to the ground.").arg(sceneLengthText(scene, m.plane_rms, 2)).arg(m.tilt_deg, 0, 'f', 1);
+  if (m.plane && picked.size() == 3) lines << QObject::tr("Their plane: %1° to the ground.").arg(m.tilt_deg, 0, 'f', 1);
+  return lines.join('\n');
+}
+
+void addMeasuring(Body& body, Session& session) {
+  auto* row = new QWidget;
+  auto* line = new QHBoxLayout(row);
+  line->setContentsMargins(0, 0, 0, 0);
+  auto* measure = smallButton(
+      QObject::tr("Measure"),
+      QObject::tr("Click dense points in Space: where they lie in the scene, how far apart, and the plane of three or more. Esc ends it."), "measureDense");
+  auto* forget = smallButton(QObject::tr("Forget"), QObject::tr("Forgets the places that were clicked."), "forgetMeasured");
+  measure->setCheckable(true);
+  line->addWidget(measure);
+  line->addWidget(forget);
+  body.column->addWidget(row);
+  auto* text = quietLabel(QString());
+  text->setObjectName("measuredText");
+  text->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  body.column->addWidget(text);
+  using Tool = ViewSettings::Tool;
+  QObject::connect(measure, &QPushButton::clicked, row, [&session](bool on) { session.view.setTool(on ? Tool::DenseMeasure : Tool::Box); });
+  QObject::connect(&session.view, &ViewSettings::changed, row, [&session, measure] { measure->setChecked(session.view.tool() == Tool::DenseMeasure); });
+  QObject::connect(forget, &QPushButton::clicked, row, [&session] {
+    session.dense.forgetPicked();
+    session.view.setTool(Tool::Box);
+  });
+  const auto refresh = [&session, measure, forget, text] {
+    measure->setEnabled(session.dense.points() && session.dense.points()->dense);
+    forget->setEnabled(!session.dense.picked().empty());
+    text->setText(measuredText(session));
+    text->setVisible(!text->text().isEmpty());
+  };
+  QObject::connect(&session.dense, &DenseStore::changed, row, refresh);
+  QObject::connect(&session.dense, &DenseStore::pickedChanged, row, refresh);
+  QObject::connect(&session.model, &DocumentModel::sceneChanged, row, refresh);
+  refresh();
+}
+
 void addMesh(Body& body, Session& session) {
   auto* row = new QWidget;
   auto* grid = new QGridLayout(row);
@@ -161,6 +218,7 @@ QWidget* denseSettings(Session& session) {
   refresh();
   body.column->addWidget(run);
   textOf(body, session, "denseResult", resultText);
+  addMeasuring(body, session);
   body.column->addWidget(quietLabel(QObject::tr("Clean up")));
   body.column->addWidget(cleanRows(session));
   body.column->addWidget(quietLabel(QObject::tr("Mesh")));

@@ -20,6 +20,7 @@ void addText(Session& session, QVBoxLayout& column, const char* name, const Refr
     label->setText(text);
   };
   QObject::connect(&session.model, &DocumentModel::solutionChanged, label, now);
+  QObject::connect(&session.model, &DocumentModel::documentChanged, label, now);  // dense points are heard too
   now();
 }
 

@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include <cstring>
+#include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
 #include "core/base/atomic_file.h"
@@ -64,6 +65,35 @@ TEST_F(DenseCommand, PointsLieWhereThoseOfTheReportDo) {
   std::nth_element(off.begin(), off.begin() + static_cast<std::ptrdiff_t>(off.size() / 2), off.end());
   EXPECT_LT(off[off.size() / 2], 0.01);
   for (const Json& frame : told["keyframes"]) EXPECT_GT(frame["agreeing_share"], 0.2);
+  EXPECT_LT(told["pictures_off_px"], 0.3);
+  EXPECT_THAT((std::vector<std::string>{"trust", "check"}), ::testing::Contains(told["verdict"]["level"]));
+}
+
+TEST_F(DenseCommand, PlacesInPicturesAreMeasured) {
+  const Json report = Json::parse(*readFile(*shared / "quay" / "report.json"));
+  const int frame = report["frames"][4]["frame"];
+  const auto measure = [&](const std::vector<std::string>& places) {
+    std::vector<std::string> arguments = {"dense", project(), "-o", (folder / "m").string(), "--quality", "fine", "--json"};
+    for (const std::string& place : places) arguments.insert(arguments.end(), {"--measure", place});
+    return moth(arguments);
+  };
+  const int width = report["footage"]["width"], height = report["footage"]["height"];
+  const auto at = [&](double x, double y) { return fmt::format("{}:{},{}", frame, x * width, y * height); };
+  const Ran ran = measure({at(0.3, 0.8), at(0.5, 0.8), at(0.5, 0.9), at(0.7, 0.85)});
+  ASSERT_EQ(ran.code, 0) << ran.err;
+  const Json told = Json::parse(ran.out)["measured"];
+  ASSERT_EQ(told["places"].size(), 4U);
+  const std::vector<Vec3> places = placesIn(folder / "m" / "dense.ply");
+  std::vector<Vec3> found;
+  for (const Json& p : told["places"]) {
+    found.emplace_back(p[0], p[1], p[2]);
+    const auto is = [&](const Vec3& q) { return (q - found.back()).norm() < 1e-4; };
+    EXPECT_TRUE(std::any_of(places.begin(), places.end(), is));
+  }
+  for (std::size_t k = 0; k < 3; ++k) EXPECT_NEAR(told["lengths"][k], (found[k + 1] - found[k]).norm(), 1e-6);
+  EXPECT_LT(told["tilt_deg"], 90.1);
+  EXPECT_THAT(measure({"5;100,100"}).err, HasSubstr("frame:x,y"));
+  EXPECT_EQ(measure({"99999:10,10"}).code, 2);
 }
 
 TEST_F(DenseCommand, SpacingThinsThem) {

@@ -146,6 +146,31 @@ TEST_F(DenseWindow, ALassoInSpaceCutsAndUndoBringsItBack) {
   EXPECT_TRUE(document().dense.clean.cuts.empty());
 }
 
+TEST_F(DenseWindow, DensePointsAreMeasuredByClicks) {
+  make();
+  window->space().frameAll();
+  settle();
+  ASSERT_TRUE(click(*window, "measureDense"));
+  EXPECT_EQ(session().view.tool(), desktop::ViewSettings::Tool::DenseMeasure);
+  auto& space = window->space();
+  for (int y = space.height() / 4; y < space.height() && session().dense.picked().size() < 4; y += 14) {
+    for (int x = space.width() / 4; x < 3 * space.width() / 4 && session().dense.picked().size() < 4; x += 60)
+      QTest::mouseClick(&space, Qt::LeftButton, {}, QPoint(x, y));
+  }
+  const std::vector<Vec3> picked = session().dense.picked();
+  ASSERT_EQ(picked.size(), 4U);
+  for (const Vec3& at : picked) {
+    const auto is = [&](const auto& p) { return std::abs(static_cast<double>(p.x) - at.x()) + std::abs(static_cast<double>(p.y) - at.y()) < 1e-5; };
+    EXPECT_TRUE(std::any_of(points()->kept.begin(), points()->kept.end(), is));
+  }
+  const QString text = window->findChild<QLabel*>("measuredText")->text();
+  EXPECT_TRUE(text.contains("3 to 4:")) << text.toStdString();
+  EXPECT_TRUE(text.contains("RMS")) << text.toStdString();
+  ASSERT_TRUE(click(*window, "forgetMeasured"));
+  EXPECT_TRUE(session().dense.picked().empty());
+  EXPECT_EQ(session().view.tool(), desktop::ViewSettings::Tool::Box);
+}
+
 TEST_F(DenseWindow, ABoxOnThePlateMakesTheRegion) {
   make();
   ASSERT_TRUE(click(*window, "drawDenseRegion"));

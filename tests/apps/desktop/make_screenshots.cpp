@@ -406,6 +406,24 @@ void shootDense(desktop::MainWindow& window) {
   QTest::qWait(300);
   shoot(window, "dense-mesh");
   s.view.showDense(Shown::Points);
+  window.fillWith(desktop::ViewPlace::Right);
+  s.jobs.useSurfaceAsMesh(s.dense.surface());
+  waitForJobs(window);
+  waitUntil([&] { return s.mesh.mesh().surface != nullptr; }, 20000);
+  setScene(window);
+  s.view.showMesh(false);
+  goTo(window, 74);
+  QTest::qWait(2500);
+  window.fillWith(desktop::ViewPlace::Left);
+  shoot(window, "occlusion");
+  window.fillWith(desktop::ViewPlace::Left);
+  s.view.setTool(desktop::ViewSettings::Tool::DenseMeasure);
+  QTest::qWait(500);
+  const QSize space = window.space().size();
+  for (const QPointF& share : {QPointF(0.36, 0.5), QPointF(0.47, 0.57), QPointF(0.4, 0.6), QPointF(0.32, 0.54), QPointF(0.88, 0.42)})
+    QTest::mouseClick(&window.space(), Qt::LeftButton, {}, QPoint(static_cast<int>(share.x() * space.width()), static_cast<int>(share.y() * space.height())));
+  if (auto* text = window.findChild<QWidget*>("measuredText")) window.steps().openStep(Step::Dense), window.steps().ensureWidgetVisible(text, 0, 60);
+  shoot(window, "measure");
 }
 
 int main(int argc, char** argv) {

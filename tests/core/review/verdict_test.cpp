@@ -178,6 +178,21 @@ TEST(Verdict, WhatIsWeakInAPartIsACauseWithItsFrames) {
   EXPECT_EQ(verdict.causes.front().frames, (FrameRange{5, 5}));
 }
 
+TEST(Verdict, HearsWhatThePicturesOfKeyframesSay) {
+  const Solution s = fineSolution();
+  const Verdict near = judgeSolution(s, std::vector<PictureOffset>{{1, 0.06}, {5, 0.1}, {9, kUnknown}, {12, 0.08}});
+  EXPECT_EQ(near.level, TrustLevel::Trust) << near.sentence;
+  EXPECT_THAT(near.sentence, HasSubstr("within 0.08 px"));
+  const Verdict all_off = judgeSolution(s, std::vector<PictureOffset>{{1, 0.2}, {5, 0.9}, {9, 0.8}, {12, 0.7}});
+  EXPECT_EQ(all_off.level, TrustLevel::Check);
+  EXPECT_EQ(all_off.causes.front().what, "pictures");
+  EXPECT_FALSE(all_off.causes.front().frames);
+  const Verdict part_off = judgeSolution(s, std::vector<PictureOffset>{{1, 0.1}, {4, 0.05}, {6, 1.4}, {9, 2.1}, {11, 0.1}, {12, 0.1}});
+  EXPECT_EQ(part_off.level, TrustLevel::Check);
+  EXPECT_EQ(part_off.causes.front().frames, (FrameRange{6, 9}));
+  EXPECT_THAT(part_off.sentence, HasSubstr("2.1 px"));
+}
+
 TEST(Evidence, AMoveWithoutRotationLeavesTheFocalLengthOpenAndSaysSo) {
   // Straight on, never turning: any focal length explains the pictures, with depths to go with it.
   SyntheticPlan plan{.frames = 60, .points = 500, .noise_px = 0.3, .life = 40, .seed = 3};
