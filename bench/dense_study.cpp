@@ -7,6 +7,7 @@
 
 #include "bench/dense_tally.h"
 #include "bench/random_pictures.h"
+#include "core/base/numbers.h"
 #include "core/base/progress.h"
 #include "core/base/random.h"
 #include "tests/support/made_delivery.h"
@@ -43,9 +44,10 @@ void study(int shots, std::uint64_t first, DenseQuality quality, double shaken_p
                drawn.text(), dense->frames.size(), dense->cloud.points.size(), seconds, 100 * tally.accurate, 100 * tally.complete, 100 * tally.median,
                100 * tally.floating);
     std::vector<double> off;
-    for (const DenseFrame& frame : dense->frames) off.push_back(frame.off_px);
-    std::sort(off.begin(), off.end());
-    fmt::print("     pictures off {:.3f} px in the middle, {:.3f} px at most\n", off[off.size() / 2], off.back());
+    for (const DenseFrame& frame : dense->frames) {
+      if (!std::isnan(frame.off_px)) off.push_back(frame.off_px);
+    }
+    if (!off.empty()) fmt::print("     pictures off {:.3f} px in the middle, {:.3f} px at most\n", median(off), *std::max_element(off.begin(), off.end()));
     std::fflush(stdout);
     ++done, sum.accurate += tally.accurate, sum.complete += tally.complete, sum.median += tally.median, sum.floating += tally.floating;
   }

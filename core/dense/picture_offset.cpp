@@ -147,20 +147,18 @@ std::vector<Sample> samplesIn(const MatchPicture& reference, const MatchPicture&
   return samples;
 }
 
-/// Squares of what the parts are off, less what the samples' spread makes of them; unknown where too few tell.
-double meanSquare(std::vector<std::vector<double>>& parts) {
-  double squares = 0, all = 0;
-  std::size_t told = 0;
-  for (std::vector<double>& part : parts) {
+/// Of what the parts are off the middle one, less what the samples' spread makes of it; unknown where too few tell.
+double middlePart(const std::vector<std::vector<double>>& parts) {
+  std::vector<double> off;
+  for (const std::vector<double>& part : parts) {
     if (part.size() < kLeastSamples) continue;
-    const auto count = static_cast<double>(part.size());
     const double middle = median(part);
     std::vector<double> apart;
-    for (const double off : part) apart.push_back(std::abs(off - middle));
+    for (const double each : part) apart.push_back(std::abs(each - middle));
     const double spread = 1.4826 * median(std::move(apart));
-    squares += count * (middle * middle - std::numbers::pi / 2 * spread * spread / count), all += count, ++told;
+    off.push_back(std::sqrt(std::max(0.0, middle * middle - std::numbers::pi / 2 * spread * spread / static_cast<double>(part.size()))));
   }
-  return told < kLeastParts ? kUnknown : std::max(0.0, squares / all);
+  return off.size() < kLeastParts ? kUnknown : median(std::move(off));
 }
 
 }  // namespace
@@ -176,7 +174,7 @@ double pictureOffset_px(const MatchPicture& reference, std::span<const MatchPict
     for (const auto& row : found) {
       for (const Sample& sample : row) parts[sample.part].push_back(sample.off_px);
     }
-    if (const double square = meanSquare(parts); !std::isnan(square)) offsets.push_back(std::sqrt(square));
+    if (const double off = middlePart(parts); !std::isnan(off)) offsets.push_back(off);
   }
   return offsets.empty() ? kUnknown : median(std::move(offsets));
 }

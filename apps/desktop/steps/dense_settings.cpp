@@ -49,7 +49,7 @@ QString resultText(const Session& session) {
   if (const DenseFrame* worst = leastAgreed(*points->dense))
     lines << QObject::tr("Least agreed on: frame %1, %2 % of what it shows.").arg(worst->frame).arg(100 * worst->agreeing_share, 0, 'f', 0);
   if (const DenseFrame* off = farthestOff(*points->dense))
-    lines << QObject::tr("Farthest from where the camera has it: frame %1, %2 px.").arg(off->frame).arg(off->off_px, 0, 'f', 2);
+    lines << QObject::tr("Camera off most in frame %1: by %2 px, as the pictures say.").arg(off->frame).arg(off->off_px, 0, 'f', 2);
   for (const std::string& warning : points->dense->warnings) lines << QString::fromStdString(warning);
   return lines.join('\n');
 }

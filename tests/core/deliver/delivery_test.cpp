@@ -33,7 +33,7 @@ class DeliveryTest : public ::testing::Test {
     scene.scene_from_solve = {2.0, rotationFromVector(Vec3(0, 0.7, 0)), Vec3(1, 2, 3)};
     scene.metric = true;
   }
-  DeliveryInput input() const { return {footage, solution, scene, {.solve_s = 1.5}, {"a note"}, {}, "quay", &shot.tracks}; }
+  DeliveryInput input() const { return {footage, solution, scene, {.solve_s = 1.5}, {"a note"}, {}, {}, "quay", &shot.tracks}; }
   DeliveryView view(const DeliveryChoices& choices = {}) const { return *viewOf(input(), choices); }
   std::string glb() const { return *cameraGlb(input(), view()); }
 
