@@ -183,11 +183,10 @@ int printForecast(const DenseJob& job, bool json) {
   return kSolved;
 }
 
-/// Nothing is worked out for a file that cannot be written.
-Status checkMesh(const Arguments& a) {
-  if (a.mesh.empty()) return Done{};
-  if (const Status fine = checkSurfaceName(a.mesh); !fine.ok()) return fine;
-  return checkOutputFile(a.mesh, {a.project});
+/// Nothing is worked out for a file that cannot be written. The mesh may go into the folder.
+Status prepareOutput(const Arguments& a) {
+  if (const Status folder = makeFolder(a.folder); !folder.ok()) return folder;
+  return a.mesh.empty() ? Status(Done{}) : checkOutputFile(a.mesh, {a.project});
 }
 
 Result<Made> make(const DenseJob& job, const Arguments& a, const Progress& progress) {
@@ -216,9 +215,7 @@ Result<Made> make(const DenseJob& job, const Arguments& a, const Progress& progr
 int makeDensePoints(const Arguments& a, std::stop_token stop) {
   const ThreadLimit limit(a.threads);
   Workspace workspace;
-  // The mesh may go there.
-  if (const Status folder = a.forecast ? Status(Done{}) : makeFolder(a.folder); !folder.ok()) return failWith(folder.error());
-  if (const Status fine = checkMesh(a); !fine.ok()) return failWith(fine.error());
+  if (const Status fine = a.mesh.empty() ? Status(Done{}) : checkSurfaceName(a.mesh); !fine.ok()) return failWith(fine.error());
   if (const Status opened = openToRead(workspace, a.project); !opened.ok()) return failWith(opened.error());
   const auto names = qualities();
   const auto quality = static_cast<DenseQuality>(std::find(names.begin(), names.end(), a.quality) - names.begin());
@@ -228,6 +225,7 @@ int makeDensePoints(const Arguments& a, std::stop_token stop) {
   settings = settingsFrom(a, settings, job->shot.scene.up);
   if (const Status fine = settings.check(); !fine.ok()) return failWith(fine.error());
   if (a.forecast) return printForecast(*job, a.json);
+  if (const Status fine = prepareOutput(a); !fine.ok()) return failWith(fine.error());
   const Progress line(progressListener(a.quiet || a.json ? ProgressStyle::Quiet : ProgressStyle::Line), stop);
   const auto made = make(*job, a, line);
   if (!made.ok()) return failWith(made.error());

@@ -11,6 +11,7 @@
 #include <fstream>
 
 #include "core/base/atomic_file.h"
+#include "core/base/random.h"
 #include "core/base/temporary_file.h"
 #include "core/media/write_picture.h"
 #include "core/pipeline/workspace.h"
@@ -386,9 +387,9 @@ TEST_F(LostWork, WhatKilledProgramsLeftIsRemovedAndWhatIsBeingWrittenIsNot) {
 
 TEST_F(LostWork, AFullDiskIsAnErrorAndLeavesNothingUnderAFinalName) {
   Picture picture(400, 300);
-  for (int y = 0; y < 300; ++y) {
-    for (int x = 0; x < 400; ++x)
-      picture.at(x, y) = {static_cast<std::uint8_t>(x * 7 + y * y), static_cast<std::uint8_t>(x * y), static_cast<std::uint8_t>(x ^ y)};
+  Random random(5);  // what no compression makes small
+  for (Rgb& c : picture.data) {
+    for (std::uint8_t* v : {&c.r, &c.g, &c.b}) *v = static_cast<std::uint8_t>(random.index(256));
   }
   ASSERT_TRUE(writePicture(out / "fine.png", picture).ok());
   const fs::path project = artistsProject();
