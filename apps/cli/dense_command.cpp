@@ -155,7 +155,8 @@ void printText(const Made& made) {
   const DenseFrame* worst = leastAgreed(dense);
   if (worst) fmt::print("least     frame {}: other views agree on {:.0f} % of what it shows\n", worst->frame, 100 * worst->agreeing_share);
   if (const DenseFrame* off = farthestOff(dense))
-    fmt::print("pictures  lie {:.2f} px from where the camera has them, most in frame {}: {:.2f} px\n", made.verdict.pictures_off_px, off->frame, off->off_px);
+    fmt::print("pictures  lie within {:.2f} px of where the camera has them; most off in frame {}: {:.2f} px\n", std::max(0.01, made.verdict.pictures_off_px),
+               off->frame, off->off_px);
   fmt::print("verdict   {}: {}\n", describe(made.verdict.level), made.verdict.sentence);
   fmt::print("time      {:.1f} s: pictures {:.1f}, depth {:.1f}, fusing {:.1f}\n", dense.views_s + dense.depth_s + dense.fuse_s, dense.views_s, dense.depth_s,
              dense.fuse_s);

@@ -333,9 +333,9 @@ Verdict judgeSolution(const Solution& solution, std::span<const PictureOffset> p
   const bool rejected = errorOverFloor(solution) > kRejectOver || evidence.explained_share < kRejectShare;
   verdict.level = rejected ? TrustLevel::Reject : verdict.causes.empty() ? TrustLevel::Trust : TrustLevel::Check;
   if (verdict.causes.empty())
-    verdict.sentence =
-        whyTrusted(solution) +
-        (std::isnan(verdict.pictures_off_px) ? std::string() : fmt::format(" Pictures of keyframes lie within {:.2f} px.", verdict.pictures_off_px));
+    verdict.sentence = whyTrusted(solution) + (std::isnan(verdict.pictures_off_px)
+                                                   ? std::string()
+                                                   : fmt::format(" Pictures of keyframes lie within {:.2f} px.", std::max(0.01, verdict.pictures_off_px)));
   else
     verdict.sentence = verdict.causes.front().sentence;
   return verdict;
