@@ -2,6 +2,8 @@
 //   build/release/bench/dense_study [shots [first seed [quality: draft, good, fine [shaken, px]]]]
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
 #include <cstdlib>
 #include <string_view>
 

@@ -4,7 +4,6 @@ import sys
 import time
 
 import cv2
-import numpy as np
 
 left, right = (cv2.imread(path) for path in sys.argv[1:3])
 truth = cv2.imread(sys.argv[3], cv2.IMREAD_GRAYSCALE).astype(float)

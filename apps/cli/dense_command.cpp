@@ -65,34 +65,47 @@ struct Made {
   std::vector<std::filesystem::path> files;
 };
 
-/// "31:640.5,360": a place in the picture of a frame.
-Result<std::pair<int, Vec2>> picturePlace(const std::string& text) {
+struct PicturePlace {
+  int frame = 0;
+  Vec2 at = Vec2::Zero();  ///< px.
+  SceneCamera camera;
+};
+
+/// Of "31:640.5,360".
+Result<PicturePlace> picturePlace(const DenseJob& job, const std::string& text) {
   int frame = 0, end = 0;
   double x = 0, y = 0;
   if (std::sscanf(text.c_str(), "%d:%lf,%lf%n", &frame, &x, &y, &end) != 3 || end != static_cast<int>(text.size()))
     return invalidInput(fmt::format("\"{}\" is no place in a picture: it is frame:x,y, px from the upper left corner, such as 31:640,360.", text));
-  return std::pair(frame, Vec2(x, y));
+  const auto camera = cameraIn(*job.shot.solution, job.shot.scene, frame);
+  if (!camera) return invalidInput(fmt::format("Frame {} has no camera: nothing can be measured through it.", frame));
+  return PicturePlace{frame, Vec2(x, y), *camera};
+}
+
+Result<std::vector<PicturePlace>> picturePlaces(const DenseJob& job, const std::vector<std::string>& asked) {
+  std::vector<PicturePlace> places;
+  for (const std::string& text : asked) {
+    auto place = picturePlace(job, text);
+    if (!place.ok()) return place.error();
+    places.push_back(std::move(*place));
+  }
+  return places;
 }
 
 /// The dense points that are seen at places of pictures.
-Status measure(const DenseJob& job, const std::vector<std::string>& asked, Made& made) {
+Status measure(const DenseJob& job, const std::vector<PicturePlace>& asked, Made& made) {
   constexpr double kReach_px = 2;
   const SceneFrame& scene = job.shot.scene;
   const Similarity& scene_from_solve = scene.scene_from_solve;
   std::vector<Vec3> in_scene;
-  for (const std::string& text : asked) {
-    const auto at = picturePlace(text);
-    if (!at.ok()) return at.error();
-    const auto camera = cameraIn(*job.shot.solution, scene, at->first);
-    if (!camera) return invalidInput(fmt::format("Frame {} has no camera: nothing can be measured through it.", at->first));
-    const auto ray = camera->lens.ray(at->second);
+  for (const auto& [frame, at, camera] : asked) {
+    const auto ray = camera.lens.ray(at);
     const auto placeOf = [&](const DensePoint& p) { return scene_from_solve * p.at.cast<double>(); };
     const PickRay sight{
-        .from = camera->pose.centre, .direction = ray ? camera->pose.direction(*ray) : Vec3::UnitZ(), .within_per_unit = kReach_px / camera->lens.focal_px};
+        .from = camera.pose.centre, .direction = ray ? camera.pose.direction(*ray) : Vec3::UnitZ(), .within_per_unit = kReach_px / camera.lens.focal_px};
     const auto found = ray ? pickedPoint(made.cleaned->points, placeOf, sight) : std::nullopt;
     if (!found)
-      return invalidInput(fmt::format("No dense point is seen at {},{} in frame {}: it was cleaned up, or the set is not known there.", at->second.x(),
-                                      at->second.y(), at->first));
+      return invalidInput(fmt::format("No dense point is seen at {},{} in frame {}: it was cleaned up, or the set is not known there.", at.x(), at.y(), frame));
     in_scene.push_back(placeOf(made.cleaned->points[*found]));
     made.places.push_back(upAxisTurn(scene.up) * in_scene.back());
   }
@@ -192,6 +205,8 @@ Status prepareOutput(const Arguments& a) {
 
 Result<Made> make(const DenseJob& job, const Arguments& a, const Progress& progress) {
   Made made;
+  const auto places = picturePlaces(job, a.measure);
+  if (!places.ok()) return places.error();
   auto dense = job.run(progress.part(0, 0.85));
   if (!dense.ok()) return dense.error();
   made.dense = *dense;
@@ -199,7 +214,7 @@ Result<Made> make(const DenseJob& job, const Arguments& a, const Progress& progr
   auto cleaned = cleanedDense(made.dense->cloud, job.settings(), job.shot.scene.scene_from_solve, progress.part(0.85, 0.88));
   if (!cleaned.ok()) return cleaned.error();
   made.cleaned = *cleaned;
-  if (const Status told = measure(job, a.measure, made); !told.ok()) return told.error();
+  if (const Status told = measure(job, *places, made); !told.ok()) return told.error();
   const FileWorld world = fileWorldOf(job.shot.scene);
   made.files.push_back(std::filesystem::path(a.folder) / kDenseFile);
   if (const Status written = writeDensePly(made.files.back(), *made.cleaned, world, progress.part(0.88, 0.9)); !written.ok()) return written.error();

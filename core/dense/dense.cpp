@@ -80,12 +80,13 @@ class Views {
       if (!opened.ok()) return opened.error();
       footage_ = std::move(*opened);
     }
-    auto view = makeDenseView(input_.solution, *input_.solution.frameAt(plan_.keys[k].frame), *footage_, input_.mask, halvingsOf(quality_), kept_);
+    auto view = makeDenseView(input_.solution, *input_.solution.frameAt(plan_.keys[k].frame), *footage_, input_.mask, halvings(), kept_);
     seconds_ += watch.seconds();
     if (!view.ok()) return view.error();
     return newest_.keep(k, std::make_shared<DenseView>(std::move(*view)));
   }
   double seconds() const { return seconds_; }
+  int halvings() const { return halvingsOf(quality_); }
   /// Views that are needed, as they follow each other in the footage: to go back in a movie takes long. Where all fit into memory, those between come along.
   std::vector<std::size_t> readingOrder(std::size_t at, std::vector<std::size_t> order) const {
     order.push_back(at);
@@ -106,7 +107,7 @@ class Views {
   double seconds_ = 0;
 };
 
-Result<FusedViewPtr> depthOf(Views& views, const std::vector<Keyframe>& keys, std::size_t at, int halvings, const Progress& progress) {
+Result<FusedViewPtr> depthOf(Views& views, const std::vector<Keyframe>& keys, std::size_t at, const Progress& progress) {
   std::vector<std::size_t> matched = keys[at].others;
   matched.resize(std::min(matched.size(), kMatched));
   std::map<std::size_t, std::shared_ptr<const DenseView>> read;
@@ -127,7 +128,7 @@ Result<FusedViewPtr> depthOf(Views& views, const std::vector<Keyframe>& keys, st
     const double ratio = lightRatio(view.sizes.front(), *largest[k], made->map);
     if (!std::isnan(ratio)) made->lighter.emplace_back(keys[matched[k]].frame, ratio);
   }
-  made->off_px = (1 << halvings) * pictureOffset_px(view.sizes.front(), largest, made->map, view.noise);
+  made->off_px = (1 << views.halvings()) * pictureOffset_px(view.sizes.front(), largest, made->map, view.noise);
   made->map.frame = keys[at].frame;
   made->picture = view.color;
   return FusedViewPtr(std::move(made));
@@ -141,14 +142,14 @@ void addTies(const FusedView& view, std::size_t at, const std::vector<Keyframe>&
 }
 
 /// Each view is a job of its own: what is there already is not made again.
-Status makeMaps(const DenseInput& input, const Plan& plan, int halvings, Views& views, MapShelf& shelf, std::vector<LightTie>& ties, int& made_now,
+Status makeMaps(const DenseInput& input, const Plan& plan, Views& views, MapShelf& shelf, std::vector<LightTie>& ties, int& made_now,
                 const Progress& progress) {
   for (std::size_t k = 0; k < plan.keys.size(); ++k) {
     if (progress.stopRequested()) return cancelled();
     progress.report(static_cast<double>(k) / static_cast<double>(plan.keys.size()),
                     fmt::format("depth of frame {}, {} of {}", plan.keys[k].frame, k + 1, plan.keys.size()));
     if (!shelf.has(k)) {
-      auto made = depthOf(views, plan.keys, k, halvings, progress);
+      auto made = depthOf(views, plan.keys, k, progress);
       if (!made.ok()) return made.error();
       if (progress.stopRequested()) return cancelled();
       if (const Status kept = shelf.put(k, *made); !kept.ok()) return kept;
@@ -221,8 +222,7 @@ Result<DenseResult> makeDense(const DenseInput& input, const DenseOptions& optio
   std::vector<LightTie> ties;
   {
     Views views(input, plan, options.quality);
-    if (const Status made = makeMaps(input, plan, halvingsOf(options.quality), views, shelf, ties, result.maps_made, progress.part(0, 0.85)); !made.ok())
-      return made.error();
+    if (const Status made = makeMaps(input, plan, views, shelf, ties, result.maps_made, progress.part(0, 0.85)); !made.ok()) return made.error();
     result.views_s = views.seconds(), result.depth_s = searching.seconds() - views.seconds();
   }
   const Stopwatch fusing;

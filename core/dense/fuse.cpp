@@ -173,6 +173,7 @@ class Fusion {
     return true;
   }
 
+  /// As if all views were as bright.
   Rgb levelled(const Rgb& color, std::size_t view) const {
     if (gain_.empty()) return color;
     const auto level = [gain = gain_[view]](std::uint8_t v) { return static_cast<std::uint8_t>(std::min(255.0F, gain * static_cast<float>(v) + 0.5F)); };

@@ -11,6 +11,7 @@
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
 #include "core/base/progress.h"
+#include "core/image/pyramid.h"
 
 namespace dusky {
 namespace {
@@ -50,15 +51,6 @@ std::optional<Placed> placedIn(const Pinhole& there, const DepthMap& map, int x,
   if (!(moved > 1e-3) || !placed.by_pixel.allFinite()) return std::nullopt;
   placed.along /= moved;
   return placed;
-}
-
-double valueAt(const FloatPlane& grey, const Vec2& at) {
-  const double u = at.x() - 0.5, v = at.y() - 0.5;
-  const int x = static_cast<int>(u), y = static_cast<int>(v);
-  const double a = u - x, b = v - y;
-  const float *above = grey.row(y) + x, *below = grey.row(y + 1) + x;
-  return (1 - b) * ((1 - a) * static_cast<double>(above[0]) + a * static_cast<double>(above[1])) +
-         b * ((1 - a) * static_cast<double>(below[0]) + a * static_cast<double>(below[1]));
 }
 
 /// A patch here, its slopes, and what a shift costs.
@@ -104,7 +96,8 @@ std::optional<Vec2> shiftOf(const Patch& patch, const FloatPlane& there, const P
       for (int i = -kReach; i <= kReach; ++i, ++k) {
         const Vec2 at = placed.at + placed.by_pixel * (Vec2(i, j) + shift);
         if (!(at.x() > 1 && at.y() > 1 && at.x() < there.width - 1 && at.y() < there.height - 1)) return std::nullopt;
-        values[k] = valueAt(there, at), mean += values[k] / static_cast<double>(values.size());
+        values[k] = static_cast<double>(sampleLinear(there, static_cast<float>(at.x()), static_cast<float>(at.y()))),
+        mean += values[k] / static_cast<double>(values.size());
       }
     }
     double squares = 0, products = 0;

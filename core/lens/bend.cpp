@@ -132,4 +132,14 @@ BendSlopes bendSlopes(const Lens& lens, const Vec2& n) {
   return s;
 }
 
+std::optional<Vec2> straightTo(const Lens& lens, const Vec2& pixel, Vec2 n) {
+  for (int step = 0; step < 8; ++step) {
+    const Vec2 miss = pixel - lens.distort(n);
+    if (miss.squaredNorm() < 1e-18) return n;
+    n += lensSlopes(lens, n).by_point.inverse() * miss;
+    if (!n.allFinite()) return std::nullopt;
+  }
+  return std::nullopt;
+}
+
 }  // namespace dusky

@@ -13,4 +13,8 @@ struct BendSlopes {
 };
 BendSlopes bendSlopes(const Lens& lens, const Vec2& normalised);
 
+/// The normalised place that a pixel shows, by plain Newton steps from a place near it, of which most pixels need only a few; nothing where they do not arrive.
+/// Whether the lens rises up to there is not asked.
+std::optional<Vec2> straightTo(const Lens& lens, const Vec2& pixel, Vec2 n);
+
 }  // namespace dusky

@@ -25,17 +25,6 @@ Vec2 firstGuess(const Lens& lens, const Vec2& pixel) {
   return angle > 1e-9 ? Vec2(n / n.norm() * std::tan(angle)) : n;
 }
 
-/// Plain Newton steps, which most pixels need only a few of; nothing where they do not arrive.
-std::optional<Vec2> straightTo(const Lens& lens, const Vec2& pixel, Vec2 n) {
-  for (int step = 0; step < 8; ++step) {
-    const Vec2 miss = pixel - lens.distort(n);
-    if (miss.squaredNorm() < 1e-18) return n;
-    n += lensSlopes(lens, n).by_point.inverse() * miss;
-    if (!n.allFinite()) return std::nullopt;
-  }
-  return std::nullopt;
-}
-
 }  // namespace
 
 std::string_view describe(LensModel model) { return kNames[static_cast<std::size_t>(model)]; }

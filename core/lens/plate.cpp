@@ -1,6 +1,5 @@
 #include "core/lens/plate.h"
 
-#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -68,16 +67,21 @@ Plate plateFor(std::span<const Lens> lenses, const PlateShape& shape) {
   return plate;
 }
 
-/// Whether the lens's picture grows outwards all over the plate: along every ray from the axis to its edge, so at every place between.
-static bool risingAllOver(const Plate& plate, const Lens& lens, double focal) {
-  const auto rising = [&](double x, double y) { return lens.risingUpTo(plate.normalisedOf({x, y}, focal)); };
-  for (int x = 0; x <= plate.width; ++x) {
-    if (!rising(x, 0) || !rising(x, plate.height)) return false;
+/// Whether something holds for all whole places along the edge of a picture.
+template <class Holds>
+static bool holdsAlongEdge(int width, int height, const Holds& holds) {
+  for (int x = 0; x <= width; ++x) {
+    if (!holds(Vec2(x, 0)) || !holds(Vec2(x, height))) return false;
   }
-  for (int y = 0; y <= plate.height; ++y) {
-    if (!rising(0, y) || !rising(plate.width, y)) return false;
+  for (int y = 0; y <= height; ++y) {
+    if (!holds(Vec2(0, y)) || !holds(Vec2(width, y))) return false;
   }
   return true;
+}
+
+/// Whether the lens's picture grows outwards all over the plate: along every ray from the axis to its edge, so at every place between.
+static bool risingAllOver(const Plate& plate, const Lens& lens, double focal) {
+  return holdsAlongEdge(plate.width, plate.height, [&](const Vec2& at) { return lens.risingUpTo(plate.normalisedOf(at, focal)); });
 }
 
 SourceMap footageFromPlate(const Plate& plate, const Lens& lens) {
@@ -98,26 +102,8 @@ SourceMap footageFromPlate(const Plate& plate, const Lens& lens) {
 
 /// Whether every place of the footage has a ray: those of its edge have one, and all others lie within them.
 static bool hasRaysAllOver(const Lens& lens) {
-  if (lens.cx_px < 0 || lens.cy_px < 0 || lens.cx_px > lens.width || lens.cy_px > lens.height) return false;
-  for (int x = 0; x <= lens.width; ++x) {
-    if (!lens.undistort(Vec2(x, 0)) || !lens.undistort(Vec2(x, lens.height))) return false;
-  }
-  for (int y = 0; y <= lens.height; ++y) {
-    if (!lens.undistort(Vec2(0, y)) || !lens.undistort(Vec2(lens.width, y))) return false;
-  }
-  return true;
-}
-
-/// Newton's steps from what pixels beside say; nothing where they do not arrive at once.
-static std::optional<Vec2> undistortedFrom(const Lens& lens, const Vec2& pixel, Vec2 n) {
-  const Vec2 scale(lens.focal_px, lens.focal_px * lens.pixel_aspect);
-  for (int step = 0; step < 4; ++step) {
-    const BendSlopes bent = bendSlopes(lens, n);
-    const Vec2 miss = pixel - lens.straightPixel(bent.value);
-    if (miss.squaredNorm() < 1e-18) return n;
-    n += bent.by_point.inverse() * miss.cwiseQuotient(scale);
-  }
-  return std::nullopt;
+  const bool axis_inside = lens.cx_px >= 0 && lens.cy_px >= 0 && lens.cx_px <= lens.width && lens.cy_px <= lens.height;
+  return axis_inside && holdsAlongEdge(lens.width, lens.height, [&](const Vec2& at) { return lens.undistort(at).has_value(); });
 }
 
 SourceMap plateFromFootage(const Plate& plate, const Lens& lens) {
@@ -127,14 +113,16 @@ SourceMap plateFromFootage(const Plate& plate, const Lens& lens) {
   SourceMap map = SourceMap::unset(lens.width, lens.height);
   parallelFor(lens.height, [&](int y) {
     auto* row = map.row(y);
-    std::optional<Vec2> before, last;
+    Vec2 before = Vec2::Zero(), last = Vec2::Zero();
+    int known = 0;  // pixels before this one that have a ray: two of them say where the next lies
     for (int x = 0; x < lens.width; ++x) {
       const Vec2 pixel(x + 0.5, y + 0.5);
-      auto n = everywhere && before && last ? undistortedFrom(lens, pixel, 2 * *last - *before) : std::nullopt;
+      auto n = everywhere && known > 1 ? straightTo(lens, pixel, 2 * last - before) : std::nullopt;
       if (!n) n = lens.undistort(pixel);
       const Vec2 at = n ? plate.pixelOf(*n, focal) : Vec2::Constant(kNowhere);
       row[x] = {static_cast<float>(at.x()), static_cast<float>(at.y())};
-      before = last, last = n;
+      known = n ? known + 1 : 0;
+      if (n) before = last, last = *n;
     }
   });
   return map;

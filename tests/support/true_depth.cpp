@@ -8,6 +8,13 @@ namespace dusky::testing {
 
 constexpr double kFarthest = 60;
 
+ShotPlan depthPlan() {
+  ShotPlan plan = planShot(ShotKind::Free);
+  plan.width = 480, plan.height = 270, plan.frames = 24, plan.first_frame = 1001, plan.samples = 2;
+  plan.lens = Lens::simple(480, 270, 420);
+  return plan;
+}
+
 Pinhole straightCamera(const MadeShot& shot, int index) {
   const auto i = static_cast<std::size_t>(index);
   const Lens& lens = shot.truth().lenses[i];

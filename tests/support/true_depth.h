@@ -22,6 +22,9 @@ struct TrueDepth {
 FloatPlane depthSeen(const MadeShot& shot, int index, const Lens& lens);
 TrueDepth trueDepth(const MadeShot& shot, int index);
 
+/// A small shot to make depth of, under a lens without distortion.
+ShotPlan depthPlan();
+
 /// The camera of a frame of a shot without distortion.
 Pinhole straightCamera(const MadeShot& shot, int index);
 /// Its picture as depth is made from it.

@@ -30,6 +30,10 @@ std::optional<SceneCamera> cameraAt(const DocumentModel& model, int frame) {
   return model.solution() && model.scene() ? cameraIn(*model.solution(), *model.scene(), frame) : std::nullopt;
 }
 
+bool sameView(const SceneCamera& a, const SceneCamera& b) {
+  return a.pose.centre == b.pose.centre && a.pose.world_from_camera.coeffs() == b.pose.world_from_camera.coeffs() && a.lens == b.lens;
+}
+
 std::vector<PlateMark> plateMarks(const DocumentModel& model, int frame, bool paths) {
   std::vector<PlateMark> marks;
   const TrackSetPtr tracks = model.tracks();

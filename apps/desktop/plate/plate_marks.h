@@ -12,6 +12,9 @@ namespace dusky::desktop {
 /// The solved camera of a frame; nothing where there is none.
 std::optional<SceneCamera> cameraAt(const DocumentModel& model, int frame);
 
+/// Whether two cameras show the very same.
+bool sameView(const SceneCamera& a, const SceneCamera& b);
+
 /// One track as the Plate shows it in one frame; places in px of the footage.
 struct PlateMark {
   int id = 0;

@@ -2,6 +2,8 @@
 
 #include <QMetaObject>
 
+#include "apps/desktop/plate/plate_marks.h"
+
 namespace dusky::desktop {
 namespace {
 
@@ -25,31 +27,23 @@ QImage pictureOf(const Plane<float>& light) {
 }  // namespace
 
 PlateMesh::PlateMesh(Session& session, QObject* parent)
-    : QObject(parent), session_(session), worker_([this](std::stop_token stop) { work(std::move(stop)); }) {}
+    : QObject(parent), session_(session), worker_([this](const Asked& asked, std::stop_token dropped) { answer(asked, dropped); }) {}
 
-PlateMesh::~PlateMesh() = default;
-
-bool PlateMesh::Asked::is(const SceneCamera& seen_by, const MeshSurfacePtr& surface, const MeshSettings& placed, ViewSettings::MeshStyle drawn_as) const {
-  const Pose &a = camera.pose, &b = seen_by.pose;
-  return a.centre == b.centre && a.world_from_camera.coeffs() == b.world_from_camera.coeffs() && camera.lens.model == seen_by.lens.model &&
-         camera.lens.parameters() == seen_by.lens.parameters() && mesh.surface == surface && settings == placed && style == drawn_as;
+bool PlateMesh::Asked::is(const Asked& other) const {
+  return sameView(camera, other.camera) && mesh.surface == other.mesh.surface && settings == other.settings && style == other.style;
 }
 
 /// What was worked out for another camera is not shown over this picture: it would look like a bad solve.
 void PlateMesh::show(const std::optional<SceneCamera>& camera) {
   const MeshStore::Mesh& mesh = session_.mesh.mesh();
-  const MeshSettings& placed = session_.model.document().mesh;
-  const bool seen = camera && mesh.surface && session_.view.meshShown();
-  if (seen && last_ && last_->is(*camera, mesh.surface, placed, session_.view.meshStyle())) return;
   std::optional<Asked> now;
-  if (seen) now = Asked{*camera, mesh, placed, session_.view.meshStyle()};
-  ++generation_;
+  if (camera && mesh.surface && session_.view.meshShown()) now = Asked{*camera, mesh, session_.model.document().mesh, session_.view.meshStyle()};
+  if (now && last_ && now->is(*last_)) return;
   seen_ = {}, last_ = now;
-  const std::lock_guard lock(mutex_);
-  asked_.reset();
-  if (!now) return;
-  asked_ = {generation_, *now};
-  wake_.notify_one();
+  if (now)
+    worker_.ask(*now);
+  else
+    worker_.dropOlder();
 }
 
 PlateMesh::Seen PlateMesh::look(const Asked& asked, std::stop_token stop) {
@@ -69,24 +63,17 @@ PlateMesh::Seen PlateMesh::look(const Asked& asked, std::stop_token stop) {
   return seen;
 }
 
-void PlateMesh::work(std::stop_token stop) {
-  for (;;) {
-    std::unique_lock lock(mutex_);
-    if (!wake_.wait(lock, stop, [this] { return asked_.has_value(); })) return;
-    const auto [generation, asked] = std::move(*asked_);
-    asked_.reset();
-    lock.unlock();
-    Seen seen = look(asked, stop);
-    if (stop.stop_requested()) return;
-    QMetaObject::invokeMethod(
-        this,
-        [this, generation = generation, seen = std::move(seen)] {
-          if (generation != generation_) return;
-          seen_ = seen;
-          emit changed();
-        },
-        Qt::QueuedConnection);
-  }
+void PlateMesh::answer(const Asked& asked, std::stop_token dropped) {
+  Seen seen = look(asked, dropped);
+  if (dropped.stop_requested()) return;
+  QMetaObject::invokeMethod(
+      this,
+      [this, seen = std::move(seen), dropped] {
+        if (dropped.stop_requested()) return;
+        seen_ = seen;
+        emit changed();
+      },
+      Qt::QueuedConnection);
 }
 
 }  // namespace dusky::desktop

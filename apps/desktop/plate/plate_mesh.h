@@ -2,10 +2,8 @@
 #include <QImage>
 #include <QObject>
 #include <QPolygonF>
-#include <condition_variable>
-#include <mutex>
-#include <thread>
 
+#include "apps/desktop/model/newest_only.h"
 #include "apps/desktop/model/session.h"
 #include "core/scene/seen_mesh.h"
 
@@ -16,7 +14,6 @@ class PlateMesh : public QObject {
   Q_OBJECT
  public:
   explicit PlateMesh(Session& session, QObject* parent = nullptr);
-  ~PlateMesh() override;
 
   /// What belongs to a frame; asks for it where it is not there.
   void show(const std::optional<SceneCamera>& camera);
@@ -33,23 +30,19 @@ class PlateMesh : public QObject {
     MeshStore::Mesh mesh;
     MeshSettings settings;
     ViewSettings::MeshStyle style = ViewSettings::MeshStyle::HiddenLines;
-    bool is(const SceneCamera& seen_by, const MeshSurfacePtr& surface, const MeshSettings& placed, ViewSettings::MeshStyle drawn_as) const;
+    bool is(const Asked& other) const;
   };
   struct Seen {
     std::vector<QPolygonF> lines;
     QImage shade;
   };
-  void work(std::stop_token stop);
+  void answer(const Asked& asked, std::stop_token dropped);
   static Seen look(const Asked& asked, std::stop_token stop);
 
   Session& session_;
   Seen seen_;
   std::optional<Asked> last_;
-  int generation_ = 0;
-  std::mutex mutex_;  ///< Guards what follows.
-  std::condition_variable_any wake_;
-  std::optional<std::pair<int, Asked>> asked_;
-  std::jthread worker_;  ///< Last: it uses the others.
+  NewestOnly<Asked> worker_;  ///< Last: it uses the others.
 };
 
 }  // namespace dusky::desktop

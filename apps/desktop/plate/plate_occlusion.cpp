@@ -3,6 +3,8 @@
 #include <QMetaObject>
 #include <algorithm>
 
+#include "apps/desktop/plate/plate_marks.h"
+
 namespace dusky::desktop {
 namespace {
 
@@ -22,8 +24,7 @@ QImage imageOf(const Plane<std::uint8_t>& where, QRgb color) {
 
 bool PlateOcclusion::Question::is(const Question& other) const {
   const auto same = [](const SolidFace& a, const SolidFace& b) { return a.corners == b.corners; };
-  return camera.pose.centre == other.camera.pose.centre && camera.pose.world_from_camera.coeffs() == other.camera.pose.world_from_camera.coeffs() &&
-         camera.lens == other.camera.lens && surface == other.surface && mesh == other.mesh &&
+  return sameView(camera, other.camera) && surface == other.surface && mesh == other.mesh &&
          std::equal(objects.begin(), objects.end(), other.objects.begin(), other.objects.end(), same);
 }
 

@@ -74,7 +74,8 @@ TEST_F(KilledLoop, OpensAgainAndLacksAtMostTheEditUnderWay) {
     const int before = lastIn(diary);
     const pid_t child = begun(project, diary);
     ASSERT_TRUE(waitUntil([&] { return lastIn(diary) > before; }, 60000)) << "it never began";
-    QTest::qWait(500 + random.index(3500));
+    QTest::qWait(random.index(4000));
+    ASSERT_TRUE(waitUntil([&] { return lastIn(diary) >= before + 5; }, 60000)) << "a slow machine is given time";
     kill(child, SIGKILL);
     waitpid(child, nullptr, 0);
     const int made = lastIn(diary);
@@ -88,7 +89,7 @@ TEST_F(KilledLoop, OpensAgainAndLacksAtMostTheEditUnderWay) {
     ASSERT_TRUE(w.solution());
     EXPECT_LT(w.solution()->rms_px, 1.3 * rms);
   }
-  EXPECT_GT(lastIn(diary), kills) << "more was made than each began with";
+  EXPECT_GT(lastIn(diary), 4 * kills);
 }
 
 }  // namespace dusky::testing

@@ -12,9 +12,8 @@ namespace dusky::testing {
 namespace {
 
 ShotPlan plainPlan() {
-  ShotPlan plan = planShot(ShotKind::Free);
-  plan.width = 480, plan.height = 270, plan.frames = 24, plan.samples = 2, plan.noise = 1.5;
-  plan.lens = Lens::simple(480, 270, 420);
+  ShotPlan plan = depthPlan();
+  plan.noise = 1.5;
   return plan;
 }
 

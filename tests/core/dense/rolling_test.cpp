@@ -6,15 +6,14 @@
 #include "core/dense/dense.h"
 #include "core/dense/dense_view.h"
 #include "tests/support/made_delivery.h"
+#include "tests/support/true_depth.h"
 
 namespace dusky::testing {
 namespace {
 
 ShotPlan rollingPlan() {
-  ShotPlan plan = planShot(ShotKind::Free);
-  plan.width = 480, plan.height = 270, plan.frames = 24, plan.first_frame = 1001, plan.samples = 2, plan.readout = 0.6;
-  plan.lens = Lens::simple(480, 270, 420);
-  plan.lens.k1() = -0.1;
+  ShotPlan plan = depthPlan();
+  plan.readout = 0.6, plan.lens.k1() = -0.1;
   return plan;
 }
 

@@ -14,13 +14,6 @@
 namespace dusky::testing {
 namespace {
 
-ShotPlan plainPlan() {
-  ShotPlan plan = planShot(ShotKind::Free);
-  plan.width = 480, plan.height = 270, plan.frames = 24, plan.first_frame = 1001, plan.samples = 2;
-  plan.lens = Lens::simple(480, 270, 420);
-  return plan;
-}
-
 /// Footage whose exposure falls from frame to frame, a little less than a third over the shot.
 class FadingFootage : public FrameSource {
  public:
@@ -41,7 +34,7 @@ class FadingFootage : public FrameSource {
 };
 
 TEST(ViewLight, TheRatioOfTwoViewsIsFoundWhereBothSeeTheSame) {
-  MadeShot shot(plainPlan());
+  MadeShot shot(depthPlan());
   const TrueDepth truth = trueDepth(shot, 12);
   auto view = straightView(shot, 12), other = straightView(shot, 8);
   DepthMap map;
@@ -62,7 +55,7 @@ TEST(ViewLight, TiesAreLevelledAroundTheirMean) {
 }
 
 TEST(ViewLight, ColoursOfAFadingShotAreLevelledAndThatIsSaid) {
-  const MadeDelivery made(plainPlan());
+  const MadeDelivery made(depthPlan());
   const auto apartOf = [&](bool fades, std::vector<std::string>& told) {
     const auto open = [&]() -> Result<std::unique_ptr<FrameSource>> {
       auto source = made.input().open_footage();
