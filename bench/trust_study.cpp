@@ -18,11 +18,12 @@ Outcome judge(const RandomShot& random) {
   const auto solved = reviewedSolve(shot.tracks, {}, {});
   const double seconds = watch.seconds();
   const Result<Comparison> truth = solved.ok() ? judgeByTruth(shot, **solved) : Result<Comparison>(solved.error());
-  const auto is_open = [&] {
+  const Leeway leeway = [&] {
     const auto best = bestPossible(shot);
-    return !best.ok() || best->slip_rms_px > slipTolerance(random.plan.noise_px);
+    if (!best.ok()) return LeftOpen{true, kUnknown};
+    return LeftOpen{cannotTell(shot, *best, **solved), best->slip_sigma_px};
   };
-  return outcomeOf(solved, truth, random.plan.noise_px, seconds, is_open);
+  return outcomeOf(solved, truth, random.plan.noise_px, seconds, leeway);
 }
 
 }  // namespace

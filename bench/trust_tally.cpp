@@ -17,9 +17,10 @@ std::string textOf(const std::vector<ResidualPattern>& patterns) {
 
 void print(const std::string& name, const Tally& t) {
   fmt::print(
-      "{:12} {:5} shots  right {:5} ({:5.1f} %)  refused {:3}  wrong {:4}, open {:3}  wrong and trusted {:3} ({:.1f} %)  right, not trusted {:4} ({:.1f} %)\n",
+      "{:12} {:5} shots  right {:5} ({:5.1f} %)  refused {:3}  wrong {:4}, open {:3}  wrong and trusted {:3} ({:.1f} %)  right, not trusted {:4} ({:.1f} %), "
+      "{} of them where the footage tells no more\n",
       name, t.shots, t.right, 100.0 * t.right / t.shots, t.refused, t.wrong, t.open, t.silent, 100.0 * t.silent / t.shots, t.doubted,
-      100.0 * t.doubted / std::max(1, t.right));
+      100.0 * t.doubted / std::max(1, t.right), t.doubtful);
 }
 
 /// Likely slip over what an insert may slip: the upper ends of the rows of the calibration table.
@@ -28,10 +29,10 @@ constexpr std::array<double, 7> kRows = {0.1, 0.2, 0.35, 0.5, 0.75, 1.5, 1e9};
 }  // namespace
 
 void Tally::add(const Tally& o) {
-  shots += o.shots, right += o.right, refused += o.refused, wrong += o.wrong, open += o.open, silent += o.silent, doubted += o.doubted;
+  shots += o.shots, right += o.right, refused += o.refused, wrong += o.wrong, open += o.open, silent += o.silent, doubted += o.doubted, doubtful += o.doubtful;
 }
 
-Outcome outcomeOf(const Result<SolutionPtr>& solved, const Result<Comparison>& truth, double noise_px, double seconds, const std::function<bool()>& is_open) {
+Outcome outcomeOf(const Result<SolutionPtr>& solved, const Result<Comparison>& truth, double noise_px, double seconds, const Leeway& leeway) {
   Outcome out{.tally = {.shots = 1}, .limit_px = slipTolerance(noise_px), .seconds = seconds, .line = {}};
   if (!solved.ok()) {
     out.tally.refused = 1;
@@ -43,20 +44,22 @@ Outcome outcomeOf(const Result<SolutionPtr>& solved, const Result<Comparison>& t
   out.slip_px = truth.ok() ? truth->slip_rms_px : 1e9, out.likely_px = verdict.likely_slip_px, out.trusted = verdict.level == TrustLevel::Trust;
   const bool right = out.slip_px <= out.limit_px;
   out.tally.right = right, out.tally.wrong = !right;
-  out.tally.open = !right && !out.trusted && is_open();
+  const LeftOpen left = out.trusted ? LeftOpen{} : leeway();
+  constexpr double kDoubtful = 0.6;  // of what an insert may slip
+  out.tally.open = !right && left.cannot_tell, out.tally.doubtful = right && left.slip_sigma_px > kDoubtful * out.limit_px;
   out.tally.silent = !right && out.trusted, out.tally.doubted = right && !out.trusted;
   out.zoom_found = s.zooms(), out.shutter_found = s.readout != 0;
   out.line = fmt::format(
       "{} {:6} slip {:8.3f} rms {:.3f} floor {:.3f} explained {:.2f} sigma {:.3f} focal {:.3f} halves {:.3f} rival {:.3f} {:.1f} {:.0f} {:.2f} beyond {:.3f} "
-      "drift {:.3f} fsig {:.4f} lsig {:.2f} {} zoom {:d} readout {:.2f} movers {} link {:.4f} flat {:.3f} {} {:.1f} s | {}",
+      "drift {:.3f} fsig {:.4f} lsig {:.2f} {} zoom {:d} readout {:.2f} movers {} link {:.4f} flat {:.3f} path {:.3f} {} {:.1f} s, best {:.3f} | {}",
       right            ? "right"
       : out.tally.open ? "open "
                        : "WRONG",
       describe(verdict.level), out.slip_px, s.rms_px, verdict.noise_floor_px, verdict.explained_share, s.evidence.slip_sigma_px, s.evidence.focal_slip_px,
       s.evidence.stability_px, s.evidence.rival.share, s.evidence.rival.gain, s.evidence.rival.unknowns, s.evidence.rival.slip_px,
       s.evidence.beyond_infinity_share, s.evidence.noise_over_time_px, s.evidence.focal_sigma_share, s.cameras.front().lens_sigma_px, describe(s.motion),
-      s.zooms(), s.readout, s.movers.size(), s.evidence.scale_sigma_share, s.evidence.flatness, textOf(s.evidence.patterns), seconds,
-      verdict.causes.empty() ? "" : verdict.causes.front().what);
+      s.zooms(), s.readout, s.movers.size(), s.evidence.scale_sigma_share, s.evidence.flatness, s.evidence.path_share, textOf(s.evidence.patterns), seconds,
+      left.slip_sigma_px, verdict.causes.empty() ? "" : verdict.causes.front().what);
   return out;
 }
 

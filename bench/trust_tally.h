@@ -16,6 +16,7 @@ namespace dusky::testing {
 /// Solves judged by their truth: how many are right, how many are wrong, and how many of those without a word.
 struct Tally {
   int shots = 0, right = 0, refused = 0, wrong = 0, open = 0, silent = 0, doubted = 0;
+  int doubtful = 0;  ///< Of the right ones that are not trusted: the footage itself leaves that much open.
   void add(const Tally& o);
 };
 
@@ -30,8 +31,15 @@ struct Outcome {
   std::string line;
 };
 
-/// `is_open`: whether even the best that can be reached from the truth is off; asked for a wrong solve that is not trusted: then that is the right answer.
-Outcome outcomeOf(const Result<SolutionPtr>& solved, const Result<Comparison>& truth, double noise_px, double seconds, const std::function<bool()>& is_open);
+/// What the footage leaves open, however it is solved.
+struct LeftOpen {
+  bool cannot_tell = false;  ///< A wrong solve that is not trusted is the right answer then.
+  double slip_sigma_px = kUnknown;
+};
+using Leeway = std::function<LeftOpen()>;
+
+/// `leeway` is asked for a solve that is not trusted.
+Outcome outcomeOf(const Result<SolutionPtr>& solved, const Result<Comparison>& truth, double noise_px, double seconds, const Leeway& leeway);
 
 /// All outcomes: by kind, zooms and shutters, and how well the verdict is calibrated: by the slip it calls likely, how often that was more than may be.
 class Study {

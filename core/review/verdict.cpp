@@ -13,6 +13,7 @@ namespace {
 
 constexpr double kWrongKnowledge_sigmas = 6;
 constexpr double kStandsOut = 1.6;  // times the median frame's error
+constexpr double kMatters = 0.25;   // of what an insert may slip: less of an error hurts nothing
 constexpr std::size_t kMostTracks = 12;
 
 /// "Frame 7 has", "Frames 7–9 have".
@@ -93,8 +94,8 @@ Verdict whatHurts(const Solution& solution) {
   }
   const auto thin = longestRun(solution, [](const SolvedFrame& f) { return f.placed && f.tracks < kThinTracks; });
   if (thin) return about(*thin, fmt::format("{} on fewer than {} tracks.", framesAnd(*thin, "hangs", "hang"), kThinTracks));
-  const double usual = medianFrameError(solution);
-  const auto loud = longestRun(solution, [&](const SolvedFrame& f) { return f.placed && f.rms_px > kStandsOut * usual; });
+  const double loud_px = std::max(kStandsOut * medianFrameError(solution), kMatters * slipTolerance(solution.evidence.noise_floor_px));
+  const auto loud = longestRun(solution, [&](const SolvedFrame& f) { return f.placed && f.rms_px > loud_px; });
   if (loud) {
     return about(*loud, fmt::format("{} {:.0f} % of the error.", framesAnd(*loud, "carries", "carry"), 100 * shareOfError(solution, loud->first, loud->last)));
   }
@@ -104,18 +105,19 @@ Verdict whatHurts(const Solution& solution) {
 }
 
 // Calibrated by bench/trust_study, never by hand on single shots.
-constexpr double kCheckOver = 1.5, kRejectOver = 4;        // error over the noise floor
-constexpr double kCheckOverTime = 1.15;                    // the same with what the tracks drift: no camera that is right is much above that
-constexpr double kCheckShare = 0.55, kRejectShare = 0.25;  // of the sightings explained
-constexpr double kCheckSlip = 0.6;                         // an insert's likely slip over what it may slip
-constexpr double kCheckPictures = 0.5, kCheckPicture = 1;  // of what an insert may slip: half of the keyframes' pictures, or one's
-constexpr double kCheckBeyond = 0.03;                      // of the kept tracks that lie beyond infinity
-constexpr double kPatternShows = 0.2;                      // of the noise
-constexpr double kCheckLink = 0.15;                        // standard deviation of one part's scale beside the other's
-constexpr double kSmallPath = 0.005;                       // the cameras' reach beside the distance of the set
-constexpr double kFlatSet = 0.05;                          // distance from a plane beside the reach in it
-constexpr double kCheckMover = 0.6;                        // of the kept tracks about it: which of the two is the set?
-constexpr double kCheckRival = 5;                          // standard deviations by which another explanation must fit worse, or a richer one better
+constexpr double kCheckOver = 1.5, kRejectOver = 4;                      // error over the noise floor
+constexpr double kCheckOverTime = 1.15;                                  // the same with what the tracks drift: no camera that is right is much above that
+constexpr double kCheckShare = 0.55, kRejectShare = 0.25;                // of the sightings explained
+constexpr double kCheckSlip = 0.6;                                       // an insert's likely slip over what it may slip
+constexpr double kCheckPictures = 0.5, kCheckPicture = 1;                // of what an insert may slip: half of the keyframes' pictures, or one's
+constexpr double kCheckBeyond = 0.03;                                    // of the kept tracks that lie beyond infinity
+constexpr std::array<double, 4> kPatternShows = {0.05, 0.05, 0.2, 0.2};  // of the noise, by kind: lens, shutter, zoom, path
+constexpr double kCheckLink = 0.15;                                      // standard deviation of one part's scale beside the other's
+constexpr double kSmallPath = 0.005;                                     // the cameras' reach beside the distance of the set
+constexpr double kNearlyRotates = 0.08;                                  // of the description length by which one that only rotates is behind
+constexpr double kFlatSet = 0.05;                                        // distance from a plane beside the reach in it
+constexpr double kCheckMover = 0.6;                                      // of the kept tracks about it: which of the two is the set?
+constexpr double kCheckRival = 5;  // standard deviations by which another explanation must fit worse, or a richer one better
 
 constexpr double kFineEnough_px = 0.05;  // nobody asks for less
 
@@ -171,8 +173,9 @@ Cause causeOf(const ResidualPattern& pattern) {
 }
 
 void findPatterns(const Evidence& evidence, Verdict& verdict) {
-  const double shows_px = kPatternShows * std::fmax(evidence.noise_floor_px, kFineEnough_px);
+  const double noise_px = std::fmax(evidence.noise_floor_px, kFineEnough_px);
   for (const ResidualPattern& pattern : evidence.patterns) {
+    const double shows_px = kPatternShows[static_cast<std::size_t>(pattern.kind)] * noise_px;
     if (pattern.sigmas > kClearPattern_sigmas && pattern.amplitude_px > shows_px) verdict.causes.push_back(causeOf(pattern));
   }
 }
@@ -244,6 +247,12 @@ void findPictures(const Solution& solution, std::span<const PictureOffset> pictu
   }
 }
 
+/// Whether a camera that only rotates describes the tracks nearly as shortly as one that moves.
+bool nearlyRotates(const Solution& solution) {
+  const Rival& rival = solution.evidence.rival;
+  return rival.unknowns < -2.0 * static_cast<double>(solution.frames.size()) && rival.share < kNearlyRotates;
+}
+
 void findCauses(const Solution& solution, Verdict& verdict) {
   const Evidence& evidence = solution.evidence;
   const auto add = [&](std::string_view what, double significance, std::string sentence, std::optional<FrameRange> frames = {}) {
@@ -265,11 +274,10 @@ void findCauses(const Solution& solution, Verdict& verdict) {
   const double likely = evidence.likelySlip_px();
   if (const double off = likely / slipTolerance(evidence.noise_floor_px); off > kCheckSlip) add(whatLetsSlip(solution), off / kCheckSlip, whySlips(solution));
   // Measured: the depths of what is far and the focal length make up for one another there, in a way that no curvature at the solution shows.
-  if (solution.motion == MotionKind::Arc || evidence.path_share < kSmallPath) {
+  if (solution.motion == MotionKind::Arc || evidence.path_share < kSmallPath || nearlyRotates(solution)) {
     add("small parallax", 1.5,
         "The camera hardly leaves its place, as on a tripod beside its nodal point: so little parallax hardly tells the focal length from how far the set is. "
-        "Give the focal length, or its "
-        "neighbourhood, and leave the motion to the tracks.");
+        "Give the focal length, or its neighbourhood, and leave the motion to the tracks.");
   }
   if (evidence.focal_assumed)
     add("focal length not told", 20,

@@ -9,6 +9,7 @@
 #include "core/adjust/uncertainty.h"
 #include "core/solve/arm.h"
 #include "core/solve/description_length.h"
+#include "core/solve/other_valleys.h"
 #include "core/solve/readout_search.h"
 #include "core/solve/sort_out.h"
 #include "core/solve/start.h"
@@ -55,7 +56,9 @@ class Explorer {
     }
     if (task_.progress.stopRequested()) return cancelled();
     measure();
+    tryConstant();
     tryInsideOut();
+    tryPivots();
     if (task_.progress.stopRequested()) return cancelled();
     return chosen();
   }
@@ -93,7 +96,7 @@ class Explorer {
       if (candidates_.size() > 1) settle(state, task_, 2, part(0.2, 0.35, i));
     }
     for (std::size_t i = 0, count = candidates_.size(); i < count && !task_.progress.stopRequested(); ++i) {
-      if (candidates_[i].state.work.arm) candidates_.push_back({reversed(candidates_[i].state), {}});
+      if (candidates_[i].state.work.arm) candidates_.push_back({insideOut(candidates_[i].state, task_), {}});
     }
     if (candidates_.size() == 1 || task_.progress.stopRequested()) return;
     measure();
@@ -172,33 +175,20 @@ class Explorer {
     return gain / share > price * correlated_ * noise_px_ * noise_px_;
   }
 
-  /// Small parallax looks nearly the same with the camera on the other side of its pivot and the set's depths turned inside out: both are carried on.
-  /// Source: the reversal ambiguity, Szeliski and Kang, PAMI 19(5), 1997.
-  SolveState reversed(SolveState state) const {
-    Reconstruction& work = state.work;
-    turnInsideOut(work);
-    BundleOptions options = adjustOptions(state, task_.options), held = options;
-    options.loss_px = held.loss_px = 2;
-    if (options.freeOf(0)[0] || options.free_focal) {
-      beginBeforeInfinity(work);
-      held.free_focal = false;
-      for (LensTerms& terms : held.lens_terms) terms.free[0] = false;
-      adjustReconstruction(work, held, task_.progress.silent());
-    }
-    adjustReconstruction(work, options, task_.progress.silent());
-    settle(state, task_, 3, task_.progress.silent());
-    return state;
-  }
-
   /// A camera that is held to its pivot explains nearly what a free one does, and clearly more than one on its nodal point.
   void dropBentArcs() {
-    constexpr double kShows = 0.8, kNearly = 1.1;
+    constexpr double kShows = 0.8, kNearly = 1.1, kFloor = 0.9;
     double free_px = std::numeric_limits<double>::infinity(), nodal_px = free_px;
     for (const Candidate& c : candidates_) {
       if (c.state.nodal) nodal_px = std::min(nodal_px, c.state.spread_px);
       if (!c.state.nodal && !c.state.work.arm) free_px = std::min(free_px, c.state.spread_px);
     }
-    std::erase_if(candidates_, [&](const Candidate& c) { return c.state.work.arm && c.state.spread_px > std::min(kShows * nodal_px, kNearly * free_px); });
+    const auto unexplained = [&](double px) { return std::sqrt(std::max(0.0, px * px - kFloor * noise_px_ * noise_px_)); };
+    std::erase_if(candidates_, [&](const Candidate& c) {
+      if (!c.state.work.arm) return false;
+      const double px = c.state.spread_px;
+      return px > kNearly * free_px || !(px < kShows * nodal_px || unexplained(px) < kShows * unexplained(nodal_px));
+    });
   }
 
   void tryShutter(Candidate& candidate) const {
@@ -227,17 +217,56 @@ class Explorer {
     candidates_.push_back(std::move(zooming));
   }
 
+  /// One focal length from where a zoom has brought the rest: where a constant one was stuck, a zoom finds its way, and may do so without need.
+  void tryConstant() {
+    const auto best = std::min_element(candidates_.begin(), candidates_.end(), shorter);
+    if (task_.options.focal != FocalKnowledge::Unknown || task_.options.known_lens || best->state.work.focal_px.empty()) return;
+    SolveState state = best->state;
+    holdZoom(state);
+    BundleOptions options = robustOptions(state, task_.options);
+    options.max_steps = 60, options.settled = 1e-6;
+    adjustReconstruction(state.work, options, task_.progress.silent());
+    settle(state, task_, 3, task_.progress.silent());
+    const double sigma_px = sigma();
+    if (task_.progress.stopRequested() || lengthOf(state, sigma_px).total() > lengthOf(best->state, sigma_px).total()) return;
+    findLensAgain(state, task_, task_.progress.silent());
+    candidates_.push_back({std::move(state), {}});
+    measure();
+  }
+
   /// A free path with small parallax beside its reversal.
   void tryInsideOut() {
     constexpr double kSmall = 0.15;
     const auto best = std::min_element(candidates_.begin(), candidates_.end(), shorter);
     if (best->state.nodal || best->state.work.arm || task_.options.known_lens || pathOverDistance(best->state.work) > kSmall) return;
-    SolveState other = reversed(best->state);
+    SolveState other = insideOut(best->state, task_);
     const double sigma_px = sigma();
     if (lengthOf(other, sigma_px).total() > lengthOf(best->state, sigma_px).total()) return;
     // What bent the one to the tracks was no lens.
     findLensAgain(other, task_, task_.progress.silent());
     candidates_.push_back({std::move(other), {}});
+    measure();
+  }
+
+  /// What stands nearly in one place, begun again from a pivot before and behind it: a valley of its own, that growing from near keyframes may miss.
+  void tryPivots() {
+    constexpr double kSmall = 0.1, kNearlyAsShort = 1.05;
+    const SolveState standing = std::min_element(candidates_.begin(), candidates_.end(), shorter)->state;
+    if (!pivotIsOpen(task_.options, standing.work.lens().model) || standing.work.arm) return;
+    if (!standing.nodal && pathOverDistance(standing.work) > kSmall) return;
+    const double sigma_px = sigma(), least = lengthOf(standing, sigma_px).total();
+    const auto add = [&](SolveState state, double most) {
+      const double length = lengthOf(state, sigma_px).total();
+      if (length > most || task_.progress.stopRequested()) return;
+      // What bent the one to the tracks was no lens.
+      if (length < least) findLensAgain(state, task_, task_.progress.silent());
+      candidates_.push_back({std::move(state), {}});
+    };
+    for (const double side : {1.0, -1.0}) {
+      SolveState arc = fromPivot(standing, side, task_);
+      if (!standing.nodal) add(leavingPivot(arc, task_), kNearlyAsShort * least);
+      add(std::move(arc), least - kClearlyLess);
+    }
     measure();
   }
 

@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "core/base/numbers.h"
 #include "core/solve/sort_out.h"
 
 namespace dusky {
@@ -115,6 +116,15 @@ void tieZoom(SolveState& state) {
 void freeZoom(SolveState& state) {
   state.work.focal_px.assign(state.work.poses.size(), state.work.lens().focal_px);
   state.freedom[0] = false;
+}
+
+void holdZoom(SolveState& state) {
+  Reconstruction& work = state.work;
+  const double focal_px = median(work.focal_px);
+  for (Lens& lens : work.lenses) lens.focal_px = focal_px;
+  work.focal_px.clear();
+  std::erase_if(work.ties, [](const CameraTie& tie) { return tie.focal > 0; });
+  state.freedom[0] = true;
 }
 
 void freeReadout(SolveState& state) { state.readout_free = state.lens_settled = true; }

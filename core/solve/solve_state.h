@@ -42,8 +42,9 @@ BundleOptions finalOptions(const SolveState& state, const SolveOptions& options)
 
 /// Ties neighbouring frames of a zoom, anew: they have nearly one focal length, most often exactly one.
 void tieZoom(SolveState& state);
-/// A focal length for each frame, all as they are; or a readout that is looked for.
+/// A focal length for each frame, all as they are; one in their place; or a readout that is looked for.
 void freeZoom(SolveState& state);
+void holdZoom(SolveState& state);
 void freeReadout(SolveState& state);
 /// Unknowns a frame that a zoom's focal lengths count for: neighbours have nearly the same.
 inline constexpr double kFocalsOfZoom = 0.5;

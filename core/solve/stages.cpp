@@ -54,6 +54,20 @@ void adjustAll(SolveState& state, const BundleOptions& options, const Progress& 
   ++state.rounds;
 }
 
+/// Where a shot hardly tells its focal length the valley is long and bent, and steps that gain little go a long way: until the next full one promises less than
+/// anything that could show.
+void goToTheEnd(SolveState& state, const SolveTask& task, const Progress& progress) {
+  constexpr double kShows = 0.02;  // of a squared standard deviation of the noise
+  constexpr int kRounds = 5;
+  for (int round = 0; round < kRounds && !progress.stopRequested(); ++round) {
+    BundleOptions options = finalOptions(state, task.options);
+    const double sigma_px = errorSpread(state.work), left = expectedGain(makeBundle(state.work).bundle, options);
+    if (!(left > kShows * sigma_px * sigma_px)) return;
+    options.settled = 1e-8;
+    adjustAll(state, options, progress);
+  }
+}
+
 }  // namespace
 
 void placeAllFrames(SolveState& state, const SolveTask& task, const Progress& progress) {
@@ -148,6 +162,7 @@ void finish(SolveState& state, const SolveTask& task, const Progress& progress) 
     adjustAll(state, options, progress);
     if (round == 0 && !progress.stopRequested()) sortOutNow(state);
   }
+  goToTheEnd(state, task, progress);
 }
 
 }  // namespace dusky

@@ -236,10 +236,7 @@ class Chooser {
   /// What comes of a camera that only rotates when it may stand beside its pivot: before, behind or on a side of it. One of them is near enough for the rest to
   /// follow.
   std::optional<SolveStart> arcFrom(const Turning& turning) const {
-    // Under a known focal length a free path does as well, and asks for no pivot.
-    const bool unknown = options_.focal == FocalKnowledge::Unknown && !options_.known_lens && !knownValueOf(options_, turning.work.lens().model, 0);
-    const bool open = options_.motion == CameraMotion::Arc || (options_.motion == CameraMotion::Auto && unknown);
-    if (!open || !(turning.median_error_px < kRoughPx)) return std::nullopt;
+    if (!pivotIsOpen(options_, turning.work.lens().model) || !(turning.median_error_px < kRoughPx)) return std::nullopt;
     std::array<SolveStart, 4> tried;
     const std::array<Vec3, 4> arms = {Vec3::UnitZ(), -Vec3::UnitZ(), Vec3::UnitX(), -Vec3::UnitX()};
     parallelFor(4, [&](int i) { tried[static_cast<std::size_t>(i)] = onArm(turning.work, arms[static_cast<std::size_t>(i)]); });
@@ -324,6 +321,11 @@ LensFreedom firstFreedom(const SolveOptions& options, LensModel model) {
   freedom[0] = options.focal == FocalKnowledge::Unknown || options.focal == FocalKnowledge::Near;
   freedom[kFirstCoefficient] = model == LensModel::Brown || model == LensModel::Anamorphic;
   return withoutKnown(options, model, freedom);
+}
+
+bool pivotIsOpen(const SolveOptions& options, LensModel model) {
+  const bool unknown = options.focal == FocalKnowledge::Unknown && !options.known_lens && !knownValueOf(options, model, 0);
+  return options.motion == CameraMotion::Arc || (options.motion == CameraMotion::Auto && unknown);
 }
 
 std::vector<SkeletonStart> startsToTry(const SolveOptions& options, int width, int height) {

@@ -15,6 +15,9 @@ struct SolveStart {
 /// What is free before the staircase: the focal length, and the model's first coefficient so that rough keyframes fit.
 LensFreedom firstFreedom(const SolveOptions& options, LensModel model);
 
+/// Whether a camera that rotates about a point beside it is looked for: under a known focal length a free path does as well, and asks for no pivot.
+bool pivotIsOpen(const SolveOptions& options, LensModel model);
+
 /// Lenses and kinds of focal length that are worth trying.
 std::vector<SkeletonStart> startsToTry(const SolveOptions& options, int width, int height);
 

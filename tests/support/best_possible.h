@@ -9,7 +9,17 @@ namespace dusky::testing {
 Bundle bundleAtTruth(const SyntheticShot& shot);
 
 /// What the best solve of a shot would reach: least squares over the sightings of what stands still alone, begun at the truth, with no more unknowns than the
-/// truth has. Where even that is off, the footage cannot tell, and a camera that is said to be uncertain is the right answer.
-Result<Comparison> bestPossible(const SyntheticShot& shot);
+/// truth has.
+struct BestPossible {
+  Comparison comparison;
+  double slip_sigma_px = kUnknown;  ///< Standard deviation of an insert's slip there: what the footage leaves open, however it is solved.
+  double fit = 0;                   ///< Squared errors of the sightings in noise, none counting more than an outlier, plus two for every unknown.
+};
+Result<BestPossible> bestPossible(const SyntheticShot& shot);
+
+/// Whether the footage cannot tell the truth from what was found: even the best solve is off, or may well be by its covariance, or what was found fits the
+/// sightings of what stands still as well, by Akaike's criterion. A camera that is said to be uncertain is the right answer then.
+/// Source: Akaike, IEEE Transactions on Automatic Control 19(6), 1974.
+bool cannotTell(const SyntheticShot& shot, const BestPossible& best, const Solution& found);
 
 }  // namespace dusky::testing

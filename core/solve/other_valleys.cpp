@@ -1,0 +1,59 @@
+#include "core/solve/other_valleys.h"
+
+#include "core/solve/arm.h"
+#include "core/solve/sort_out.h"
+
+namespace dusky {
+namespace {
+
+BundleOptions withFocalHeld(BundleOptions options) {
+  options.free_focal = false;
+  for (LensTerms& terms : options.lens_terms) terms.free[0] = false;
+  return options;
+}
+
+}  // namespace
+
+SolveState insideOut(SolveState state, const SolveTask& task) {
+  Reconstruction& work = state.work;
+  const Progress silent = task.progress.silent();
+  turnInsideOut(work);
+  BundleOptions options = adjustOptions(state, task.options);
+  options.loss_px = 2;
+  if (options.freeOf(0)[0] || options.free_focal) {
+    beginBeforeInfinity(work);
+    adjustReconstruction(work, withFocalHeld(options), silent);
+  }
+  adjustReconstruction(work, options, silent);
+  settle(state, task, 3, silent);
+  return state;
+}
+
+SolveState fromPivot(SolveState state, double side, const SolveTask& task) {
+  Reconstruction& work = state.work;
+  const Progress silent = task.progress.silent();
+  state.nodal = false;
+  state.held.clear();
+  std::erase_if(work.ties, [](const CameraTie& tie) { return tie.centre > 0; });
+  standOnArm(work, side * Vec3::UnitZ());
+  for (WorkTrack& track : work.tracks) track.point.reset(), track.at_infinity = false;
+  beginBeforeInfinity(work);
+  tieZoom(state);
+  for (const bool focal_held : {true, false, false}) {
+    placeTracks(work, false, farLimit(state));
+    sortOut(work, kRoughLimits);
+    BundleOptions options = adjustOptions(state, task.options);
+    options.loss_px = 1.5;
+    adjustReconstruction(work, focal_held ? withFocalHeld(options) : options, silent);
+  }
+  settle(state, task, 2, silent);
+  return state;
+}
+
+SolveState leavingPivot(SolveState state, const SolveTask& task) {
+  state.work.arm.reset();
+  settle(state, task, 4, task.progress.silent());
+  return state;
+}
+
+}  // namespace dusky
