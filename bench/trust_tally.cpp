@@ -51,15 +51,16 @@ Outcome outcomeOf(const Result<SolutionPtr>& solved, const Result<Comparison>& t
   out.zoom_found = s.zooms(), out.shutter_found = s.readout != 0;
   out.line = fmt::format(
       "{} {:6} slip {:8.3f} rms {:.3f} floor {:.3f} explained {:.2f} sigma {:.3f} focal {:.3f} halves {:.3f} rival {:.3f} {:.1f} {:.0f} {:.2f} beyond {:.3f} "
-      "drift {:.3f} fsig {:.4f} lsig {:.2f} {} zoom {:d} readout {:.2f} movers {} link {:.4f} flat {:.3f} path {:.3f} {} {:.1f} s, best {:.3f} | {}",
+      "drift {:.3f} fsig {:.4f} lsig {:.2f} {} zoom {:d} readout {:.2f} movers {} link {:.4f} flat {:.3f} freed {:.3f} path {:.3f} {} {:.1f} s, best {:.3f} | "
+      "{}",
       right            ? "right"
       : out.tally.open ? "open "
                        : "WRONG",
       describe(verdict.level), out.slip_px, s.rms_px, verdict.noise_floor_px, verdict.explained_share, s.evidence.slip_sigma_px, s.evidence.focal_slip_px,
       s.evidence.stability_px, s.evidence.rival.share, s.evidence.rival.gain, s.evidence.rival.unknowns, s.evidence.rival.slip_px,
       s.evidence.beyond_infinity_share, s.evidence.noise_over_time_px, s.evidence.focal_sigma_share, s.cameras.front().lens_sigma_px, describe(s.motion),
-      s.zooms(), s.readout, s.movers.size(), s.evidence.scale_sigma_share, s.evidence.flatness, s.evidence.path_share, textOf(s.evidence.patterns), seconds,
-      left.slip_sigma_px, verdict.causes.empty() ? "" : verdict.causes.front().what);
+      s.zooms(), s.readout, s.movers.size(), s.evidence.scale_sigma_share, s.evidence.flatness, s.evidence.freed_slip_px, s.evidence.path_share,
+      textOf(s.evidence.patterns), seconds, left.slip_sigma_px, verdict.causes.empty() ? "" : verdict.causes.front().what);
   return out;
 }
 

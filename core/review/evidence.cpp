@@ -7,10 +7,10 @@
 #include "core/adjust/uncertainty.h"
 #include "core/base/parallel.h"
 #include "core/review/beyond_infinity.h"
-#include "core/review/flat_set.h"
 #include "core/review/residual_patterns.h"
 #include "core/review/scale_link.h"
 #include "core/solve/arm.h"
+#include "core/solve/flat_set.h"
 #include "core/solve/locked_off.h"
 #include "core/solve/noise_floor.h"
 #include "core/solve/readout_search.h"
@@ -121,6 +121,20 @@ double stabilityByHalves(SolveState state, const SolveOptions& options, const Pr
   return std::sqrt((slips[0] * slips[0] + slips[1] * slips[1]) / 2 / (2 / share - 1));
 }
 
+/// How far an insert goes from here when the focal length may change from frame to frame and no path is held to a line or a plane: what a flat set lets them
+/// make up for.
+double slipWhenFreed(const SolveState& state, const SolveOptions& options, const Progress& progress) {
+  SolveState freed = state;
+  freed.path = CameraMotion::Free;
+  freed.work.planes.clear();
+  if (freed.work.focal_px.empty()) freeZoom(freed);
+  tieZoom(freed);
+  BundleOptions problem = finalOptions(freed, options);
+  problem.max_steps = 200, problem.settled = 1e-8;
+  adjustReconstruction(freed.work, problem, progress.silent());
+  return slipBetween(state.work, freed.work);
+}
+
 }  // namespace
 
 Evidence gatherEvidence(const TrackSet& tracks, const SolveOptions& options, const Solution& solution, const SolveState& state, const Progress& progress) {
@@ -141,6 +155,7 @@ Evidence gatherEvidence(const TrackSet& tracks, const SolveOptions& options, con
   const double sigma_px = errorSpread(state.work);
   evidence.beyond_infinity_share = shareBeyondInfinity(state.work, sigma_px);
   if (!focalIsKnown(options, solution)) evidence.flatness = flatness(state.work), evidence.path_share = pathOverDistance(state.work);
+  if (evidence.flatness < kFlatSet) evidence.freed_slip_px = slipWhenFreed(state, options, progress);
   if (solution.motion == MotionKind::Arc) return evidence;  // its pivot holds it together
   const ScaleLink link = weakestScaleLink(state.work, sigma_px);
   evidence.scale_sigma_share = link.sigma_share, evidence.scale_frame = state.work.frame_numbers[static_cast<std::size_t>(link.frame)];

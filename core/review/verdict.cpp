@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "core/base/numbers.h"
+#include "core/solve/flat_set.h"
 
 namespace dusky {
 namespace {
@@ -113,9 +114,10 @@ constexpr double kCheckPictures = 0.5, kCheckPicture = 1;                // of w
 constexpr double kCheckBeyond = 0.03;                                    // of the kept tracks that lie beyond infinity
 constexpr std::array<double, 4> kPatternShows = {0.05, 0.05, 0.2, 0.2};  // of the noise, by kind: lens, shutter, zoom, path
 constexpr double kCheckLink = 0.15;                                      // standard deviation of one part's scale beside the other's
+constexpr double kLongPath = 0.1;                                        // the same: one that rotates is out of the question
 constexpr double kSmallPath = 0.005;                                     // the cameras' reach beside the distance of the set
 constexpr double kNearlyRotates = 0.08;                                  // of the description length by which one that only rotates is behind
-constexpr double kFlatSet = 0.05;                                        // distance from a plane beside the reach in it
+constexpr double kCheckFreed = 0.6;                                      // an insert's slip when a flat set's focal length is freed, over what it may slip
 constexpr double kCheckMover = 0.6;                                      // of the kept tracks about it: which of the two is the set?
 constexpr double kCheckRival = 5;  // standard deviations by which another explanation must fit worse, or a richer one better
 
@@ -250,7 +252,7 @@ void findPictures(const Solution& solution, std::span<const PictureOffset> pictu
 /// Whether a camera that only rotates describes the tracks nearly as shortly as one that moves.
 bool nearlyRotates(const Solution& solution) {
   const Rival& rival = solution.evidence.rival;
-  return rival.unknowns < -2.0 * static_cast<double>(solution.frames.size()) && rival.share < kNearlyRotates;
+  return rival.unknowns < -2.0 * static_cast<double>(solution.frames.size()) && rival.share < kNearlyRotates && !(solution.evidence.path_share > kLongPath);
 }
 
 void findCauses(const Solution& solution, Verdict& verdict) {
@@ -299,7 +301,8 @@ void findCauses(const Solution& solution, Verdict& verdict) {
                     evidence.scale_frame),
         FrameRange{evidence.scale_frame, evidence.scale_frame});
   // Measured: one such set in a dozen was solved wrongly to the noise, under covariances that held it firmly.
-  if (evidence.flatness < kFlatSet)
+  const double freed = evidence.freed_slip_px / slipTolerance(evidence.noise_floor_px);
+  if (evidence.flatness < kFlatSet && !(freed < kCheckFreed))
     add("flat set", 1.3,
         "The set is flat: before it a zoom, a dolly and its slant make up for one another. Give the focal length, or its neighbourhood, or track something "
         "that stands out of it.");

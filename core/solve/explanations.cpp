@@ -9,6 +9,7 @@
 #include "core/adjust/uncertainty.h"
 #include "core/solve/arm.h"
 #include "core/solve/description_length.h"
+#include "core/solve/flat_set.h"
 #include "core/solve/other_valleys.h"
 #include "core/solve/readout_search.h"
 #include "core/solve/sort_out.h"
@@ -209,7 +210,14 @@ class Explorer {
     if (task_.options.focal != FocalKnowledge::Unknown || task_.options.known_lens || !constant.state.work.focal_px.empty()) return;
     SolveState state = constant.state;
     freeZoom(state);
-    if (!promises(state, constant.state, kFocalsOfZoom, 0)) return;
+    if (!promises(state, constant.state, kFocalsOfZoom, 0)) {
+      if (!(flatness(state.work) < kFlatSet)) return;
+      // Before a flat set the way to the zoom is long and bent, and no score test sees its end.
+      tieZoom(state);
+      BundleOptions options = robustOptions(state, task_.options);
+      options.max_steps = 150, options.settled = 1e-7;
+      adjustReconstruction(state.work, options, task_.progress.silent());
+    }
     auto zoom = tried(std::move(state), constant.state);
     if (!zoom) return;
     Candidate zooming{std::move(*zoom), {}};
@@ -250,16 +258,24 @@ class Explorer {
 
   /// What stands nearly in one place, begun again from a pivot before and behind it: a valley of its own, that growing from near keyframes may miss.
   void tryPivots() {
+    constexpr int kRounds = 3;
+    for (int round = 0; round < kRounds && pivotsFindMore(); ++round) {
+    }
+  }
+
+  bool pivotsFindMore() {
     constexpr double kSmall = 0.1, kNearlyAsShort = 1.05;
     const SolveState standing = std::min_element(candidates_.begin(), candidates_.end(), shorter)->state;
-    if (!pivotIsOpen(task_.options, standing.work.lens().model) || standing.work.arm) return;
-    if (!standing.nodal && pathOverDistance(standing.work) > kSmall) return;
+    if (!pivotIsOpen(task_.options, standing.work.lens().model) || standing.work.arm) return false;
+    if (!standing.nodal && pathOverDistance(standing.work) > kSmall) return false;
+    bool more = false;
     const double sigma_px = sigma(), least = lengthOf(standing, sigma_px).total();
     const auto add = [&](SolveState state, double most) {
       const double length = lengthOf(state, sigma_px).total();
       if (length > most || task_.progress.stopRequested()) return;
       // What bent the one to the tracks was no lens.
       if (length < least) findLensAgain(state, task_, task_.progress.silent());
+      more = more || length < least - kClearlyLess;
       candidates_.push_back({std::move(state), {}});
     };
     for (const double side : {1.0, -1.0}) {
@@ -268,6 +284,7 @@ class Explorer {
       add(std::move(arc), least - kClearlyLess);
     }
     measure();
+    return more && !task_.progress.stopRequested();
   }
 
   Result<SolveState> chosen() {

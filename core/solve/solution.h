@@ -132,8 +132,9 @@ struct Evidence {
   double beyond_infinity_share = 0;     ///< Of the kept tracks: those whose errors want them beyond infinity (beyond_infinity.h).
   double scale_sigma_share = kUnknown;  ///< Standard deviation of one part's scale beside the other's, where the path hangs together least (scale_link.h).
   int scale_frame = 0;                  ///< The last frame before that place.
-  double path_share = kUnknown;  ///< Of a free path under an unknown focal length: how far the cameras go, beside how far the set is (pathOverDistance()).
-  double flatness = kUnknown;    ///< Of a set under an unknown focal length: how far it is from a plane, beside how far it reaches (flat_set.h).
+  double path_share = kUnknown;     ///< Of a free path under an unknown focal length: how far the cameras go, beside how far the set is (pathOverDistance()).
+  double flatness = kUnknown;       ///< Of a set under an unknown focal length: how far it is from a plane, beside how far it reaches (flat_set.h).
+  double freed_slip_px = kUnknown;  ///< Of a flat set: how far an insert goes when focal length and path are left free in every frame.
   std::vector<ResidualPattern> patterns;  ///< Those that can be told, strongest first.
 
   /// How far an insert is likely to slip, by all of these; unknown where none is known.

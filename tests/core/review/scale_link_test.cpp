@@ -7,7 +7,7 @@
 #include <cmath>
 
 #include "core/base/random.h"
-#include "core/review/flat_set.h"
+#include "core/solve/flat_set.h"
 #include "core/review/reviewed_solve.h"
 #include "core/review/verdict.h"
 #include "core/solve/warm_start.h"

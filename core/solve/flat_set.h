@@ -8,4 +8,7 @@ namespace dusky {
 /// Zisserman, Multiple View Geometry, 2nd ed., section 13.1.
 double flatness(const Reconstruction& work);
 
+/// Below it a set is flat.
+inline constexpr double kFlatSet = 0.05;
+
 }  // namespace dusky

@@ -1,4 +1,4 @@
-#include "core/review/flat_set.h"
+#include "core/solve/flat_set.h"
 
 #include <cmath>
 
