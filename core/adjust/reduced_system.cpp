@@ -274,6 +274,7 @@ void ReducedSystem::build(double damping) {
   corner_.setZero(shared_, shared_);
   gradient_.setZero(rows), diagonal_.setZero(rows), shared_gradient_.setZero(shared_);
   addCameras(damping);
+  addMotionGradient();
   for (const FactorRow& row : factors_) addFactor(row, true);
   shared_diagonal_ = corner_.diagonal();
   if (!shape_at_.empty()) shared_diagonal_.segment(shape_at_.front(), shapeUnknowns()).setZero();
@@ -398,6 +399,7 @@ void ReducedSystem::gradientsAlone() {
     shared_gradient_.segment(sharedAt(lens), free) += shared[c].head(free);
     shared_gradient_.segment(commonAt(), common) += shared[c].tail(common);
   }
+  addMotionGradient();
   for (const FactorRow& row : factors_) addFactor(row, false);
   parallelFor(static_cast<int>(groups_.size()), [&](int g) {
     Group& group = groups_[g];

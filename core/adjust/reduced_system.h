@@ -101,6 +101,7 @@ class ReducedSystem {
   void dampShapes(double damping);
   int shapeUnknowns() const { return commonAt() - shape_at_.front(); }
   void gradientsAlone();
+  void addMotionGradient();
   bool solveReduced();
   void keepWorld();
   bool refitPoint(int point, Vec3& place, std::span<const FactorRow> believed) const;

@@ -179,7 +179,8 @@ Json evidenceJson(const Evidence& e) {
           number(e.flatness),
           number(e.path_share),
           e.focal_assumed,
-          number(e.freed_slip_px)};
+          number(e.freed_slip_px),
+          e.rival.stays};
 }
 
 void readEvidence(const Json& j, Evidence& e) {
@@ -193,7 +194,7 @@ void readEvidence(const Json& j, Evidence& e) {
   e.scale_sigma_share = numberOf(j.at(14)), e.scale_frame = j.at(15), e.flatness = numberOf(j.at(16));
   if (j.size() > 17) e.path_share = numberOf(j.at(17));
   if (j.size() > 18) e.focal_assumed = j.at(18);
-  if (j.size() > 19) e.freed_slip_px = numberOf(j.at(19));
+  if (j.size() > 20) e.freed_slip_px = numberOf(j.at(19)), e.rival.stays = j.at(20);
   for (const Json& p : j.at(13)) e.patterns.push_back({named(p.at(0).get<int>(), PatternKind::Path), numberOf(p.at(1)), numberOf(p.at(2))});
 }
 

@@ -52,16 +52,11 @@ class FocalProfile {
   }
 
   void measure(double claimed, Evidence& evidence) const {
-    const double off = std::clamp(std::isnan(claimed) ? 0.0 : 4 * claimed / thinning_, 0.01, 0.15);
     const double variance = correlatedVariance(makeBundle(state_.work).bundle, problem_);
-    std::array<Forced, 3> forced;
-    parallelFor(3, [&](int i) { forced[static_cast<std::size_t>(i)] = forcedBy(1 + (i - 1) * off); });
-    // Of the parabola through the three: a share of the tracks has its own least cost a little beside.
-    const double rise = ((forced[0].cost + forced[2].cost) / 2 - forced[1].cost) / variance;
-    constexpr double kLeast = 0.05;  // of a squared standard deviation: no more can be told from nothing
-    const double slip = std::max(slipBetween(forced[1].work, forced[0].work), slipBetween(forced[1].work, forced[2].work));
-    evidence.focal_sigma_share = thinning_ * off / std::sqrt(std::max(rise, kLeast));
-    evidence.focal_slip_px = slip / off * evidence.focal_sigma_share;
+    constexpr double kLopsided = 3;
+    if (measureAt(std::clamp(std::isnan(claimed) ? 0.0 : 4 * claimed / thinning_, 0.01, 0.15), variance, evidence) < kLopsided) return;
+    // One side fell into another valley: it is nearer by that the standing one is told.
+    measureAt(std::clamp(2 * evidence.focal_sigma_share / thinning_, 0.003, 0.15), variance, evidence);
   }
 
  private:
@@ -69,6 +64,19 @@ class FocalProfile {
     Reconstruction work;
     double cost = kUnknown;
   };
+
+  /// Returns how many times farther an insert goes on one side than on the other.
+  double measureAt(double off, double variance, Evidence& evidence) const {
+    std::array<Forced, 3> forced;
+    parallelFor(3, [&](int i) { forced[static_cast<std::size_t>(i)] = forcedBy(1 + (i - 1) * off); });
+    // Of the parabola through the three: a share of the tracks has its own least cost a little beside.
+    const double rise = ((forced[0].cost + forced[2].cost) / 2 - forced[1].cost) / variance;
+    constexpr double kLeast = 0.05;  // of a squared standard deviation: no more can be told from nothing
+    const auto [less, slip] = std::minmax({slipBetween(forced[1].work, forced[0].work), slipBetween(forced[1].work, forced[2].work)});
+    evidence.focal_sigma_share = thinning_ * off / std::sqrt(std::max(rise, kLeast));
+    evidence.focal_slip_px = slip / off * evidence.focal_sigma_share;
+    return slip / less;
+  }
 
   Forced forcedBy(double scale) const {
     Forced forced{state_.work};

@@ -116,7 +116,7 @@ constexpr std::array<double, 4> kPatternShows = {0.05, 0.05, 0.2, 0.2};  // of t
 constexpr double kCheckLink = 0.15;                                      // standard deviation of one part's scale beside the other's
 constexpr double kLongPath = 0.1;                                        // the same: one that rotates is out of the question
 constexpr double kSmallPath = 0.005;                                     // the cameras' reach beside the distance of the set
-constexpr double kNearlyRotates = 0.08;                                  // of the description length by which one that only rotates is behind
+constexpr double kNearlyStays = 0.12;                                    // of the description length by which a camera that stays in its place is behind
 constexpr double kCheckFreed = 0.6;                                      // an insert's slip when a flat set's focal length is freed, over what it may slip
 constexpr double kCheckMover = 0.6;                                      // of the kept tracks about it: which of the two is the set?
 constexpr double kCheckRival = 5;  // standard deviations by which another explanation must fit worse, or a richer one better
@@ -249,10 +249,10 @@ void findPictures(const Solution& solution, std::span<const PictureOffset> pictu
   }
 }
 
-/// Whether a camera that only rotates describes the tracks nearly as shortly as one that moves.
-bool nearlyRotates(const Solution& solution) {
-  const Rival& rival = solution.evidence.rival;
-  return rival.unknowns < -2.0 * static_cast<double>(solution.frames.size()) && rival.share < kNearlyRotates && !(solution.evidence.path_share > kLongPath);
+/// Whether a camera that stays in its place, or beside it, describes the tracks nearly as shortly as one that moves, by little.
+bool nearlyStays(const Solution& solution) {
+  const Evidence& evidence = solution.evidence;
+  return solution.motion != MotionKind::Nodal && evidence.rival.stays && evidence.rival.share < kNearlyStays && !(evidence.path_share > kLongPath);
 }
 
 void findCauses(const Solution& solution, Verdict& verdict) {
@@ -276,7 +276,7 @@ void findCauses(const Solution& solution, Verdict& verdict) {
   const double likely = evidence.likelySlip_px();
   if (const double off = likely / slipTolerance(evidence.noise_floor_px); off > kCheckSlip) add(whatLetsSlip(solution), off / kCheckSlip, whySlips(solution));
   // Measured: the depths of what is far and the focal length make up for one another there, in a way that no curvature at the solution shows.
-  if (solution.motion == MotionKind::Arc || evidence.path_share < kSmallPath || nearlyRotates(solution)) {
+  if (solution.motion == MotionKind::Arc || evidence.path_share < kSmallPath || nearlyStays(solution)) {
     add("small parallax", 1.5,
         "The camera hardly leaves its place, as on a tripod beside its nodal point: so little parallax hardly tells the focal length from how far the set is. "
         "Give the focal length, or its neighbourhood, and leave the motion to the tracks.");

@@ -225,20 +225,32 @@ class Explorer {
     candidates_.push_back(std::move(zooming));
   }
 
-  /// One focal length from where a zoom has brought the rest: where a constant one was stuck, a zoom finds its way, and may do so without need.
+  /// One focal length from where a zoom has brought the rest: where a constant one was stuck, a zoom finds its way, and may do so without need. Over the
+  /// sightings that both explain, for what slides or wanders may look like a zoom. Source: Akaike, IEEE Transactions on Automatic Control 19(6), 1974.
   void tryConstant() {
     const auto best = std::min_element(candidates_.begin(), candidates_.end(), shorter);
     if (task_.options.focal != FocalKnowledge::Unknown || task_.options.known_lens || best->state.work.focal_px.empty()) return;
-    SolveState state = best->state;
-    holdZoom(state);
-    BundleOptions options = robustOptions(state, task_.options);
-    options.max_steps = 60, options.settled = 1e-6;
-    adjustReconstruction(state.work, options, task_.progress.silent());
-    settle(state, task_, 3, task_.progress.silent());
-    const double sigma_px = sigma();
-    if (task_.progress.stopRequested() || lengthOf(state, sigma_px).total() > lengthOf(best->state, sigma_px).total()) return;
-    findLensAgain(state, task_, task_.progress.silent());
-    candidates_.push_back({std::move(state), {}});
+    const Progress silent = task_.progress.silent();
+    const auto cost = [&](SolveState& state) {
+      BundleOptions options = robustOptions(state, task_.options);
+      options.max_steps = 60, options.settled = 1e-6;
+      return adjustReconstruction(state.work, options, silent).cost_after;
+    };
+    SolveState zooming = best->state, constant = best->state;
+    holdZoom(constant);
+    const double least = cost(zooming), sigma_px = sigma();
+    const double gain = (cost(constant) - least) / (correlated_ * sigma_px * sigma_px);
+    settle(constant, task_, 3, silent);
+    if (task_.progress.stopRequested()) return;
+    const bool idle = gain < kClearlyLess + 2 * kFocalsOfZoom * zooming.work.placedFrames();
+    if (!idle && lengthOf(constant, sigma_px).total() > lengthOf(best->state, sigma_px).total()) return;
+    findLensAgain(constant, task_, silent);
+    if (idle) {
+      std::erase_if(candidates_, [&](const Candidate& c) {
+        return !c.state.work.focal_px.empty() && c.state.nodal == constant.nodal && c.state.work.arm.has_value() == constant.work.arm.has_value();
+      });
+    }
+    candidates_.push_back({std::move(constant), {}});
     measure();
   }
 
@@ -309,7 +321,7 @@ class Explorer {
       if (slip_px < slipTolerance(noise_px_) || behind >= nearest) continue;
       const double unknowns = other.length.count - least.count;
       const double gain = (least.errors - other.length.errors - unknowns) / std::sqrt(std::max(1.0, 2 * std::abs(unknowns)));
-      nearest = behind, best.rival = {kindOf(other.state), behind, gain, unknowns, slip_px};
+      nearest = behind, best.rival = {kindOf(other.state), behind, gain, unknowns, slip_px, other.state.nodal || other.state.work.arm.has_value()};
     }
   }
 

@@ -96,6 +96,7 @@ struct Rival {
   double gain = kUnknown;     ///< By how much more it lowers the squared errors, in noise, than its further unknowns would by chance, in standard deviations.
   double unknowns = 0;        ///< How many more it has, may be negative.
   double slip_px = kUnknown;  ///< What an insert slips under the solve's camera if this other one is the true one.
+  bool stays = false;         ///< Its camera stays in its place, or beside it.
 };
 
 /// Tracks that move together on their own: one rigid motion explains them, and it is not the set's.

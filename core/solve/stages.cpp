@@ -49,22 +49,28 @@ void climb(SolveState& state, const SolveTask& task, const Progress& progress) {
 }
 
 /// An adjustment of everything that is placed.
-void adjustAll(SolveState& state, const BundleOptions& options, const Progress& progress) {
-  state.termination = adjustReconstruction(state.work, options, progress).termination;
+BundleSummary adjustAll(SolveState& state, const BundleOptions& options, const Progress& progress) {
+  const BundleSummary made = adjustReconstruction(state.work, options, progress);
+  state.termination = made.termination;
   ++state.rounds;
+  return made;
 }
 
 /// Where a shot hardly tells its focal length the valley is long and bent, and steps that gain little go a long way: until the next full one promises less than
 /// anything that could show.
 void goToTheEnd(SolveState& state, const SolveTask& task, const Progress& progress) {
-  constexpr double kShows = 0.02;  // of a squared standard deviation of the noise
+  constexpr double kShows = 0.02, kMatters = 0.5;  // of a squared standard deviation of the noise
+  constexpr double kKept = 0.1;                    // of what the steps promised: less, and the next ones go nowhere either
   constexpr int kRounds = 5;
   for (int round = 0; round < kRounds && !progress.stopRequested(); ++round) {
     BundleOptions options = finalOptions(state, task.options);
-    const double sigma_px = errorSpread(state.work), left = expectedGain(makeBundle(state.work).bundle, options);
-    if (!(left > kShows * sigma_px * sigma_px)) return;
+    const double sigma_px = errorSpread(state.work), least = sigma_px * sigma_px;
+    const double promised = expectedGain(makeBundle(state.work).bundle, options);
+    if (promised < kMatters * least) state.termination = Termination::Settled;
+    if (!(promised > kShows * least)) return;
     options.settled = 1e-8;
-    adjustAll(state, options, progress);
+    const BundleSummary made = adjustAll(state, options, progress);
+    if (!(made.cost_before - made.cost_after > kKept * promised)) return;
   }
 }
 

@@ -34,8 +34,9 @@ TEST(ResultCodec, TracksAndSolutionsSurviveTheirBytes) {
   solution.motion_why = "because";
   solution.evidence = {.noise_floor_px = 0.2,
                        .explained_share = 0.9,
-                       .rival = {.name = "a camera that only rotates", .share = 0.3, .gain = 2, .unknowns = -40, .slip_px = 4},
-                       .stability_px = 0.7};
+                       .rival = {.name = "a camera that only rotates", .share = 0.3, .gain = 2, .unknowns = -40, .slip_px = 4, .stays = true},
+                       .stability_px = 0.7,
+                       .freed_slip_px = 0.3};
   solution.frames[1].focal_px = 1200, solution.frames[1].sigma_focal_px = 3;
   solution.tracks[2].at_infinity = true;
   solution.tracks[5].covariance << 4, 1, 2, 1, 5, 3, 2, 3, 6;
@@ -58,7 +59,9 @@ TEST(ResultCodec, TracksAndSolutionsSurviveTheirBytes) {
   EXPECT_EQ((*read)->evidence.rival.name, solution.evidence.rival.name);
   EXPECT_EQ((*read)->evidence.rival.share, 0.3);
   EXPECT_EQ((*read)->evidence.rival.slip_px, 4);
+  EXPECT_TRUE((*read)->evidence.rival.stays);
   EXPECT_EQ((*read)->evidence.stability_px, 0.7);
+  EXPECT_EQ((*read)->evidence.freed_slip_px, 0.3);
   // As earlier versions stored it.
   auto stored = nlohmann::json::from_cbor(encode(solution));
   stored.erase("covariances");

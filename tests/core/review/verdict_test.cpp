@@ -59,6 +59,29 @@ TEST(Verdict, APathThatIsNoneBesideTheSetsDistanceIsToBeChecked) {
   EXPECT_EQ(judgeSolution(s).level, TrustLevel::Trust) << "a small move";
   s.evidence.path_share = 0.0013;
   EXPECT_EQ(causesOf(s), std::vector<std::string>{"small parallax"});
+  s.evidence.path_share = 0.05;
+  s.evidence.rival = {.name = "a camera that only rotates", .share = 0.04, .gain = -120, .unknowns = -1100, .slip_px = 196, .stays = true};
+  EXPECT_EQ(causesOf(s), std::vector<std::string>{"small parallax"}) << "one that stays in its place does nearly as well";
+  s.evidence.path_share = 0.4;
+  EXPECT_EQ(judgeSolution(s).level, TrustLevel::Trust) << "it went too far for that";
+}
+
+TEST(Verdict, AFlatSetIsTrustedWhereNothingMovesWhenItIsFreed) {
+  Solution s = fineSolution();
+  s.evidence.flatness = 0.01, s.evidence.freed_slip_px = 4;
+  EXPECT_EQ(causesOf(s), std::vector<std::string>{"flat set"});
+  s.evidence.freed_slip_px = kUnknown;
+  EXPECT_EQ(causesOf(s), std::vector<std::string>{"flat set"}) << "nobody looked";
+  s.evidence.freed_slip_px = 0.1;
+  EXPECT_EQ(judgeSolution(s).level, TrustLevel::Trust);
+}
+
+TEST(Verdict, AClearShutterPatternIsACauseHoweverSmall) {
+  Solution s = fineSolution();
+  s.evidence.patterns = {{PatternKind::Shutter, 7, 0.02}};
+  EXPECT_EQ(causesOf(s), std::vector<std::string>{"shutter pattern"});
+  s.evidence.patterns = {{PatternKind::Zoom, 7, 0.02}};
+  EXPECT_EQ(judgeSolution(s).level, TrustLevel::Trust) << "a tenth of the noise of a zoom shows where nothing is wrong";
 }
 
 TEST(Verdict, MostSightingsThrownOutIsNoCamera) {
@@ -176,6 +199,11 @@ TEST(Verdict, WhatIsWeakInAPartIsACauseWithItsFrames) {
   const Verdict verdict = judgeSolution(s);
   EXPECT_EQ(verdict.level, TrustLevel::Check);
   EXPECT_EQ(verdict.causes.front().frames, (FrameRange{5, 5}));
+  Solution loud = fineSolution();
+  loud.frames[0].rms_px *= 3;
+  EXPECT_EQ(judgeSolution(loud).causes.front().frames, (FrameRange{1, 1}));
+  for (SolvedFrame& frame : loud.frames) frame.rms_px /= 4;
+  EXPECT_EQ(judgeSolution(loud).level, TrustLevel::Trust) << "three times next to nothing hurts nobody";
 }
 
 TEST(Verdict, HearsWhatThePicturesOfKeyframesSay) {
@@ -205,6 +233,27 @@ TEST(Evidence, AMoveWithoutRotationLeavesTheFocalLengthOpenAndSaysSo) {
   const auto told = reviewedSolve(makeSyntheticShot(plan).tracks, {.focal = FocalKnowledge::Near, .focal_px = 1100, .focal_tolerance = 0.001}, {});
   ASSERT_TRUE(told.ok());
   EXPECT_EQ(judgeSolution(**told).level, TrustLevel::Trust) << judgeSolution(**told).sentence;
+}
+
+TEST(Evidence, AFlatSetIsFreedToSeeWhatItHolds) {
+  // A wall passed by with a turn: the constant focal length stands on its own.
+  SyntheticPlan plan{.frames = 60, .points = 500, .noise_px = 0.15, .life = 50, .seed = 5};
+  plan.path = [](int i) {
+    return Pose{(rotationFromVector(Vec3(0, 0.008 * i, 0)) * Eigen::Quaterniond(0, 1, 0, 0)).normalized(), Vec3(0.03 * i, 1.6, -0.01 * i)};
+  };
+  plan.set = [](const Vec3& from, const Vec3& ray) -> std::optional<Vec3> {
+    if (ray.z() > -0.05) return std::nullopt;
+    return Vec3(from + (-5 - from.z()) / ray.z() * ray);
+  };
+  const SyntheticShot shot = makeSyntheticShot(plan);
+  const auto s = reviewedSolve(shot.tracks, {}, {});
+  ASSERT_TRUE(s.ok());
+  EXPECT_LT((*s)->evidence.flatness, 0.02);
+  const auto truth = judgeByTruth(shot, **s);
+  ASSERT_TRUE(truth.ok());
+  EXPECT_LT(truth->slip_rms_px, 1);
+  EXPECT_LT((*s)->evidence.freed_slip_px, 1);
+  EXPECT_THAT(causesOf(**s), ::testing::Not(::testing::Contains("flat set")));
 }
 
 TEST(Evidence, RandomShotsAreNotTrustedWhenTheyAreWrong) {

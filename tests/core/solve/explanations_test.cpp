@@ -6,6 +6,7 @@
 #include "core/solve/solve_shot.h"
 #include "tests/core/solve/explained_plans.h"
 #include "tests/support/judge_by_truth.h"
+#include "tests/support/random_shot.h"
 
 namespace dusky::testing {
 
@@ -45,6 +46,16 @@ TEST(Explanations, ARollingShutterIsFound) {
     EXPECT_THAT(s->motion_why, HasSubstr("shutter rolls"));
     EXPECT_LT(slipOf(shot, *s), 1);
     EXPECT_EQ(solvedOf(shot, {.auto_readout = false})->readout, 0) << "a global shutter, for certain";
+  }
+}
+
+TEST(Explanations, BeforeAFlatWallAZoomIsFoundWhereThereIsOneOnly) {
+  // Two of bench/trust_study's: a zoom of 1.38, that one focal length fits nearly to the noise; and none, but tracks that slide and look like one.
+  for (const auto& [seed, zooms] : {std::pair(40114, true), std::pair(60221, false)}) {
+    const SyntheticShot shot = makeSyntheticShot(randomShot(static_cast<std::uint64_t>(seed)).plan);
+    const SolutionPtr s = solvedOf(shot);
+    EXPECT_EQ(s->zooms(), zooms) << s->motion_why;
+    EXPECT_LT(slipOf(shot, *s), 1);
   }
 }
 
