@@ -11,6 +11,7 @@
 #include "core/review/reviewed_solve.h"
 #include "core/review/verdict.h"
 #include "core/solve/warm_start.h"
+#include "tests/support/judge_by_truth.h"
 #include "tests/support/synthetic_shot.h"
 
 namespace dusky::testing {
@@ -73,13 +74,19 @@ TEST(FlatSet, IsToldByItsPoints) {
   EXPECT_TRUE(std::isnan(flatness(reconstructionAtTruth(makeSyntheticShot({.frames = 4, .points = 12})))));
 }
 
-TEST(FlatSet, IsNotTrustedUnlessTheFocalLengthIsKnown) {
+TEST(FlatSet, IsFreedToSeeWhatItHoldsUnlessTheFocalLengthIsKnown) {
   const SyntheticShot shot = makeSyntheticShot(beforeAWall(0));
   const auto unknown = reviewedSolve(shot.tracks, {}, {});
   ASSERT_TRUE(unknown.ok()) << unknown.error().message;
-  EXPECT_THAT(causesOf(**unknown), Contains("flat set"));
+  const double freed_px = (*unknown)->evidence.freed_slip_px;
+  ASSERT_FALSE(std::isnan(freed_px));
+  const auto truth = judgeByTruth(shot, **unknown);
+  ASSERT_TRUE(truth.ok());
+  EXPECT_EQ(freed_px < 0.6, truth->slip_rms_px < 1) << "an insert moves when it is freed only where the camera is wrong: " << freed_px;
+  EXPECT_EQ(std::ranges::count(causesOf(**unknown), "flat set"), freed_px < 0.6 ? 0 : 1);
   const auto known = reviewedSolve(shot.tracks, {.focal = FocalKnowledge::Near, .focal_px = 1100}, {});
   ASSERT_TRUE(known.ok()) << known.error().message;
+  EXPECT_TRUE(std::isnan((*known)->evidence.freed_slip_px));
   EXPECT_THAT(causesOf(**known), ::testing::Not(Contains("flat set")));
 }
 
