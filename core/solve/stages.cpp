@@ -61,7 +61,8 @@ BundleSummary adjustAll(SolveState& state, const BundleOptions& options, const P
 void goToTheEnd(SolveState& state, const SolveTask& task, const Progress& progress) {
   constexpr double kShows = 0.02, kMatters = 0.5;  // of a squared standard deviation of the noise
   constexpr double kKept = 0.1;                    // of what the steps promised: less, and the next ones go nowhere either
-  constexpr int kRounds = 5;
+  constexpr double kStands_px = 0.02;              // no insert goes that far any more
+  constexpr int kRounds = 12;
   for (int round = 0; round < kRounds && !progress.stopRequested(); ++round) {
     BundleOptions options = finalOptions(state, task.options);
     const double sigma_px = errorSpread(state.work), least = sigma_px * sigma_px;
@@ -69,8 +70,12 @@ void goToTheEnd(SolveState& state, const SolveTask& task, const Progress& progre
     if (promised < kMatters * least) state.termination = Termination::Settled;
     if (!(promised > kShows * least)) return;
     options.settled = 1e-8;
+    const Reconstruction before = state.work;
     const BundleSummary made = adjustAll(state, options, progress);
-    if (!(made.cost_before - made.cost_after > kKept * promised)) return;
+    if (progress.stopRequested()) return;
+    const bool stands = slipBetween(before, state.work) < kStands_px;
+    if (stands) state.termination = Termination::Settled;
+    if (stands || !(made.cost_before - made.cost_after > kKept * promised)) return;
   }
 }
 
