@@ -19,11 +19,15 @@ Vec3 turnBetween(const Eigen::Quaterniond& from, const Eigen::Quaterniond& to) {
 }
 }  // namespace
 
+std::pair<int, int> motionNeighbours(const Bundle& bundle, int camera) {
+  return {std::max(0, camera - 1), std::min(static_cast<int>(bundle.cameras.size()) - 1, camera + 1)};
+}
+
 std::vector<FrameMotion> frameMotions(const Bundle& bundle) {
   const int count = static_cast<int>(bundle.cameras.size());
   std::vector<FrameMotion> motions(bundle.cameras.size());
   for (int c = 0; c < count && count > 1; ++c) {
-    const int a = std::max(0, c - 1), b = std::min(count - 1, c + 1);
+    const auto [a, b] = motionNeighbours(bundle, c);
     const double time = bundle.timeOf(b) - bundle.timeOf(a);
     if (time <= 0) continue;
     motions[c] = {turnBetween(bundle.cameras[a].world_from_camera, bundle.cameras[b].world_from_camera) / time,
@@ -68,7 +72,7 @@ void ObservationModel::refresh() {
 Pose ObservationModel::poseFor(const BundleObservation& o) const {
   const Pose& pose = bundle_.cameras[o.camera];
   if (bundle_.readout == 0) return pose;
-  return movedWithin(pose, motions_[o.camera], bundle_.readout * (o.seen.y() / bundle_.lenses.front().height - 0.5));
+  return movedWithin(pose, motions_[o.camera], bundle_.readout * rowTime(o.seen.y(), bundle_.lenses.front().height));
 }
 
 Mat3 ObservationModel::cameraFromWorld(const BundleObservation& o) const {
@@ -149,7 +153,7 @@ Linearised ObservationModel::linearise(const BundleObservation& o, SharedColumns
   if (options_.free_readout) {
     const FrameMotion& motion = motions_[o.camera];
     const Vec2 moved = by_camera_point * (crossMatrix(p) * motion.rotation) - (far ? Vec2::Zero() : Vec2(row.by_point * motion.velocity));
-    shared.col(sharedColumns() - 1) = (o.seen.y() / lens.height - 0.5) * moved;
+    shared.col(sharedColumns() - 1) = rowTime(o.seen.y(), lens.height) * moved;
   }
   const double w = std::sqrt(weight(row.residual.squaredNorm()));
   row.residual *= w, row.by_rotation *= w, row.by_point *= w, row.by_focal *= w, shared *= w;

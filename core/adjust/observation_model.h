@@ -32,6 +32,10 @@ struct FrameMotion {
   Vec3 rotation = Vec3::Zero(), velocity = Vec3::Zero();
 };
 std::vector<FrameMotion> frameMotions(const Bundle& bundle);
+/// The cameras before and after one, whose places tell its motion; itself at an end.
+std::pair<int, int> motionNeighbours(const Bundle& bundle, int camera);
+/// When a row is read, from the middle one's time on: a share of the readout.
+inline double rowTime(double y_px, int height) { return y_px / height - 0.5; }
 /// The camera a share of a frame interval later.
 Pose movedWithin(const Pose& pose, const FrameMotion& motion, double later);
 

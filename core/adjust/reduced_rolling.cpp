@@ -10,25 +10,23 @@ void ReducedSystem::addMotionGradient() {
   const int cameras = static_cast<int>(bundle_.cameras.size());
   std::vector<FrameMotion> pull(bundle_.cameras.size());  // half the cost's slope by a frame's motion
   parallelFor(cameras, [&](int c) {
-    for (const int i : of_camera_[static_cast<std::size_t>(c)]) {
-      const BundleObservation& o = bundle_.observations[static_cast<std::size_t>(i)];
-      const Linearised& row = rows_[static_cast<std::size_t>(i)];
-      const double later = bundle_.readout * (o.seen.y() / bundle_.lenses.front().height - 0.5);
-      pull[static_cast<std::size_t>(c)].rotation += later * row.by_rotation.transpose() * row.residual;
-      if (!options_.fixed_centres && !bundle_.isAtInfinity(o.point))
-        pull[static_cast<std::size_t>(c)].velocity -= later * row.by_point.transpose() * row.residual;
+    for (const int i : of_camera_[c]) {
+      const BundleObservation& o = bundle_.observations[i];
+      const Linearised& row = rows_[i];
+      const double later = bundle_.readout * rowTime(o.seen.y(), bundle_.lenses.front().height);
+      pull[c].rotation += later * row.by_rotation.transpose() * row.residual;
+      if (!options_.fixed_centres && !bundle_.isAtInfinity(o.point)) pull[c].velocity -= later * row.by_point.transpose() * row.residual;
     }
   });
   for (int c = 0; c < cameras; ++c) {
-    const int before = std::max(0, c - 1), after = std::min(cameras - 1, c + 1);
+    const auto [before, after] = motionNeighbours(bundle_, c);
     const double time = bundle_.timeOf(after) - bundle_.timeOf(before);
     if (time <= 0) continue;
-    const Eigen::Quaterniond& here = bundle_.cameras[static_cast<std::size_t>(c)].world_from_camera;
     for (const auto& [camera, share] : {std::pair(after, 1 / time), std::pair(before, -1 / time)}) {
       if (bundle_.isHeld(camera)) continue;
-      const Eigen::Quaterniond there_from_here = bundle_.cameras[static_cast<std::size_t>(camera)].world_from_camera.conjugate() * here;
-      gradient_.segment<3>(rowOf(camera)) -= share * (there_from_here * pull[static_cast<std::size_t>(c)].rotation);
-      if (!options_.fixed_centres) gradient_.segment<3>(rowOf(camera) + 3) -= share * pull[static_cast<std::size_t>(c)].velocity;
+      const Eigen::Quaterniond there_from_here = bundle_.cameras[camera].world_from_camera.conjugate() * bundle_.cameras[c].world_from_camera;
+      gradient_.segment<3>(rowOf(camera)) -= share * (there_from_here * pull[c].rotation);
+      if (!options_.fixed_centres) gradient_.segment<3>(rowOf(camera) + 3) -= share * pull[c].velocity;
     }
   }
 }

@@ -46,16 +46,15 @@ class FocalProfile {
     restTracks(state_.work, kTracksInFrame);
     tieZoom(state_);
     thinning_ = std::sqrt(static_cast<double>(measured(state_.work).used) / std::max(1, all));
-    problem_ = finalOptions(state_, options);
-    problem_.max_steps = 100, problem_.free_focal = false;
-    for (LensTerms& terms : problem_.lens_terms) terms.free[0] = false;
+    problem_ = withFocalHeld(finalOptions(state_, options));
+    problem_.max_steps = 100;
   }
 
   void measure(double claimed, Evidence& evidence) const {
     const double variance = correlatedVariance(makeBundle(state_.work).bundle, problem_);
     constexpr double kLopsided = 3;
     if (measureAt(std::clamp(std::isnan(claimed) ? 0.0 : 4 * claimed / thinning_, 0.01, 0.15), variance, evidence) < kLopsided) return;
-    // One side fell into another valley: it is nearer by that the standing one is told.
+    // One side fell into another valley: what is nearer tells of this one.
     measureAt(std::clamp(2 * evidence.focal_sigma_share / thinning_, 0.003, 0.15), variance, evidence);
   }
 

@@ -114,8 +114,8 @@ constexpr double kCheckPictures = 0.5, kCheckPicture = 1;                // of w
 constexpr double kCheckBeyond = 0.03;                                    // of the kept tracks that lie beyond infinity
 constexpr std::array<double, 4> kPatternShows = {0.05, 0.05, 0.2, 0.2};  // of the noise, by kind: lens, shutter, zoom, path
 constexpr double kCheckLink = 0.15;                                      // standard deviation of one part's scale beside the other's
-constexpr double kLongPath = 0.1;                                        // the same: one that rotates is out of the question
 constexpr double kSmallPath = 0.005;                                     // the cameras' reach beside the distance of the set
+constexpr double kLongPath = 0.1;                                        // the same: one that rotates is out of the question
 constexpr double kNearlyStays = 0.12;                                    // of the description length by which a camera that stays in its place is behind
 constexpr double kCheckFreed = 0.6;                                      // an insert's slip when a flat set's focal length is freed, over what it may slip
 constexpr double kCheckMover = 0.6;                                      // of the kept tracks about it: which of the two is the set?

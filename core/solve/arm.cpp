@@ -48,6 +48,11 @@ void standOnArm(Reconstruction& work, const Vec3& arm) {
   }
 }
 
+void beginOnArm(Reconstruction& work, const Vec3& arm) {
+  standOnArm(work, arm);
+  for (WorkTrack& track : work.tracks) track.point.reset(), track.at_infinity = false;
+}
+
 void keepArmInBounds(Reconstruction& work) {
   dropIdleArm(work);
   if (work.arm->norm() > 0) scaleWorld(work, 1 / work.arm->norm());

@@ -8,6 +8,9 @@ namespace dusky {
 /// Puts all placed cameras on this arm.
 void standOnArm(Reconstruction& work, const Vec3& arm);
 
+/// The same with nothing known of how far the set is.
+void beginOnArm(Reconstruction& work, const Vec3& arm);
+
 /// What nothing else holds: the arm's length becomes 1 and the world follows; what of it lies along the axis of a plain pan moves no camera against another and
 /// is taken out.
 void keepArmInBounds(Reconstruction& work);

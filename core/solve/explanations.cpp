@@ -207,7 +207,7 @@ class Explorer {
   /// A zoom beside an explanation with one focal length.
   void tryZoom(std::size_t i) {
     const Candidate& constant = candidates_[i];
-    if (task_.options.focal != FocalKnowledge::Unknown || task_.options.known_lens || !constant.state.work.focal_px.empty()) return;
+    if (!zoomIsOpen(task_.options) || !constant.state.work.focal_px.empty()) return;
     SolveState state = constant.state;
     freeZoom(state);
     if (!promises(state, constant.state, kFocalsOfZoom, 0)) {
@@ -229,7 +229,7 @@ class Explorer {
   /// sightings that both explain, for what slides or wanders may look like a zoom. Source: Akaike, IEEE Transactions on Automatic Control 19(6), 1974.
   void tryConstant() {
     const auto best = std::min_element(candidates_.begin(), candidates_.end(), shorter);
-    if (task_.options.focal != FocalKnowledge::Unknown || task_.options.known_lens || best->state.work.focal_px.empty()) return;
+    if (!zoomIsOpen(task_.options) || best->state.work.focal_px.empty()) return;
     const Progress silent = task_.progress.silent();
     const auto cost = [&](SolveState& state) {
       BundleOptions options = robustOptions(state, task_.options);

@@ -48,12 +48,6 @@ void lookThrough(Reconstruction& work, double focal_times) {
   }
 }
 
-BundleOptions withFocalHeld(BundleOptions options) {
-  options.free_focal = options.free_lens[0] = false;
-  for (LensTerms& terms : options.lens_terms) terms.free[0] = false;
-  return options;
-}
-
 bool focalIsFree(const SolveState& state, const BundleOptions& options) { return state.work.focal_px.empty() ? options.freeOf(0)[0] : options.free_focal; }
 
 /// Tracks that are named one by one are no holdout: what is known of them is to be taken in.

@@ -4,15 +4,6 @@
 #include "core/solve/sort_out.h"
 
 namespace dusky {
-namespace {
-
-BundleOptions withFocalHeld(BundleOptions options) {
-  options.free_focal = false;
-  for (LensTerms& terms : options.lens_terms) terms.free[0] = false;
-  return options;
-}
-
-}  // namespace
 
 SolveState insideOut(SolveState state, const SolveTask& task) {
   Reconstruction& work = state.work;
@@ -35,8 +26,7 @@ SolveState fromPivot(SolveState state, double side, const SolveTask& task) {
   state.nodal = false;
   state.held.clear();
   std::erase_if(work.ties, [](const CameraTie& tie) { return tie.centre > 0; });
-  standOnArm(work, side * Vec3::UnitZ());
-  for (WorkTrack& track : work.tracks) track.point.reset(), track.at_infinity = false;
+  beginOnArm(work, side * Vec3::UnitZ());
   beginBeforeInfinity(work);
   tieZoom(state);
   for (const bool focal_held : {true, false, false}) {

@@ -116,7 +116,7 @@ Views::Views(const Reconstruction& work) : work_(work) {
 Pose Views::poseFor(const WorkObservation& o) const {
   const Pose& pose = *work_.poses[o.frame_index];
   if (work_.readout == 0) return pose;
-  return movedWithin(pose, motions_[o.frame_index], work_.readout * (o.seen.y() / lenses_[o.frame_index].height - 0.5));
+  return movedWithin(pose, motions_[o.frame_index], work_.readout * rowTime(o.seen.y(), lenses_[o.frame_index].height));
 }
 
 std::optional<Vec2> Views::reproject(const WorkTrack& track, const WorkObservation& o) const {

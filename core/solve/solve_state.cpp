@@ -96,6 +96,12 @@ BundleOptions finalOptions(const SolveState& state, const SolveOptions& options)
   return plain;
 }
 
+BundleOptions withFocalHeld(BundleOptions options) {
+  options.free_focal = options.free_lens[0] = false;
+  for (LensTerms& terms : options.lens_terms) terms.free[0] = false;
+  return options;
+}
+
 void tieZoom(SolveState& state) {
   Reconstruction& work = state.work;
   if (work.focal_px.empty()) return;

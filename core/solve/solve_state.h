@@ -40,6 +40,9 @@ BundleOptions adjustOptions(const SolveState& state, const SolveOptions& options
 BundleOptions robustOptions(const SolveState& state, const SolveOptions& options);
 BundleOptions finalOptions(const SolveState& state, const SolveOptions& options);
 
+/// The same with every focal length as it stands.
+BundleOptions withFocalHeld(BundleOptions options);
+
 /// Ties neighbouring frames of a zoom, anew: they have nearly one focal length, most often exactly one.
 void tieZoom(SolveState& state);
 /// A focal length for each frame, all as they are; one in their place; or a readout that is looked for.

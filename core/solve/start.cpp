@@ -10,6 +10,7 @@
 #include "core/base/parallel.h"
 #include "core/solve/arm.h"
 #include "core/solve/description_length.h"
+#include "core/solve/locked_off.h"
 #include "core/solve/sort_out.h"
 #include "core/solve/rotation_only.h"
 
@@ -246,8 +247,7 @@ class Chooser {
   }
 
   SolveStart onArm(Reconstruction work, const Vec3& arm) const {
-    standOnArm(work, arm);
-    for (WorkTrack& track : work.tracks) track.point.reset(), track.at_infinity = false;
+    beginOnArm(work, arm);
     LensFreedom free = firstFreedom(options_, work.lens().model);
     const bool finds_focal = free[0];
     if (finds_focal) beginBeforeInfinity(work);
@@ -275,7 +275,7 @@ class Chooser {
   /// Skeletons and rotations with a focal length for every keyframe, where one value leaves more than the noise: beginning with the best constant one, and with
   /// trial lenses too where that one may be no more than a compromise.
   void findZoom(std::vector<SkeletonStart> starts) {
-    if (options_.focal != FocalKnowledge::Unknown || options_.known_lens) return;
+    if (!zoomIsOpen(options_)) return;
     const Skeleton* moving = bestMoving();
     const Turning* turning = bestTurning();
     const Reconstruction* best = moving ? &moving->work : turning ? &turning->work : nullptr;
@@ -323,8 +323,10 @@ LensFreedom firstFreedom(const SolveOptions& options, LensModel model) {
   return withoutKnown(options, model, freedom);
 }
 
+bool zoomIsOpen(const SolveOptions& options) { return options.focal == FocalKnowledge::Unknown && !options.known_lens; }
+
 bool pivotIsOpen(const SolveOptions& options, LensModel model) {
-  const bool unknown = options.focal == FocalKnowledge::Unknown && !options.known_lens && !knownValueOf(options, model, 0);
+  const bool unknown = options.focal == FocalKnowledge::Unknown && focalIsOpen(options, model);
   return options.motion == CameraMotion::Arc || (options.motion == CameraMotion::Auto && unknown);
 }
 

@@ -15,6 +15,8 @@ struct SolveStart {
 /// What is free before the staircase: the focal length, and the model's first coefficient so that rough keyframes fit.
 LensFreedom firstFreedom(const SolveOptions& options, LensModel model);
 
+/// Whether a zoom is looked for: nothing was said of the focal length.
+bool zoomIsOpen(const SolveOptions& options);
 /// Whether a camera that rotates about a point beside it is looked for: under a known focal length a free path does as well, and asks for no pivot.
 bool pivotIsOpen(const SolveOptions& options, LensModel model);
 

@@ -13,7 +13,7 @@ Bundle bundleAtTruth(const SyntheticShot& shot);
 struct BestPossible {
   Comparison comparison;
   double slip_sigma_px = kUnknown;  ///< Standard deviation of an insert's slip there: what the footage leaves open, however it is solved.
-  double fit = 0;                   ///< Squared errors of the sightings in noise, none counting more than an outlier, plus two for every unknown.
+  double fit = 0;                   ///< Akaike's criterion: squared errors of the sightings, in noise, plus two for every unknown.
 };
 Result<BestPossible> bestPossible(const SyntheticShot& shot);
 

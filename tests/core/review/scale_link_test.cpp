@@ -7,9 +7,9 @@
 #include <cmath>
 
 #include "core/base/random.h"
-#include "core/solve/flat_set.h"
 #include "core/review/reviewed_solve.h"
 #include "core/review/verdict.h"
+#include "core/solve/flat_set.h"
 #include "core/solve/warm_start.h"
 #include "tests/support/judge_by_truth.h"
 #include "tests/support/synthetic_shot.h"
