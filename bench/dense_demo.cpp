@@ -121,8 +121,9 @@ int run(const char* project, std::string_view quality) {
   Workspace workspace;
   std::string warning;
   const Status opened = workspace.openProject(project, &warning, ProjectStore::Access::Read);
-  const auto index = std::find(kDenseQualities.begin(), kDenseQualities.end(), quality) - kDenseQualities.begin();
-  const auto job = opened.ok() ? workspace.denseJob(static_cast<DenseQuality>(index)) : Result<DenseJob>(opened.error());
+  DenseSettings settings = workspace.document().dense;
+  settings.quality = static_cast<DenseQuality>(std::find(kDenseQualities.begin(), kDenseQualities.end(), quality) - kDenseQualities.begin());
+  const auto job = opened.ok() ? workspace.denseJob(settings) : Result<DenseJob>(opened.error());
   if (!job.ok()) return fmt::print("{}\n", job.error().message), 2;
   const Stopwatch watch;
   const auto dense = job->run({});
@@ -141,7 +142,7 @@ int run(const char* project, std::string_view quality) {
   fmt::print("cleaned: ");
   tally(truth, **cleaned, truth_from_solve);
   const Stopwatch meshing;
-  const auto surface = job->surface(**cleaned, {});
+  const auto surface = job->surface(**cleaned, 0, {});
   if (!surface.ok()) return fmt::print("{}\n", surface.error().message), 2;
   fmt::print("surface in {:.1f} s\n", meshing.seconds());
   tallyMesh(truth, *surface, truth_from_solve * job->shot.scene.scene_from_solve.inverse());

@@ -16,7 +16,7 @@ struct Arguments {
   std::string project, folder, preset, fit, filter, plates, unit, up, camera, points;
   std::vector<std::string> what;
   std::optional<double> focal_px, scale, fps, key_tolerance_px;
-  std::optional<int> start, splat_size, splat_pictures, test_every, stills;
+  std::optional<int> start, splat_size, splat_pictures, test_every, stills, mesh_texture;
   bool all_points = false, no_masks = false, splat_dense = false, receipt = false, no_receipt = false, quiet = false, json = false;
   int threads = 0;
 };
@@ -53,7 +53,7 @@ Result<DeliveryChoices> choicesOf(const Arguments& a, const Document& document) 
   take(a.scale, world.scale), take(a.fps, world.fps), take(a.start, world.start), take(a.key_tolerance_px, world.key_tolerance_px);
   world.all_points = world.all_points || a.all_points;
   take(a.splat_size, choices.splat.reduced), take(a.splat_pictures, choices.splat.most_pictures), take(a.test_every, choices.splat.test_every);
-  take(a.stills, choices.review.stills);
+  take(a.stills, choices.review.stills), take(a.mesh_texture, choices.mesh_texture_px);
   choices.splat.masks = choices.splat.masks && !a.no_masks;
   choices.splat.dense = choices.splat.dense || a.splat_dense;
   choices.receipt = (choices.receipt || a.receipt) && !a.no_receipt;
@@ -116,6 +116,7 @@ void addDeliver(CLI::App& app, std::stop_token stop, int& code) {
   command->add_option("--splat-pictures", a->splat_pictures, "At most so many (200)");
   command->add_option("--test-every", a->test_every, "Each such picture is for testing; 0: none (8)");
   command->add_flag("--splat-dense", a->splat_dense, "points.ply of a splat set holds the project's dense points too (moth dense makes them)");
+  command->add_option("--mesh-texture", a->mesh_texture, "Side of the texture of meshes at most, px, 256 to 16384; 0: colours at their points (0)");
   command->add_flag("--no-masks", a->no_masks, "No masks in a splat set");
   command->add_option("--stills", a->stills, "So many single pictures of the review (5)");
   command->add_flag("--receipt", a->receipt, "Reads everything back and checks it (unless the project says otherwise, it does)");

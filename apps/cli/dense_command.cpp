@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <algorithm>
 #include <cstdio>
 #include <filesystem>
 
@@ -12,6 +13,7 @@
 #include "core/base/thread_limit.h"
 #include "core/deliver/dense_ply.h"
 #include "core/dense/measure.h"
+#include "core/dense/texture.h"
 #include "core/pipeline/dense_step.h"
 #include "core/scene/seen_scene.h"
 
@@ -25,6 +27,8 @@ struct Arguments {
   std::optional<double> spacing, least_confidence, most_slant, most_color_apart, least_neighbours;
   std::optional<int> least_views, triangles;
   std::vector<double> region;
+  std::vector<int> keyframes;
+  int texture = 0;
   std::vector<std::string> measure;
   bool forecast = false, json = false, quiet = false;
   int threads = 0;
@@ -43,6 +47,13 @@ RegionBox regionFrom(const std::vector<double>& numbers, UpAxis up) {
 
 /// What the project has, and what was asked here in its place.
 DenseSettings settingsFrom(const Arguments& a, DenseSettings settings, UpAxis up) {
+  const auto names = qualities();
+  if (!a.quality.empty()) settings.quality = static_cast<DenseQuality>(std::find(names.begin(), names.end(), a.quality) - names.begin());
+  if (!a.keyframes.empty()) {
+    settings.keyframes = a.keyframes;
+    std::sort(settings.keyframes.begin(), settings.keyframes.end());
+    settings.keyframes.erase(std::unique(settings.keyframes.begin(), settings.keyframes.end()), settings.keyframes.end());
+  }
   settings.spacing = a.spacing.value_or(settings.spacing);
   settings.triangles = a.triangles.value_or(settings.triangles);
   CleanRules& clean = settings.clean;
@@ -151,7 +162,8 @@ void printJson(const Made& made) {
                                  {"verdict", {{"level", describe(made.verdict.level)}, {"sentence", made.verdict.sentence}}},
                                  {"warnings", dense.warnings}};
   if (made.surface)
-    told["mesh"] = {{"file", made.files.back().string()},
+    told["mesh"] = {{"file", made.files[1].string()},
+                    {"texture_px", made.surface->mesh.texture ? made.surface->mesh.texture->picture.width : 0},
                     {"triangles", made.surface->mesh.triangles.size()},
                     {"triangles_before_reduction", made.surface->full},
                     {"cell", made.surface->cell}};
@@ -165,6 +177,8 @@ void printText(const Made& made) {
   const std::size_t kept = made.cleaned->points.size(), all = dense.cloud.points.size();
   fmt::print("points    {:>8}{}\n", kept, kept == all ? std::string() : fmt::format(" of {}, cleaned up", all));
   if (made.surface) fmt::print("triangles {:>8} of {}\n", made.surface->mesh.triangles.size(), made.surface->full);
+  if (made.surface && made.surface->mesh.texture)
+    fmt::print("texture   {:>8} × {} px\n", made.surface->mesh.texture->picture.width, made.surface->mesh.texture->picture.height);
   const DenseFrame* worst = leastAgreed(dense);
   if (worst) fmt::print("least     frame {}: other views agree on {:.0f} % of what it shows\n", worst->frame, 100 * worst->agreeing_share);
   if (const DenseFrame* off = farthestOff(dense))
@@ -184,6 +198,7 @@ int printForecast(const DenseJob& job, bool json) {
   const auto megabytes = [](std::uintmax_t bytes) { return static_cast<double>(bytes) / 1e6; };
   if (json) {
     fmt::print("{}\n", nlohmann::ordered_json{{"keyframes", forecast->keyframes},
+                                              {"keyframe_numbers", forecast->frames},
                                               {"width", forecast->width},
                                               {"height", forecast->height},
                                               {"seconds", forecast->seconds},
@@ -197,10 +212,22 @@ int printForecast(const DenseJob& job, bool json) {
   return kSolved;
 }
 
+/// Whether such a mesh can be written.
+Status checkMesh(const Arguments& a) {
+  if (a.mesh.empty()) return a.texture == 0 ? Status(Done{}) : invalidInput("--texture is of a mesh: say with --mesh which file it goes to.");
+  if (const Status fine = checkSurfaceName(a.mesh); !fine.ok()) return fine;
+  if (a.texture != 0 && !takesTexture(a.mesh)) return invalidInput("A PLY file takes no texture: write the mesh as .obj, .glb or .usda.");
+  return checkTextureSide(a.texture);
+}
+
 /// Nothing is worked out for a file that cannot be written. The mesh may go into the folder.
 Status prepareOutput(const Arguments& a) {
   if (const Status folder = makeFolder(a.folder); !folder.ok()) return folder;
-  return a.mesh.empty() ? Status(Done{}) : checkOutputFile(a.mesh, {a.project});
+  if (a.mesh.empty()) return Done{};
+  for (const auto& file : surfaceFiles(a.mesh, a.texture > 0)) {
+    if (const Status fine = checkOutputFile(file, {a.project}); !fine.ok()) return fine;
+  }
+  return Done{};
 }
 
 Result<Made> make(const DenseJob& job, const Arguments& a, const Progress& progress) {
@@ -219,10 +246,10 @@ Result<Made> make(const DenseJob& job, const Arguments& a, const Progress& progr
   made.files.push_back(std::filesystem::path(a.folder) / kDenseFile);
   if (const Status written = writeDensePly(made.files.back(), *made.cleaned, world, progress.part(0.88, 0.9)); !written.ok()) return written.error();
   if (a.mesh.empty()) return made;
-  auto surface = job.surface(*made.cleaned, progress.part(0.9, 0.99));
+  auto surface = job.surface(*made.cleaned, a.texture, progress.part(0.9, 0.99));
   if (!surface.ok()) return surface.error();
   made.surface = std::move(*surface);
-  made.files.emplace_back(a.mesh);
+  for (const auto& file : surfaceFiles(a.mesh, a.texture > 0)) made.files.push_back(file);
   const Similarity world_from_scene = world.world_from_solve * job.shot.scene.scene_from_solve.inverse();
   if (const Status written = writeSurface(a.mesh, made.surface->mesh, world_from_scene, world, progress.part(0.99, 1)); !written.ok()) return written.error();
   return made;
@@ -231,15 +258,13 @@ Result<Made> make(const DenseJob& job, const Arguments& a, const Progress& progr
 int makeDensePoints(const Arguments& a, std::stop_token stop) {
   const ThreadLimit limit(a.threads);
   Workspace workspace;
-  if (const Status fine = a.mesh.empty() ? Status(Done{}) : checkSurfaceName(a.mesh); !fine.ok()) return failWith(fine.error());
+  if (const Status fine = checkMesh(a); !fine.ok()) return failWith(fine.error());
   if (const Status opened = openToRead(workspace, a.project); !opened.ok()) return failWith(opened.error());
-  const auto names = qualities();
-  const auto quality = static_cast<DenseQuality>(std::find(names.begin(), names.end(), a.quality) - names.begin());
-  auto job = workspace.denseJob(a.quality.empty() ? std::nullopt : std::optional(quality));
-  if (!job.ok()) return failWith(job.error());
-  DenseSettings& settings = job->shot.document.dense;
-  settings = settingsFrom(a, settings, job->shot.scene.up);
+  const auto& scene = workspace.scene();
+  const DenseSettings settings = settingsFrom(a, workspace.document().dense, scene.ok() ? scene->up : UpAxis::Y);
   if (const Status fine = settings.check(); !fine.ok()) return failWith(fine.error());
+  const auto job = workspace.denseJob(settings);
+  if (!job.ok()) return failWith(job.error());
   if (a.forecast) return printForecast(*job, a.json);
   if (const Status fine = prepareOutput(a); !fine.ok()) return failWith(fine.error());
   const Progress line(progressListener(a.quiet || a.json ? ProgressStyle::Quiet : ProgressStyle::Line), stop);
@@ -278,8 +303,11 @@ void addDense(CLI::App& app, std::stop_token stop, int& code) {
   command->add_option("--quality", a->quality, "Depth maps of a quarter of the footage's size (draft), half (good) or all of it (fine)")
       ->check(CLI::IsMember(qualities()));
   command->add_option("--spacing", a->spacing, "At most one point in a cell of this size, the surest; scene units; 0: all")->check(CLI::NonNegativeNumber);
+  command->add_option("--keyframes", a->keyframes, "Frames that depth is made for, in place of those that the program chooses (--forecast --json lists them)")
+      ->delimiter(',');
   addCleaning(*command, a);
   command->add_option("--mesh", a->mesh, "Writes their surface too, by its ending .ply, .obj, .glb or .usda");
+  command->add_option("--texture", a->texture, "Covers it with the keyframes' pictures: the side of its texture at most, px (.obj, .glb, .usda)");
   command->add_option("--measure", a->measure,
                       "Places in pictures, FRAME:X,Y (px): where the dense points seen there lie, how far they are apart, and the plane of three or more");
   command->add_option("--triangles", a->triangles, "Of the mesh, at most")->check(CLI::PositiveNumber);

@@ -27,6 +27,12 @@ std::string endingOf(const std::filesystem::path& path) {
   return ending;
 }
 
+void linkOrCopy(const std::filesystem::path& from, const std::filesystem::path& to) {
+  std::error_code failed;
+  std::filesystem::create_hard_link(from, to, failed);
+  if (failed) std::filesystem::copy_file(from, to, failed);
+}
+
 std::optional<FileIdentity> identityOf(const std::filesystem::path& path) {
   struct stat there {};
   return ::stat(path.c_str(), &there) == 0 ? std::optional(identityIn(there)) : std::nullopt;

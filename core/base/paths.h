@@ -15,6 +15,9 @@ std::filesystem::path folderOf(const std::filesystem::path& path);
 /// What a name ends in, in small letters and without its dot: "png".
 std::string endingOf(const std::filesystem::path& path);
 
+/// A file under a second name: another name of the same bytes where the disk can, else a copy. That it fails is told by the file not being there.
+void linkOrCopy(const std::filesystem::path& from, const std::filesystem::path& to);
+
 /// Which file it is, whatever it is called.
 struct FileIdentity {
   std::uint64_t device = 0, inode = 0;

@@ -44,9 +44,9 @@ struct DeliveryInput {
   std::function<Result<SetMeshPtr>(const Progress&)> open_mesh = {};  ///< Reads it; empty: there is none.
   /// Dense points as they were cleaned up, and their surface in the scene; empty: there are none of this solve.
   std::function<Result<DenseCloudPtr>(const Progress&)> open_dense = {};
-  std::function<Result<SetMeshPtr>(const Progress&)> open_surface = {};
-  double sensor_mm = 36;     ///< Width of the sensor, for files that speak of one.
-  bool log_footage = false;  ///< Its values are on a logarithmic scale: they go out as they are.
+  std::function<Result<SetMeshPtr>(int texture_px, const Progress&)> open_surface = {};  ///< With a texture of at most this side; 0: without.
+  double sensor_mm = 36;                                                                 ///< Width of the sensor, for files that speak of one.
+  bool log_footage = false;                                                              ///< Its values are on a logarithmic scale: they go out as they are.
   /// Opens the footage, its numbers as the shot has them; empty: there are no pictures.
   std::function<Result<std::unique_ptr<FrameSource>>()> open_footage = {};
   /// What is left out of a frame: not 0 there; an empty plane leaves nothing out. Empty: nothing is masked.

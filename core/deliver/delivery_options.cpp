@@ -8,6 +8,7 @@
 
 #include "core/base/length_units.h"
 #include "core/deliver/exporter.h"
+#include "core/dense/texture.h"
 
 namespace dusky {
 namespace {
@@ -79,6 +80,7 @@ Status DeliveryChoices::check() const {
   if (what.empty()) return invalidInput("Nothing is chosen to be delivered.");
   if (const Status fine = checkWorld(world); !fine.ok()) return fine;
   if (const Status fine = checkPictures(plates, splat); !fine.ok()) return fine;
+  if (const Status fine = checkTextureSide(mesh_texture_px); !fine.ok()) return fine;
   return wants("review") ? review.check() : Status(Done{});
 }
 

@@ -72,7 +72,8 @@ struct DeliveryChoices {
   PlateOptions plates;
   SplatOptions splat;
   ReviewOptions review;
-  bool receipt = true;  ///< Everything is read back and checked.
+  int mesh_texture_px = 0;  ///< Side of the texture of meshes at most, 256 to 16384; 0: they have colours at their points alone, as PLY has always.
+  bool receipt = true;      ///< Everything is read back and checked.
 
   bool wants(std::string_view name) const;
   /// Taken in, or left out.

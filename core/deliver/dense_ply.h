@@ -1,5 +1,6 @@
 #pragma once
 #include <string>
+#include <vector>
 
 #include "core/deliver/delivery_view.h"
 #include "core/dense/dense_cloud.h"
@@ -24,7 +25,11 @@ Status writeDensePly(const std::filesystem::path& path, const DenseCloud& cloud,
 
 /// Whether a surface can be written under a name. Errors: InvalidInput: its ending is another than ply, obj, glb or usda.
 Status checkSurfaceName(const std::filesystem::path& path);
-/// Writes a surface that is in the scene, by the file's ending, with colours. Errors: as checkSurfaceName(); CannotWrite; Cancelled.
+/// The files that writing a surface makes: with a texture OBJ has its material and picture beside it, USD its picture; glTF holds its own, PLY takes none.
+std::vector<std::filesystem::path> surfaceFiles(const std::filesystem::path& path, bool textured);
+/// Whether a surface's file can be of a texture.
+bool takesTexture(const std::filesystem::path& path);
+/// Writes a surface that is in the scene, by the file's ending, with its texture, else with colours. Errors: as checkSurfaceName(); CannotWrite; Cancelled.
 Status writeSurface(const std::filesystem::path& path, const SetMesh& surface, const Similarity& world_from_scene, const FileWorld& world,
                     const Progress& progress);
 

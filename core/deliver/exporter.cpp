@@ -47,11 +47,21 @@ Status writeDense(const DeliveryInput& input, const DeliveryChoices&, const Deli
 
 /// A mesh of the dense points, in a format.
 template <const std::string_view& Name>
-Status writeMesh(const DeliveryInput& input, const DeliveryChoices&, const DeliveryView& view, const std::filesystem::path& folder, const Progress& progress) {
-  const auto surface = input.open_surface(progress.part(0, 0.7));
+Status writeMesh(const DeliveryInput& input, const DeliveryChoices& choices, const DeliveryView& view, const std::filesystem::path& folder,
+                 const Progress& progress) {
+  const auto surface = input.open_surface(takesTexture(Name) ? choices.mesh_texture_px : 0, progress.part(0, 0.7));
   if (!surface.ok()) return surface.error();
   const FileWorld world = fileWorldOf(view);
   return writeSurface(folder / Name, **surface, world.world_from_solve * input.scene.scene_from_solve.inverse(), world, progress.part(0.7, 1));
+}
+
+/// A texture's picture is there once for all of them.
+template <const std::string_view& Name>
+std::vector<std::string> meshFiles(const DeliveryChoices& choices) {
+  std::vector<std::string> names;
+  for (const auto& path : surfaceFiles(Name, choices.mesh_texture_px > 0)) names.push_back(path.string());
+  if (Name == kMeshUsda && choices.wants(kMeshObj)) names.resize(1);
+  return names;
 }
 
 constexpr char kCameraGlb[] = "camera.glb", kObjectGlb[] = "object.glb", kPointsPly[] = "points.ply", kCameraCsv[] = "camera.csv",
@@ -82,10 +92,10 @@ std::span<const Exporter> exporters() {
       inMemory<pointsCsv, kPointsCsv>("Points and tables", "points, as a table"),
       inMemory<lensJson, kLensJson>("Lens and plates", "the lens, and the undistorted picture"),
       {kDensePly, "dense points, cleaned up (PLY)", "Dense", false, always<kDensePly>, writeDense, true},
-      {kMeshPly, "mesh of the dense points (PLY)", "Dense", false, always<kMeshPly>, writeMesh<kMeshPly>, true},
-      {kMeshObj, "the same (OBJ)", "Dense", false, always<kMeshObj>, writeMesh<kMeshObj>, true},
-      {kMeshGlb, "the same (glTF 2.0)", "Dense", false, always<kMeshGlb>, writeMesh<kMeshGlb>, true},
-      {kMeshUsda, "the same (USD)", "Dense", false, always<kMeshUsda>, writeMesh<kMeshUsda>, true},
+      {kMeshPly, "mesh of the dense points (PLY)", "Dense", false, meshFiles<kMeshPly>, writeMesh<kMeshPly>, true},
+      {kMeshObj, "the same (OBJ)", "Dense", false, meshFiles<kMeshObj>, writeMesh<kMeshObj>, true},
+      {kMeshGlb, "the same (glTF 2.0)", "Dense", false, meshFiles<kMeshGlb>, writeMesh<kMeshGlb>, true},
+      {kMeshUsda, "the same (USD)", "Dense", false, meshFiles<kMeshUsda>, writeMesh<kMeshUsda>, true},
       {"st-maps", "undistort and redistort, for compositing (EXR)", "Lens and plates", false, always<kStMapFolder>, writeStMaps},
       {"plates", "undistorted plates", "Lens and plates", true, platesMade, writePlates},
       {"splat-set", "undistorted pictures, cameras and points for splat training", "Splat training", true, always<kSplatFolder>, writeSplatSet},

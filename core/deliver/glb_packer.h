@@ -7,6 +7,7 @@
 #include <array>
 #include <cmath>
 #include <cstring>
+#include <string>
 #include <vector>
 
 #include "core/image/srgb.h"
@@ -41,6 +42,16 @@ class Packer {
   int addIndices(const std::vector<std::array<std::uint32_t, 3>>& triangles) {
     return addBytes(triangles.data(), sizeof(triangles[0]) * triangles.size(), 3 * triangles.size(), TINYGLTF_COMPONENT_TYPE_UNSIGNED_INT, TINYGLTF_TYPE_SCALAR,
                     TINYGLTF_TARGET_ELEMENT_ARRAY_BUFFER);
+  }
+  /// A file that the model holds whole; its view.
+  int addFile(const std::string& bytes) {
+    auto& buffer = model_.buffers[0].data;
+    buffer.resize((buffer.size() + 3) / 4 * 4);
+    tinygltf::BufferView view;
+    view.buffer = 0, view.byteOffset = buffer.size(), view.byteLength = bytes.size();
+    model_.bufferViews.push_back(view);
+    buffer.insert(buffer.end(), bytes.begin(), bytes.end());
+    return static_cast<int>(model_.bufferViews.size()) - 1;
   }
 
  private:

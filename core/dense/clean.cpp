@@ -96,14 +96,29 @@ Status inRange(double value, double low, double high, std::string_view what) {
   return invalidInput(fmt::format("{} is {:g} to {:g}, not {:g}.", what, low, high, value));
 }
 
+/// Whether a place of the view is under the brush.
+bool nearStroke(const DenseCut& cut, const Vec2& at) {
+  const auto round = [&](const Vec2& p) { return Vec2(cut.aspect * p.x(), p.y()); };
+  const Vec2 here = round(at);
+  for (std::size_t k = 0; k < cut.outline.size(); ++k) {
+    const Vec2 from = round(cut.outline[k]), way = round(cut.outline[std::min(k + 1, cut.outline.size() - 1)]) - from;
+    const double along = way.squaredNorm() > 0 ? std::clamp((here - from).dot(way) / way.squaredNorm(), 0.0, 1.0) : 0;
+    if ((from + along * way - here).squaredNorm() <= cut.brush * cut.brush) return true;
+  }
+  return false;
+}
+
 }  // namespace
 
 bool DenseCut::holds(const Vec3& place) const {
   const double depth = along.dot(place);
-  if (!(depth >= near && depth <= far) || outline.size() < 3) return false;
+  if (!(depth >= near && depth <= far)) return false;
   const Eigen::Vector4d clip = clip_from_scene * place.homogeneous();
-  return clip.w() > 0 && insideLine(outline, clip.head<2>() / clip.w());
+  if (!(clip.w() > 0)) return false;
+  return covers(clip.head<2>() / clip.w());
 }
+
+bool DenseCut::covers(const Vec2& at) const { return brush > 0 ? nearStroke(*this, at) : outline.size() >= 3 && insideLine(outline, at); }
 
 Status CleanRules::check() const {
   for (const Status& fine :
@@ -120,6 +135,8 @@ Status CleanRules::check() const {
 
 Status DenseSettings::check() const {
   if (!(spacing >= 0) || !std::isfinite(spacing)) return invalidInput(fmt::format("The spacing of dense points is a length from 0 on, not {:g}.", spacing));
+  if (!keyframes.empty() && (keyframes.size() < 3 || std::adjacent_find(keyframes.begin(), keyframes.end(), std::greater_equal<>()) != keyframes.end()))
+    return invalidInput("Keyframes of dense points are three frames at least, each once, in their order.");
   if (triangles < 100) return invalidInput(fmt::format("A mesh has 100 triangles at least, not {}.", triangles));
   return clean.check();
 }

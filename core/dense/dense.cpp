@@ -1,6 +1,7 @@
 #include "core/dense/dense.h"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
@@ -11,6 +12,7 @@
 #include "core/dense/depth_search.h"
 #include "core/dense/keyframes.h"
 #include "core/dense/picture_offset.h"
+#include "core/dense/sharpness.h"
 #include "core/dense/smooth_map.h"
 #include "core/dense/view_light.h"
 #include "core/dense/view_shelf.h"
@@ -34,6 +36,11 @@ struct Plan {
   std::size_t pixels = 0;  ///< Of the largest.
   int width = 0, height = 0;
   std::size_t others = 0, maps_kept = 0, views_kept = 0;
+  std::vector<int> frames() const {
+    std::vector<int> numbers;
+    for (const Keyframe& key : keys) numbers.push_back(key.frame);
+    return numbers;
+  }
 };
 
 /// Keyframes that share too little with any other tell no depth, and are nobody's others.
@@ -47,9 +54,9 @@ void dropLonely(std::vector<Keyframe>& keys) {
   std::erase_if(keys, [](const Keyframe& key) { return key.others.empty(); });
 }
 
-Result<Plan> planOf(const Solution& solution, const DenseOptions& options) {
-  const KeyframeOptions choice{.step_deg = stepOf(options.quality)};
-  auto chosen = chooseKeyframes(solution, choice);
+Result<Plan> planOf(const Solution& solution, const DenseOptions& options, const SharpnessOf& sharpness = {}) {
+  const KeyframeOptions choice{.step_deg = stepOf(options.quality), .frames = options.keyframes};
+  auto chosen = chooseKeyframes(solution, choice, sharpness);
   if (!chosen.ok()) return chosen.error();
   Plan plan{std::move(*chosen)};
   dropLonely(plan.keys);
@@ -107,9 +114,52 @@ class Views {
   double seconds_ = 0;
 };
 
+/// The others that a depth map is made from.
+std::vector<std::size_t> matchedOf(const Keyframe& key) {
+  return {key.others.begin(), key.others.begin() + static_cast<std::ptrdiff_t>(std::min(key.others.size(), kMatched))};
+}
+
+std::vector<MapName> mapNames(const std::vector<Keyframe>& keys) {
+  std::vector<MapName> names;
+  for (const Keyframe& key : keys) {
+    MapName name{key.frame, {}};
+    for (const std::size_t k : matchedOf(key)) name.from.push_back(keys[k].frame);
+    names.push_back(std::move(name));
+  }
+  return names;
+}
+
+/// Of a shot's footage, read frame by frame.
+SharpnessOf sharpnessIn(const DenseInput& input, const Progress& progress) {
+  auto footage = std::make_shared<std::unique_ptr<FrameSource>>();
+  return [&input, progress, footage](const std::vector<int>& frames) -> Result<std::vector<double>> {
+    if (progress.stopRequested()) return cancelled();
+    if (!*footage) {
+      auto opened = input.open_footage();
+      if (!opened.ok()) return opened.error();
+      *footage = std::move(*opened);
+    }
+    const auto& all = input.solution.frames;
+    progress.report(static_cast<double>(frames.front() - all.front().frame) / std::max(1, all.back().frame - all.front().frame), "looking for sharp frames");
+    return sharpnessOf(input.solution, **footage, frames);
+  };
+}
+
+/// What an artist should know of the keyframes.
+std::vector<std::string> notesOn(const std::vector<Keyframe>& keys, const std::vector<int>& asked) {
+  std::vector<std::string> notes;
+  std::vector<int> missing;
+  for (const int frame : asked) {
+    if (std::none_of(keys.begin(), keys.end(), [frame](const Keyframe& key) { return key.frame == frame; })) missing.push_back(frame);
+  }
+  if (!missing.empty())
+    notes.push_back(
+        fmt::format("Left out of the keyframes that were chosen, without a camera or too little in common with the others: {}.", fmt::join(missing, ", ")));
+  return notes;
+}
+
 Result<FusedViewPtr> depthOf(Views& views, const std::vector<Keyframe>& keys, std::size_t at, const Progress& progress) {
-  std::vector<std::size_t> matched = keys[at].others;
-  matched.resize(std::min(matched.size(), kMatched));
+  const std::vector<std::size_t> matched = matchedOf(keys[at]);
   std::map<std::size_t, std::shared_ptr<const DenseView>> read;
   for (const std::size_t k : views.readingOrder(at, matched)) {
     auto view = views.at(k);
@@ -134,13 +184,6 @@ Result<FusedViewPtr> depthOf(Views& views, const std::vector<Keyframe>& keys, st
   return FusedViewPtr(std::move(made));
 }
 
-void addTies(const FusedView& view, std::size_t at, const std::vector<Keyframe>& keys, std::vector<LightTie>& ties) {
-  for (const auto& [frame, ratio] : view.lighter) {
-    const auto other = std::find_if(keys.begin(), keys.end(), [frame = frame](const Keyframe& key) { return key.frame == frame; });
-    if (other != keys.end()) ties.push_back({at, static_cast<std::size_t>(other - keys.begin()), ratio});
-  }
-}
-
 /// Each view is a job of its own: what is there already is not made again.
 Status makeMaps(const DenseInput& input, const Plan& plan, Views& views, MapShelf& shelf, std::vector<LightTie>& ties, int& made_now,
                 const Progress& progress) {
@@ -157,7 +200,7 @@ Status makeMaps(const DenseInput& input, const Plan& plan, Views& views, MapShel
     }
     const auto view = shelf.at(k);
     if (!view.ok()) return view.error();
-    addTies(**view, k, plan.keys, ties);
+    addTies((*view)->lighter, k, plan.frames(), ties);
     if (input.on_view) input.on_view(*view);
   }
   return Done{};
@@ -197,6 +240,7 @@ Result<DenseForecast> forecastDense(const Solution& solution, const DenseOptions
   const std::size_t keys = plan->keys.size(), pixels = plan->pixels;
   const std::size_t searching = pixels * (std::min(plan->views_kept, keys) * kViewBytes + std::min(plan->maps_kept, keys) * kMapBytes + kSearchBytes);
   return DenseForecast{.keyframes = static_cast<int>(keys),
+                       .frames = plan->frames(),
                        .width = plan->width,
                        .height = plan->height,
                        .megapixels = 1e-6 * static_cast<double>(pixels * keys),
@@ -205,25 +249,25 @@ Result<DenseForecast> forecastDense(const Solution& solution, const DenseOptions
 }
 
 Result<DenseResult> makeDense(const DenseInput& input, const DenseOptions& options, const Progress& progress) {
-  const auto planned = planOf(input.solution, options);
+  const Stopwatch choosing;
+  const auto planned = planOf(input.solution, options, sharpnessIn(input, progress.part(0, 0.05)));
   if (!planned.ok()) return planned.error();
+  const double choosing_s = choosing.seconds();
   const Plan& plan = *planned;
   if (!input.folder.empty()) {
     if (const Status made = makeFolder(input.folder); !made.ok()) return made.error();
   }
-  DenseResult result{.quality = options.quality};
+  DenseResult result{.quality = options.quality, .warnings = notesOn(plan.keys, options.keyframes)};
   if (const KeyframeOptions usual; plan.others < usual.others)
     result.warnings.push_back(fmt::format("Memory is short for pictures of {} × {}: each depth map is compared with {} others, not {}.", plan.width,
                                           plan.height, plan.others, usual.others));
-  std::vector<int> frames;
-  for (const Keyframe& key : plan.keys) frames.push_back(key.frame);
-  MapShelf shelf(input.folder, frames, plan.maps_kept);
+  MapShelf shelf(input.folder, input.earlier, mapNames(plan.keys), plan.maps_kept);
   const Stopwatch searching;
   std::vector<LightTie> ties;
   {
     Views views(input, plan, options.quality);
-    if (const Status made = makeMaps(input, plan, views, shelf, ties, result.maps_made, progress.part(0, 0.85)); !made.ok()) return made.error();
-    result.views_s = views.seconds(), result.depth_s = searching.seconds() - views.seconds();
+    if (const Status made = makeMaps(input, plan, views, shelf, ties, result.maps_made, progress.part(0.05, 0.85)); !made.ok()) return made.error();
+    result.views_s = choosing_s + views.seconds(), result.depth_s = searching.seconds() - views.seconds();
   }
   const Stopwatch fusing;
   FuseInput fused{{}, [&](std::size_t k) { return shelf.at(k); }, lightToLevel(plan.keys.size(), ties, result.warnings)};

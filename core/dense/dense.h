@@ -19,11 +19,13 @@ struct DenseInput {
   MaskOf mask = {};                   ///< Empty: nothing is masked.
   std::filesystem::path folder = {};  ///< Where depth maps are kept, each as it is made; those that are there are used. It must be this input's own. Empty:
                                       ///< in memory alone.
+  std::vector<std::filesystem::path> earlier = {};  ///< Folders of the same solve, footage and quality with other keyframes: maps that are there are used too.
   std::function<void(const FusedViewPtr&)> on_view = {};  ///< Hears of each depth map, on the caller's thread.
 };
 
 struct DenseOptions {
   DenseQuality quality = DenseQuality::Good;
+  std::vector<int> keyframes = {};                   ///< That an artist chose, ascending; empty: none were (KeyframeOptions).
   std::size_t most_bytes = std::size_t{1200} << 20;  ///< Of pictures and depth maps in memory at a time; what does not fit is compared with fewer views.
 };
 
@@ -61,6 +63,7 @@ Result<DenseResult> makeDense(const DenseInput& input, const DenseOptions& optio
 /// What it will take.
 struct DenseForecast {
   int keyframes = 0;
+  std::vector<int> frames;    ///< About these: which frames are sharp is not known yet.
   int width = 0, height = 0;  ///< Of a depth map, px.
   double megapixels = 0;      ///< Of all depth maps.
   double seconds = kUnknown;  ///< As this machine is known; unknown from forecastDense().
@@ -70,7 +73,7 @@ struct DenseForecast {
 /// Errors: as chooseKeyframes().
 Result<DenseForecast> forecastDense(const Solution& solution, const DenseOptions& options);
 
-/// Where the depth map of a frame is kept in a folder.
-std::filesystem::path depthMapFile(const std::filesystem::path& folder, int frame);
+/// Where the depth map of a frame is kept in a folder; an empty path where there is none.
+std::filesystem::path depthMapIn(const std::filesystem::path& folder, int frame);
 
 }  // namespace dusky

@@ -22,15 +22,19 @@ struct RegionBox {
   bool operator==(const RegionBox&) const = default;
 };
 
-/// What an outline drawn in a view takes of the world: all that is seen in it, as deep as it reaches. In scene coordinates, so that it holds for other results
-/// too.
+/// What an outline or a brush's stroke drawn in a view takes of the world: all that is seen in it, as deep as it reaches. In scene coordinates, so that it
+/// holds for other results too.
 struct DenseCut {
   Eigen::Matrix4d clip_from_scene = Eigen::Matrix4d::Identity();  ///< The view: x/w and y/w are -1 to 1 over it, w > 0 before the viewer.
-  std::vector<Vec2> outline;                                      ///< A closed line, in those.
+  std::vector<Vec2> outline;                                      ///< A closed line, in those; of a brush the line that its middle went.
+  double brush = 0;                                               ///< Its radius, as a share of half the view's height; 0: an outline.
+  double aspect = 1;                                              ///< Of a brush's view: width over height.
   Vec3 along = Vec3::UnitZ();                                     ///< The view's direction, of length 1.
   double near = 0, far = 0;                                       ///< How deep: of a place's product with `along`, scene units.
   bool keeps = false;                                             ///< What is outside goes, in place of what is inside.
   bool holds(const Vec3& place) const;
+  /// Of places of the view, -1 to 1, however deep.
+  bool covers(const Vec2& at) const;
   bool operator==(const DenseCut&) const = default;
 };
 
@@ -52,7 +56,8 @@ struct CleanRules {
 /// What is asked of dense points. Kept with the project.
 struct DenseSettings {
   DenseQuality quality = DenseQuality::Good;
-  double spacing = 0;  ///< At most one point in a cell of this size, scene units, >= 0; 0: all.
+  std::vector<int> keyframes;  ///< Chosen by the artist, ascending; empty: the program chooses them.
+  double spacing = 0;          ///< At most one point in a cell of this size, scene units, >= 0; 0: all.
   CleanRules clean;
   int triangles = 200000;  ///< Of the mesh at most, >= 100.
 

@@ -79,8 +79,34 @@ Pair pairOf(const Solution& solution, const Looking& a, const Looking& b) {
   return pair;
 }
 
+/// A place on the way for one keyframe: the frame that stands evenly there, and others near it, ascending, with it.
+struct Slot {
+  std::size_t even = 0;
+  std::vector<std::size_t> near;
+  std::vector<double> off;  ///< How far each is from the even place: 0 to 1.
+};
+
+/// Not so far that two slots could meet.
+constexpr double kSlotReach = 0.35;
+constexpr std::size_t kMostInSlot = 5;
+
+/// Of the frames from `first` to `last` those whose place on the way is near `at`, and the even one.
+Slot slotAt(const std::vector<double>& way, double at, double step, std::size_t even, std::size_t first, std::size_t last) {
+  std::vector<std::pair<double, std::size_t>> near;
+  const double reach = kSlotReach * step;
+  for (std::size_t k = first; k <= last; ++k) {
+    if (k == even || std::abs(way[k] - at) < reach) near.emplace_back(k == even ? -1 : std::abs(way[k] - at), k);
+  }
+  std::sort(near.begin(), near.end());
+  near.resize(std::min(near.size(), kMostInSlot));
+  std::sort(near.begin(), near.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+  Slot slot{even, {}, {}};
+  for (const auto& [off, k] : near) slot.near.push_back(k), slot.off.push_back(reach > 0 ? std::max(0.0, off) / reach : 0);
+  return slot;
+}
+
 /// Evenly along the way that the view goes: by parallax, and by how much of what it sees goes.
-std::vector<std::size_t> evenly(const Solution& solution, const std::vector<Looking>& frames, const KeyframeOptions& options) {
+std::vector<Slot> evenly(const Solution& solution, const std::vector<Looking>& frames, const KeyframeOptions& options) {
   constexpr double kLostPerStep = 0.1;
   std::vector<double> way(frames.size(), 0);
   for (std::size_t k = 1; k < frames.size(); ++k) {
@@ -90,14 +116,51 @@ std::vector<std::size_t> evenly(const Solution& solution, const std::vector<Look
     way[k] = way[k - 1] + pair.angle_rad / (options.step_deg * kDegree) + std::min(lost / kLostPerStep, turned / (5 * kDegree));
   }
   const int wanted = std::clamp(static_cast<int>(std::lround(way.back())) + 1, 5, options.most);
-  std::vector<std::size_t> chosen;
+  const double step = way.back() / (wanted - 1);
+  std::vector<std::pair<std::size_t, double>> places;
   for (int i = 0; i < wanted; ++i) {
-    const double at = way.back() * i / (wanted - 1);
-    const auto found = static_cast<std::size_t>(std::lower_bound(way.begin(), way.end(), at - 1e-12) - way.begin());
+    const auto found = static_cast<std::size_t>(std::lower_bound(way.begin(), way.end(), step * i - 1e-12) - way.begin());
     const std::size_t k = std::min(found, frames.size() - 1);
-    if (chosen.empty() || k > chosen.back()) chosen.push_back(k);
+    if (places.empty() || k > places.back().first) places.emplace_back(k, step * i);
   }
-  return chosen;
+  std::vector<Slot> slots;
+  for (std::size_t i = 0; i < places.size(); ++i) {
+    const std::size_t first = i == 0 ? 0 : places[i - 1].first + 1, last = i + 1 == places.size() ? frames.size() - 1 : places[i + 1].first - 1;
+    slots.push_back(slotAt(way, places[i].second, step, places[i].first, first, last));
+  }
+  return slots;
+}
+
+/// The frame of a slot, from `first` on, that is sharp and whose camera explains its tracks well, unless it stands too far from the even place for what it
+/// gains.
+Result<std::size_t> bestOf(const Slot& slot, std::size_t first, const std::vector<Looking>& frames, const SharpnessOf& sharpness) {
+  constexpr double kOffCosts = 0.1;  // what a tenth more of contrast gains, at the end of the slot
+  if (slot.near.size() < 2) return slot.even;
+  std::vector<int> numbers;
+  std::vector<double> errors;
+  for (const std::size_t k : slot.near) numbers.push_back(frames[k].frame->frame), errors.push_back(frames[k].frame->rms_px);
+  const auto sharp = sharpness(numbers);
+  if (!sharp.ok()) return sharp.error();
+  std::vector<double> known = errors;
+  std::erase_if(known, [](double error) { return std::isnan(error); });
+  const double usual = known.empty() ? 0 : median(std::move(known));
+  std::size_t best = slot.even;
+  double most = -1e30;
+  for (std::size_t i = 0; i < slot.near.size(); ++i) {
+    const double loud = usual > 0 && errors[i] > usual ? std::log(errors[i] / usual) : 0;
+    const double score = (*sharp)[i] - loud - kOffCosts * slot.off[i] * slot.off[i];
+    if (slot.near[i] >= first && score > most) most = score, best = slot.near[i];
+  }
+  return best;
+}
+
+/// What the artist chose, where it has a camera.
+std::vector<Slot> chosenByArtist(const std::vector<Looking>& frames, const std::vector<int>& chosen) {
+  std::vector<Slot> slots;
+  for (std::size_t k = 0; k < frames.size(); ++k) {
+    if (std::binary_search(chosen.begin(), chosen.end(), frames[k].frame->frame)) slots.push_back({k, {k}, {0}});
+  }
+  return slots;
 }
 
 /// The best for one keyframe, one after the other: what lies near one that was chosen adds little.
@@ -121,11 +184,19 @@ std::vector<std::size_t> othersOf(std::size_t key, const std::vector<std::vector
 
 }  // namespace
 
-Result<std::vector<Keyframe>> chooseKeyframes(const Solution& solution, const KeyframeOptions& options) {
+Result<std::vector<Keyframe>> chooseKeyframes(const Solution& solution, const KeyframeOptions& options, const SharpnessOf& sharpness) {
   const std::vector<Looking> frames = lookingFrames(solution);
   if (frames.size() < 3)
     return invalidInput(fmt::format("Dense points need at least 3 frames with a camera; there are {}. Solve more of the shot.", frames.size()));
-  const std::vector<std::size_t> at = evenly(solution, frames, options);
+  const std::vector<Slot> slots = options.frames.empty() ? evenly(solution, frames, options) : chosenByArtist(frames, options.frames);
+  if (slots.size() < 3)
+    return invalidInput(fmt::format("Dense points need at least 3 keyframes with a camera; there are {}. Add some in the Dense step.", slots.size()));
+  std::vector<std::size_t> at;
+  for (const Slot& slot : slots) {
+    const auto best = sharpness ? bestOf(slot, at.empty() ? 0 : at.back() + 1, frames, sharpness) : Result<std::size_t>(slot.even);
+    if (!best.ok()) return best.error();
+    at.push_back(*best);
+  }
   std::vector<std::vector<Pair>> pairs(at.size(), std::vector<Pair>(at.size()));
   for (std::size_t i = 0; i < at.size(); ++i) {
     for (std::size_t j = i + 1; j < at.size(); ++j) pairs[i][j] = pairs[j][i] = pairOf(solution, frames[at[i]], frames[at[j]]);

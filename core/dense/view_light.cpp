@@ -46,6 +46,13 @@ double lightRatio(const MatchPicture& view, const MatchPicture& other, const Dep
   return ratios.size() < kLeastSamples ? kUnknown : median(std::move(ratios));
 }
 
+void addTies(const std::vector<std::pair<int, double>>& lighter, std::size_t at, const std::vector<int>& frames, std::vector<LightTie>& ties) {
+  for (const auto& [frame, ratio] : lighter) {
+    const auto other = std::find(frames.begin(), frames.end(), frame);
+    if (other != frames.end()) ties.push_back({at, static_cast<std::size_t>(other - frames.begin()), ratio});
+  }
+}
+
 std::vector<double> lightOf(std::size_t views, std::span<const LightTie> ties) {
   const auto count = static_cast<Eigen::Index>(views);
   // Held weakly at the mean, which decides where nothing else does.

@@ -1,6 +1,7 @@
 #pragma once
 #include <cstddef>
 #include <span>
+#include <utility>
 #include <vector>
 
 #include "core/dense/depth_map.h"
@@ -17,6 +18,9 @@ struct LightTie {
   std::size_t view = 0, other = 0;
   double log_ratio = 0;
 };
+
+/// Those of view `at` of `frames`: `lighter` are frames that it was compared with, and how much brighter it is than each.
+void addTies(const std::vector<std::pair<int, double>>& lighter, std::size_t at, const std::vector<int>& frames, std::vector<LightTie>& ties);
 
 /// How bright each view is beside the mean of all, as a logarithm: by least squares of all ties. Views that nothing ties are as the mean.
 std::vector<double> lightOf(std::size_t views, std::span<const LightTie> ties);

@@ -32,12 +32,19 @@ class Newest {
   std::map<std::size_t, typename Order::iterator> places_;
 };
 
+/// A depth map as its file is named: by its frame and those that it is made from.
+struct MapName {
+  int frame = 0;
+  std::vector<int> from;
+  std::string file() const;
+};
+
 /// Depth maps of keyframes, kept in a folder where there is one, and the newest in memory.
 class MapShelf {
  public:
-  /// `frames`: of each key. `most`: maps in memory; without a folder all are.
-  MapShelf(std::filesystem::path folder, std::vector<int> frames, std::size_t most)
-      : folder_(std::move(folder)), frames_(std::move(frames)), newest_(folder_.empty() ? frames_.size() : most) {}
+  /// `earlier`: other folders, maps of which may be used. `most`: maps in memory; without a folder all are.
+  MapShelf(std::filesystem::path folder, std::vector<std::filesystem::path> earlier, std::vector<MapName> names, std::size_t most)
+      : folder_(std::move(folder)), earlier_(std::move(earlier)), names_(std::move(names)), newest_(folder_.empty() ? names_.size() : most) {}
 
   /// Whether it can be taken from there; what is damaged is not.
   bool has(std::size_t k) { return newest_.find(k) || (!folder_.empty() && load(k)); }
@@ -48,9 +55,13 @@ class MapShelf {
 
  private:
   FusedViewPtr load(std::size_t k);
+  std::filesystem::path fileOf(std::size_t k) const { return folder_ / names_[k].file(); }
+  /// A file of an earlier folder gets a second name in this one.
+  void takeOver(std::size_t k) const;
 
   std::filesystem::path folder_;
-  std::vector<int> frames_;
+  std::vector<std::filesystem::path> earlier_;
+  std::vector<MapName> names_;
   Newest<FusedView> newest_;
 };
 

@@ -8,14 +8,22 @@
 
 #include "core/base/progress.h"
 #include "core/base/result.h"
+#include "core/image/plane.h"
 
 namespace dusky {
+
+/// A picture that triangles are covered with.
+struct MeshTexture {
+  Picture picture;
+  std::vector<std::array<Eigen::Vector2f, 3>> corners;  ///< Of each triangle, px of the picture from its upper left corner.
+};
 
 /// Geometry of a set that was measured or built: triangles, or the points of a scan. In its file's own units and axes.
 struct SetMesh {
   std::vector<Eigen::Vector3f> points;
   std::vector<std::array<std::uint32_t, 3>> triangles;  ///< Indices of points; none: a cloud of points.
   std::vector<std::array<std::uint8_t, 3>> colors;      ///< Of each point; empty: it has none.
+  std::shared_ptr<const MeshTexture> texture = {};      ///< nullptr: none. Files that are read give none.
 
   bool isCloud() const { return triangles.empty(); }
   Eigen::Vector3d low() const;

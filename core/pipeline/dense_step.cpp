@@ -6,6 +6,7 @@
 
 #include "core/base/content_key.h"
 #include "core/base/log.h"
+#include "core/base/paths.h"
 #include "core/dense/dense_files.h"
 #include "core/pipeline/dense_pace.h"
 #include "core/track/track_files.h"
@@ -17,10 +18,26 @@ namespace fs = std::filesystem;
 
 constexpr std::size_t kKept = 3;  // Folders of keys.
 
+constexpr std::size_t kKeyDigits = 16;
+
+/// Of a folder's name, the part that says what maps are made from, whatever the keyframes.
+std::string stampOf(const fs::path& folder) { return folder.filename().string().substr(0, kKeyDigits); }
+
 /// Whether a folder is one that a key names: what else lies there is nobody's business here.
 bool isKeyed(const fs::path& folder) {
   const std::string name = folder.filename().string();
-  return name.size() == 16 && name.find_first_not_of("0123456789abcdef") == std::string::npos;
+  return (name.size() == kKeyDigits || name.size() == 2 * kKeyDigits + 1) && name.find_first_not_of("0123456789abcdef-") == std::string::npos;
+}
+
+/// Folders of the same solve, footage and quality, with other keyframes.
+std::vector<fs::path> earlierOf(const fs::path& folder) {
+  std::vector<fs::path> earlier;
+  std::error_code failed;
+  for (const auto& entry : fs::directory_iterator(folder.parent_path(), failed)) {
+    if (isKeyed(entry.path()) && entry.path() != folder && stampOf(entry.path()) == stampOf(folder)) earlier.push_back(entry.path());
+  }
+  std::sort(earlier.begin(), earlier.end());
+  return earlier;
 }
 
 /// Of the folders beside it those that were used last stay.
@@ -51,12 +68,7 @@ void carryDense(const fs::path& from_project, const fs::path& to_project) {
     const fs::path to = denseCacheOf(to_project) / entry.path().filename();
     if (!fs::exists(densePointsFile(entry.path()), failed) || fs::exists(to, failed)) continue;
     fs::create_directories(to, failed);
-    // On one disk a second name costs nothing.
-    for (const auto& file : fs::directory_iterator(entry.path(), failed)) {
-      std::error_code apart;
-      fs::create_hard_link(file.path(), to / file.path().filename(), apart);
-      if (apart) fs::copy_file(file.path(), to / file.path().filename(), apart);
-    }
+    for (const auto& file : fs::directory_iterator(entry.path(), failed)) linkOrCopy(file.path(), to / file.path().filename());
   }
 }
 
@@ -78,8 +90,10 @@ DenseSummary denseSummaryIn(const fs::path& folder) {
   return summary;
 }
 
+static DenseOptions optionsOf(const DenseSettings& settings) { return {.quality = settings.quality, .keyframes = settings.keyframes}; }
+
 Result<DenseForecast> DenseJob::forecast() const {
-  auto forecast = forecastDense(*shot.solution, {.quality = settings().quality});
+  auto forecast = forecastDense(*shot.solution, optionsOf(settings()));
   if (forecast.ok()) forecast->seconds = forecast->megapixels * densePace();
   return forecast;
 }
@@ -109,9 +123,13 @@ Result<DenseResultPtr> DenseJob::run(const Progress& progress, const std::functi
   if (const Status fine = settings().check(); !fine.ok()) return fine.error();
   if (auto there = storedDense(folder()); there.ok()) return there;
   const bool keeps = !folder().empty() && takes(folder());
-  const DenseInput input{*shot.solution, [this] { return openFootageOf(shot.document); }, maskOfShot(shot.document, shot.footage),
-                         keeps ? folder() : fs::path(), on_view};
-  auto made = makeDense(input, {.quality = settings().quality}, progress);
+  const DenseInput input{.solution = *shot.solution,
+                         .open_footage = [this] { return openFootageOf(shot.document); },
+                         .mask = maskOfShot(shot.document, shot.footage),
+                         .folder = keeps ? folder() : fs::path(),
+                         .earlier = keeps ? earlierOf(folder()) : std::vector<fs::path>(),
+                         .on_view = on_view};
+  auto made = makeDense(input, optionsOf(settings()), progress);
   if (!made.ok()) return made.error();
   learnFrom(*made);
   auto result = std::make_shared<DenseResult>(std::move(*made));
@@ -126,8 +144,13 @@ Result<DenseResultPtr> DenseJob::run(const Progress& progress, const std::functi
   return DenseResultPtr(std::move(result));
 }
 
-Result<Surface> DenseJob::surface(const DenseCloud& cleaned, const Progress& progress) const {
-  return surfaceOf(cleaned, shot.scene.scene_from_solve, {.triangles = settings().triangles}, progress);
+Result<Surface> DenseJob::surface(const DenseCloud& cleaned, int texture_px, const Progress& progress) const {
+  auto surface = surfaceOf(cleaned, shot.scene.scene_from_solve, {.triangles = settings().triangles}, progress.part(0, texture_px > 0 ? 0.5 : 1));
+  if (!surface.ok() || texture_px == 0) return surface;
+  auto covered = shot.withTexture(std::move(surface->mesh), texture_px, progress.part(0.5, 1));
+  if (!covered.ok()) return covered.error();
+  surface->mesh = std::move(*covered);
+  return surface;
 }
 
 }  // namespace dusky

@@ -14,8 +14,8 @@ void carryDense(const std::filesystem::path& from_project, const std::filesystem
 /// In such a folder those that were made under a key.
 std::filesystem::path densePointsFile(const std::filesystem::path& folder);
 
-/// The same key means the same dense points. `solve`: the own key of the solve.
-std::string denseKey(const Document& document, const FilePrints& files, const std::string& solve, DenseQuality quality);
+/// The same key means the same dense points; the same first 16 digits: the same but for keyframes that an artist chose. `solve`: the own key of the solve.
+std::string denseKey(const Document& document, const FilePrints& files, const std::string& solve, const DenseSettings& settings);
 
 /// How many points, as few digits as tell it: "9500", "669 k", "1.2 M".
 std::string roundedCount(std::size_t points);
@@ -48,8 +48,8 @@ struct DenseJob {
   /// Those that are there, else made and kept; those of earlier solves go, but for the newest. Errors: as makeDense(); InvalidInput: the shot is 2D tracks
   /// without pictures.
   Result<DenseResultPtr> run(const Progress& progress, const std::function<void(const FusedViewPtr&)>& on_view = {}) const;
-  /// The surface of cleaned-up points, in the scene. Errors: as surfaceOf().
-  Result<Surface> surface(const DenseCloud& cleaned, const Progress& progress) const;
+  /// The surface of cleaned-up points, in the scene, with a texture where one of a side is asked for. Errors: as surfaceOf(); as textured().
+  Result<Surface> surface(const DenseCloud& cleaned, int texture_px, const Progress& progress) const;
 };
 
 }  // namespace dusky

@@ -162,11 +162,13 @@ std::string solveKey(const Document& document, const FootageInfo& footage, const
   return key.key();
 }
 
-std::string denseKey(const Document& document, const FilePrints& files, const std::string& solve, DenseQuality quality) {
-  KeyBuilder key;
-  key.add("dense 4").add(solve).add(static_cast<int>(quality));
+std::string denseKey(const Document& document, const FilePrints& files, const std::string& solve, const DenseSettings& settings) {
+  KeyBuilder key, chosen;
+  key.add("dense 5").add(solve).add(static_cast<int>(settings.quality));
   addMasks(key, document.masks, files);
-  return key.key();
+  if (settings.keyframes.empty()) return key.key();
+  for (const int frame : settings.keyframes) chosen.add(frame);
+  return key.key() + "-" + chosen.key();
 }
 
 SolveKeys solveKeys(const Document& document, const FootageInfo& footage, const std::string& followed, const std::string& from) {

@@ -4,6 +4,8 @@
 
 #include "core/base/paths.h"
 #include "core/deliver/writers.h"
+#include "core/dense/dense_files.h"
+#include "core/dense/texture.h"
 #include "core/lens/lens_file.h"
 #include "core/media/footage.h"
 #include "core/pipeline/advice_step.h"
@@ -101,6 +103,17 @@ DeliveryInput DeliveryJob::input() const {
   return made;
 }
 
+Result<SetMesh> DeliveryJob::withTexture(SetMesh mesh, int side_px, const Progress& progress) const {
+  TextureInput from{.solution = *solution,
+                    .scene_from_solve = scene.scene_from_solve,
+                    .frames = {},
+                    .depthOf = [this](int frame) { return readFusedView(depthMapIn(dense_folder, frame)); },
+                    .open_footage = [this] { return openFootageOf(document); },
+                    .mask = maskOfShot(document, footage)};
+  for (const DenseFrame& frame : denseSummaryIn(dense_folder).frames) from.frames.push_back(frame.frame);
+  return textured(std::move(mesh), from, {.side_px = side_px}, progress);
+}
+
 /// Read and cleaned up when the first of them is asked for, once for all.
 void DeliveryJob::addDense(DeliveryInput& made) const {
   const DenseSummary summary = denseSummaryIn(dense_folder);
@@ -108,7 +121,8 @@ void DeliveryJob::addDense(DeliveryInput& made) const {
   made.pictures = pictureOffsets(summary.frames);
   struct Made {
     DenseCloudPtr cloud;
-    SetMeshPtr surface;
+    SetMeshPtr surface, textured;
+    int texture_px = 0;
   };
   const auto kept = std::make_shared<Made>();
   made.open_dense = [this, kept](const Progress& progress) -> Result<DenseCloudPtr> {
@@ -119,13 +133,23 @@ void DeliveryJob::addDense(DeliveryInput& made) const {
     if (cleaned.ok()) kept->cloud = *cleaned;
     return cleaned;
   };
-  made.open_surface = [this, kept, open = made.open_dense](const Progress& progress) -> Result<SetMeshPtr> {
+  const auto plain = [this, kept, open = made.open_dense](const Progress& progress) -> Result<SetMeshPtr> {
     if (kept->surface) return kept->surface;
     const auto cloud = open(progress.part(0, 0.2));
     if (!cloud.ok()) return cloud.error();
     auto surface = surfaceOf(**cloud, scene.scene_from_solve, {.triangles = document.dense.triangles}, progress.part(0.2, 1));
     if (!surface.ok()) return surface.error();
     return kept->surface = std::make_shared<SetMesh>(std::move(surface->mesh));
+  };
+  made.open_surface = [this, kept, plain](int texture_px, const Progress& progress) -> Result<SetMeshPtr> {
+    if (texture_px == 0) return plain(progress);
+    if (kept->textured && kept->texture_px == texture_px) return kept->textured;
+    const auto surface = plain(progress.part(0, 0.5));
+    if (!surface.ok()) return surface.error();
+    auto covered = withTexture(**surface, texture_px, progress.part(0.5, 1));
+    if (!covered.ok()) return covered.error();
+    kept->texture_px = texture_px;
+    return kept->textured = std::make_shared<SetMesh>(std::move(*covered));
   };
 }
 

@@ -119,6 +119,8 @@ struct DeliveryJob {
   Result<Delivered> run(const std::filesystem::path& folder, const DeliveryChoices& choices, const Progress& progress) const;
   /// The review movie alone. Errors: as writeReview(); InvalidInput: the shot is 2D tracks without pictures.
   Status review(const std::filesystem::path& path, const ReviewOptions& options, const Progress& progress) const;
+  /// A surface of the dense points with a texture of the keyframes' pictures. Errors: as textured().
+  Result<SetMesh> withTexture(SetMesh mesh, int side_px, const Progress& progress) const;
 
  private:
   DeliveryInput input() const;

@@ -136,7 +136,7 @@ class Workspace {
   Result<DeliveryJob> deliveryJob(double total_s = kUnknown) const;
   /// Everything that dense points of this solve need, or why there are none.
   /// `quality`: in place of the document's.
-  Result<DenseJob> denseJob(std::optional<DenseQuality> quality = {}) const;
+  Result<DenseJob> denseJob(const std::optional<DenseSettings>& settings = {}) const;
   /// Where its dense points are kept at the document's quality; empty: nowhere.
   std::filesystem::path denseFolder() const;
   /// The dense points that are there of solution() at the document's quality.
@@ -246,7 +246,7 @@ class Workspace {
     std::filesystem::path folder;
     DenseSummary summary;
   };
-  std::filesystem::path denseFolder(DenseQuality quality) const;
+  std::filesystem::path denseFolder(const DenseSettings& settings) const;
   mutable std::optional<FoundDense> dense_;
   mutable SolutionPtr judged_;                 ///< That verdict_ is of.
   mutable std::filesystem::path judged_with_;  ///< Of dense points that it heard.

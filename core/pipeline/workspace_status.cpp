@@ -26,13 +26,13 @@ const std::optional<Verdict>& Workspace::verdict() const {
   return verdict_;
 }
 
-std::filesystem::path Workspace::denseFolder(DenseQuality quality) const {
+std::filesystem::path Workspace::denseFolder(const DenseSettings& settings) const {
   if (!file_.store || solution_keys_.own.empty()) return {};
   const auto cache = denseCacheOf(file_.store->path());
-  return cache / denseKey(document_, prints_, solution_keys_.own, quality);
+  return cache / denseKey(document_, prints_, solution_keys_.own, settings);
 }
 
-std::filesystem::path Workspace::denseFolder() const { return denseFolder(document_.dense.quality); }
+std::filesystem::path Workspace::denseFolder() const { return denseFolder(document_.dense); }
 
 const DenseSummary& Workspace::dense() const {
   const auto folder = denseFolder();
@@ -40,10 +40,10 @@ const DenseSummary& Workspace::dense() const {
   return dense_->summary;
 }
 
-Result<DenseJob> Workspace::denseJob(std::optional<DenseQuality> quality) const {
+Result<DenseJob> Workspace::denseJob(const std::optional<DenseSettings>& settings) const {
   auto shot = deliveryJob();
   if (!shot.ok()) return shot.error();
-  if (quality) shot->document.dense.quality = *quality, shot->dense_folder = denseFolder(*quality);
+  if (settings) shot->document.dense = *settings, shot->dense_folder = denseFolder(*settings);
   return DenseJob{std::move(*shot)};
 }
 

@@ -47,7 +47,7 @@ static void from_json(const Json& json, WorldOptions& world) {
   if (json.contains("start")) world.start = json.at("start").get<int>();
 }
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(DeliveryChoices, what, world, plates, splat, review, receipt)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(DeliveryChoices, what, world, plates, splat, review, mesh_texture_px, receipt)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE_WITH_DEFAULT(DeliveryPreset, name, choices)
 
 /// When each file had a tick of its own.

@@ -16,7 +16,9 @@ static Json cutToJson(const DenseCut& cut) {
   for (int r = 0; r < 4; ++r)
     for (int c = 0; c < 4; ++c) view.push_back(cut.clip_from_scene(r, c));
   for (const Vec2& p : cut.outline) outline.push_back({p.x(), p.y()});
-  return {{"clip_from_scene", view}, {"outline", outline}, {"along", listOf(cut.along)}, {"near", cut.near}, {"far", cut.far}, {"keeps", cut.keeps}};
+  Json json = {{"clip_from_scene", view}, {"outline", outline}, {"along", listOf(cut.along)}, {"near", cut.near}, {"far", cut.far}, {"keeps", cut.keeps}};
+  if (cut.brush > 0) json["brush"] = cut.brush, json["aspect"] = cut.aspect;
+  return json;
 }
 
 static DenseCut cutFrom(const Json& json) {
@@ -26,6 +28,7 @@ static DenseCut cutFrom(const Json& json) {
   for (const Json& p : json.at("outline")) cut.outline.emplace_back(p.at(0).get<double>(), p.at(1).get<double>());
   cut.along = placeFrom(json.at("along"));
   cut.near = json.at("near").get<double>(), cut.far = json.at("far").get<double>(), cut.keeps = json.at("keeps").get<bool>();
+  cut.brush = json.value("brush", cut.brush), cut.aspect = json.value("aspect", cut.aspect);
   return cut;
 }
 
@@ -55,7 +58,11 @@ static CleanRules cleanFrom(const Json& json) {
 }
 
 Json denseToJson(const DenseSettings& settings) {
-  return {{"quality", describe(settings.quality)}, {"spacing", settings.spacing}, {"clean", cleanToJson(settings.clean)}, {"triangles", settings.triangles}};
+  return {{"quality", describe(settings.quality)},
+          {"keyframes", settings.keyframes},
+          {"spacing", settings.spacing},
+          {"clean", cleanToJson(settings.clean)},
+          {"triangles", settings.triangles}};
 }
 
 DenseSettings denseFrom(const Json& json) {
@@ -65,6 +72,7 @@ DenseSettings denseFrom(const Json& json) {
   settings.quality = static_cast<DenseQuality>(quality - kDenseQualities.begin());
   settings.spacing = json.value("spacing", settings.spacing);
   if (json.contains("clean")) settings.clean = cleanFrom(json.at("clean"));
+  settings.keyframes = json.value("keyframes", settings.keyframes);
   settings.triangles = json.value("triangles", settings.triangles);
   if (const Status fine = settings.check(); !fine.ok()) throw std::runtime_error(fine.error().message);
   return settings;

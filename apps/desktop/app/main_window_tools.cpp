@@ -46,7 +46,9 @@ void MainWindow::makeToolActions() {
     leave_tool_->setEnabled(session_.view.tool() != Tool::Box && session_.view.tool() != Tool::Lasso);
   });
   leave_tool_->setEnabled(false);
-  connect(leave_tool_, &QAction::triggered, this, [this] { plate_->leaveTool(); });
+  connect(leave_tool_, &QAction::triggered, this, [this] {
+    if (!plate_->leaveTool()) session_.view.setTool(Tool::Box);
+  });
 }
 
 void MainWindow::makeViewActions() {

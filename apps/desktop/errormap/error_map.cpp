@@ -50,6 +50,7 @@ ErrorMap::ErrorMap(Session& session, QWidget* parent)
   });
   connect(&session_.jobs, &Jobs::comparisonChanged, this, &ErrorMap::refresh);
   connect(&session_.model, &DocumentModel::documentChanged, this, &ErrorMap::refreshLane);
+  connect(&session_.dense, &DenseStore::changed, this, &ErrorMap::refreshLane);
   connect(&session_.jobs, &Jobs::footageChecked, this, &ErrorMap::refreshCurves);
   connect(&session_.selection, &Selection::hoverChanged, this, &ErrorMap::updateHovered);
 }

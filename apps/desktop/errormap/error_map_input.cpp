@@ -154,6 +154,8 @@ QString ErrorMap::tipAt(const QPointF& at) const {
         error ? tr("Track %1, frame %2: %3 px%4").arg(name).arg(seen).arg(pxText(*error), differenceText(cell.row, seen)) : tr("Track %1").arg(name);
     return vertical_.size_px() < 1 ? tr("%1 (the worst here)\nCtrl+wheel enlarges rows, Shift+wheel frames, a double click shows all.").arg(what) : what;
   }
+  if (!lane_.isEmpty() && lane_.contains(place) && !session_.chosenHand() && !session_.chosenMask())
+    return tr("Keyframes that dense points are made from. Drag one to another frame; click to go there. The Dense step adds and leaves out.");
   if (!lane_.isEmpty() && lane_.contains(place))
     return tr("Keys of the chosen mask or the selected track by hand. Drag a key to another frame; click to go there.");
   if (!curve_box_.contains(place)) return {};

@@ -22,6 +22,8 @@ std::vector<int> ErrorMap::laneKeys() const {
     }
   } else if (const Mask* mask = session_.chosenMask()) {
     for (const MaskKey& key : mask->keys) frames.push_back(key.frame);
+  } else if (session_.dense.watched() && session_.model.solution()) {
+    frames = session_.dense.plannedKeyframes();
   }
   return frames;
 }
@@ -47,6 +49,8 @@ void ErrorMap::moveLaneKey(int from, int to) {
   } else if (const Mask* mask = session_.chosenMask()) {
     Mask changed = *mask;
     if (moveKey(changed, from, to)) session_.model.run(changeMask("Move mask key", session_.model.document(), std::move(changed)));
+  } else if (session_.dense.watched()) {
+    session_.dense.moveKeyframe(from, to);
   }
 }
 
@@ -61,8 +65,15 @@ void ErrorMap::drawLane(QPainter& painter) const {
   painter.setPen(color::Quiet);
   const HandTrack* track = session_.chosenHand();
   const Mask* mask = session_.chosenMask();
-  const QString name = QString::fromStdString(track ? track->name : mask ? mask->name : std::string());
-  painter.drawText(lane_.adjusted(0, 0, -6, 0), Qt::AlignRight | Qt::AlignVCenter, tr("keys of %1").arg(name));
+  const QString name = track || mask ? tr("keys of %1").arg(QString::fromStdString(track ? track->name : mask->name)) : tr("keyframes");
+  // At the end where fewer keys stand in its way.
+  const QRect at_left = painter.fontMetrics().boundingRect(lane_.adjusted(6, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter, name),
+              at_right = painter.fontMetrics().boundingRect(lane_.adjusted(0, 0, -6, 0), Qt::AlignRight | Qt::AlignVCenter, name);
+  const auto within = [&](const QRect& text) {
+    const std::vector<int> keys = laneKeys();
+    return std::count_if(keys.begin(), keys.end(), [&](int frame) { return text.contains(keyPlace(frame).toPoint()); });
+  };
+  painter.drawText(within(at_left) < within(at_right) ? at_left : at_right, Qt::AlignCenter, name);
   painter.setRenderHint(QPainter::Antialiasing);
   painter.setPen(QPen(color::Night, 1));
   for (const int frame : laneKeys()) {

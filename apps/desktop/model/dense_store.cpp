@@ -139,9 +139,9 @@ void DenseStore::look() {
   emit changed();
 }
 
-/// What making them will take, where solve or quality are others than before.
+/// What making them will take, where solve, quality or keyframes are others than before.
 void DenseStore::lookAhead() {
-  const std::pair of(model_.workspace().solution(), model_.document().dense.quality);
+  const Forecast of{model_.workspace().solution(), model_.document().dense.quality, model_.document().dense.keyframes};
   if (forecast_of_ == of) return;
   auto job = model_.workspace().denseJob();
   if (!job.ok()) return;
@@ -241,6 +241,40 @@ std::vector<int> DenseStore::keyframes() const {
   return frames;
 }
 
+std::vector<int> DenseStore::plannedKeyframes() const {
+  if (!model_.document().dense.keyframes.empty()) return model_.document().dense.keyframes;
+  std::vector<int> made = keyframes();
+  return made.empty() ? forecast_.frames : made;
+}
+
+void DenseStore::setKeyframes(const char* name, std::vector<int> frames) {
+  DenseSettings settings = model_.document().dense;
+  settings.keyframes = std::move(frames);
+  if (settings.check().ok()) model_.set(name, &Document::dense, settings);
+}
+
+void DenseStore::toggleKeyframe(int frame) {
+  std::vector<int> frames = plannedKeyframes();
+  const auto at = std::lower_bound(frames.begin(), frames.end(), frame);
+  const bool there = at != frames.end() && *at == frame;
+  there ? void(frames.erase(at)) : void(frames.insert(at, frame));
+  if (frames.size() >= 3) setKeyframes(there ? "Leave out keyframe" : "Add keyframe", std::move(frames));
+}
+
+void DenseStore::moveKeyframe(int from, int to) {
+  std::vector<int> frames = plannedKeyframes();
+  if (from == to || std::binary_search(frames.begin(), frames.end(), to)) return;
+  std::erase(frames, from);
+  frames.insert(std::upper_bound(frames.begin(), frames.end(), to), to);
+  setKeyframes("Move keyframe", std::move(frames));
+}
+
+void DenseStore::watch(bool on) {
+  if (watched_ == on) return;
+  watched_ = on;
+  emit changed();
+}
+
 QImage DenseStore::depthPicture(int frame) {
   const SolutionPtr solution = model_.solution();
   const std::filesystem::path folder = asked_ ? asked_->folder : std::filesystem::path();
@@ -253,7 +287,7 @@ QImage DenseStore::depthPicture(int frame) {
 }
 
 void DenseStore::answerDepth(const DepthQuestion& question, std::stop_token dropped) {
-  const auto view = readFusedView(depthMapFile(question.folder, question.frame));
+  const auto view = readFusedView(depthMapIn(question.folder, question.frame));
   QImage picture = view.ok() ? coloursOf(**view, *question.solution) : QImage();
   if (dropped.stop_requested()) return;
   QMetaObject::invokeMethod(

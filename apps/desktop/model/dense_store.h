@@ -51,8 +51,17 @@ class DenseStore : public QObject {
 
   /// The depths of a keyframe, in colours, over the footage's picture; a null picture where it is none, or on its way.
   QImage depthPicture(int frame);
-  /// The keyframes, ascending.
+  /// Keyframes that have depth maps, ascending.
   std::vector<int> keyframes() const;
+  /// Those that depth is made for: the artist's, else as they were made, else as forecast; ascending.
+  std::vector<int> plannedKeyframes() const;
+  /// Makes a frame one of them, or none; nothing where fewer than three would be left.
+  void toggleKeyframe(int frame);
+  void moveKeyframe(int from, int to);
+
+  /// Whether the step is open: keyframes are shown in the error map then.
+  bool watched() const { return watched_; }
+  void watch(bool on);
 
  signals:
   void changed();
@@ -85,6 +94,7 @@ class DenseStore : public QObject {
   void answerForecast(const DenseJob& job, std::stop_token dropped);
   void send(PointsPtr points, std::stop_token dropped);
   void addPart(const FusedViewPtr& view);
+  void setKeyframes(const char* name, std::vector<int> frames);
 
   DocumentModel& model_;
   PointsPtr points_;
@@ -96,7 +106,14 @@ class DenseStore : public QObject {
   std::filesystem::path surface_folder_;
   std::optional<Question> asked_;
   Loaded loaded_;
-  std::pair<SolutionPtr, DenseQuality> forecast_of_;
+  struct Forecast {
+    SolutionPtr solution;
+    DenseQuality quality = DenseQuality::Good;
+    std::vector<int> keyframes;
+    bool operator==(const Forecast&) const = default;
+  };
+  Forecast forecast_of_;
+  bool watched_ = false;
   DenseForecast forecast_;
   QString forecast_problem_;
   bool reading_ = false;

@@ -33,7 +33,7 @@ void Jobs::makeSurface(const DenseResultPtr& dense) {
     return [this, dense, job = std::move(*job)](std::stop_token stop) {
       const Progress progress = progressOf(Step::Dense, stop);
       const auto cleaned = cleanedDense(dense->cloud, job.settings(), job.shot.scene.scene_from_solve, progress.part(0, 0.2));
-      auto surface = cleaned.ok() ? job.surface(**cleaned, progress.part(0.2, 1)) : Result<Surface>(cleaned.error());
+      auto surface = cleaned.ok() ? job.surface(**cleaned, 0, progress.part(0.2, 1)) : Result<Surface>(cleaned.error());
       const Status status = surface.ok() ? Status(Done{}) : Status(surface.error());
       const auto made = surface.ok() ? std::make_shared<const Surface>(std::move(*surface)) : nullptr;
       post([this, made, status, job] {

@@ -29,6 +29,8 @@ class ViewSettings : public QObject {
   };
   /// How the mesh of the set is drawn.
   enum class MeshStyle { Lines, HiddenLines, Solid };
+  /// With what dense points are cut.
+  enum class CutShape { Lasso, Box, Brush };
   /// What Space shows of the dense points.
   enum class DenseShown { Points, Mesh, Nothing };
   using QObject::QObject;
@@ -50,7 +52,9 @@ class ViewSettings : public QObject {
   MeshStyle meshStyle() const { return mesh_style_; }
   DenseShown denseShown() const { return dense_; }
   bool goingDenseShown() const { return dense_going_; }  ///< What the clean-up rules take out, glowing.
-  bool depthShown() const { return depth_; }             ///< A keyframe's depths over the Plate.
+  CutShape cutShape() const { return cut_shape_; }
+  double brushRadius() const { return brush_px_; }  ///< px of the view, 3 to 300.
+  bool depthShown() const { return depth_; }        ///< A keyframe's depths over the Plate.
   bool objectsShown() const { return objects_; }
   bool handlesShown() const { return handles_; }        ///< Those that move the scene.
   bool pathsShown() const { return paths_; }            ///< Where tracks were just before and will be just after.
@@ -81,6 +85,8 @@ class ViewSettings : public QObject {
   void setMeshStyle(MeshStyle style) { set(mesh_style_, style); }
   void showDense(DenseShown what) { set(dense_, what); }
   void showGoingDense(bool on) { set(dense_going_, on); }
+  void setCutShape(CutShape shape) { set(cut_shape_, shape); }
+  void setBrushRadius(double px) { set(brush_px_, std::clamp(px, 3.0, 300.0)); }
   void showDepth(bool on) { set(depth_, on); }
   void showObjects(bool on) { set(objects_, on); }
   void showHandles(bool on) { set(handles_, on); }
@@ -127,6 +133,8 @@ class ViewSettings : public QObject {
   double error_top_px_ = 1.0, whisker_ = 10.0;
   int marks_ = 50;
   DenseShown dense_ = DenseShown::Points;
+  CutShape cut_shape_ = CutShape::Lasso;
+  double brush_px_ = 24;
   bool dense_going_ = true, depth_ = false;
   bool tracks_ = true, masks_ = true, sets_ = true, aside_ = false, grid_ = false, handles_ = false, mesh_ = true, objects_ = true, paths_ = false,
        field_ = false, candidates_ = false, straight_ = false, ellipsoids_ = true, difference_ = false;

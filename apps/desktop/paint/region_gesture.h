@@ -6,12 +6,13 @@
 
 namespace dusky::desktop {
 
-/// A box or a lasso being drawn with the mouse; a click when it stays small.
+/// A box, a lasso or a brush's stroke being drawn with the mouse; a click when it stays small, but for the brush, which dabs.
 class RegionGesture {
  public:
   void begin(const QPointF& at, ViewSettings::Tool tool);
+  void beginStroke(const QPointF& at, double radius);
   void move(const QPointF& at);
-  /// Ends it; the region, or an empty polygon for a click.
+  /// Ends it; the region, or an empty polygon for a click; of a brush the way of its middle.
   QPolygonF end();
   void cancel() { active_ = false; }
   bool active() const { return active_; }
@@ -25,6 +26,7 @@ class RegionGesture {
 
   bool active_ = false;
   ViewSettings::Tool tool_ = ViewSettings::Tool::Box;
+  double brush_ = 0;  ///< Its radius; 0: it is none.
   QPolygonF path_;
 };
 

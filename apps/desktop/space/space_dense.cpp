@@ -157,13 +157,26 @@ void SpaceView::learnDenseTime(double took_ms) {
   if (more) QTimer::singleShot(0, this, [this] { update(); });
 }
 
+DenseCut SpaceView::shapeOf(const QPolygonF& region) const {
+  constexpr double kEndless = 1e9;
+  DenseCut cut{.along = lookedAlong(), .near = -kEndless, .far = kEndless, .keeps = session_.view.tool() == Tool::DenseKeep};
+  const QMatrix4x4 clip_from_world = matrix();
+  for (int r = 0; r < 4; ++r)
+    for (int c = 0; c < 4; ++c) cut.clip_from_scene(r, c) = static_cast<double>(clip_from_world(r, c));
+  for (const QPointF& p : region) cut.outline.emplace_back(2 * p.x() / width() - 1, 1 - 2 * p.y() / height());
+  if (brushing()) cut.brush = 2 * session_.view.brushRadius() / height(), cut.aspect = static_cast<double>(width()) / height();
+  return cut;
+}
+
 /// The dense points inside of a region on the screen, over a sample of them.
 SpaceView::DensePick SpaceView::denseIn(const QPolygonF& region) const {
   constexpr std::size_t kSample = 300'000;
   DensePick pick;
   if (!dense_now_) return pick;
   const QMatrix4x4 clip_from_world = matrix();
-  const QRectF bounds = region.boundingRect();
+  const DenseCut shape = shapeOf(region);
+  const double beyond = brushing() ? session_.view.brushRadius() : 0;
+  const QRectF bounds = region.boundingRect().adjusted(-beyond, -beyond, beyond, beyond);
   const std::size_t sample = std::min(kSample, dense_now_->kept.size());
   pick.near = 1e30, pick.far = -1e30;
   const Vec3 along = lookedAlong();
@@ -171,7 +184,7 @@ SpaceView::DensePick SpaceView::denseIn(const QPolygonF& region) const {
   for (std::size_t k = 0; k < sample; ++k) {
     const DenseVertex& p = dense_now_->kept[k];
     const auto at = onScreen(clip_from_world * QVector4D(p.x, p.y, p.z, 1));
-    if (at && bounds.contains(*at) && region.containsPoint(*at, Qt::OddEvenFill))
+    if (at && bounds.contains(*at) && shape.covers({2 * at->x() / width() - 1, 1 - 2 * at->y() / height()}))
       depths.push_back(along.dot(Vec3(static_cast<double>(p.x), static_cast<double>(p.y), static_cast<double>(p.z))));
   }
   if (depths.empty()) return pick;
@@ -188,25 +201,21 @@ Vec3 SpaceView::lookedAlong() const {
   return ray ? ray->direction : Vec3::UnitZ();
 }
 
+bool SpaceView::boxing() const { return cutting() && session_.view.cutShape() == ViewSettings::CutShape::Box; }
+
 bool SpaceView::cutting() const { return session_.view.tool() == Tool::DenseCut || session_.view.tool() == Tool::DenseKeep; }
 
-/// What a lasso holds goes, or all else does: as a rule that undo takes back.
+/// What is drawn round, or over, goes, or all else does: as a rule that undo takes back. A brush stays in the hand.
 void SpaceView::cutDense(const QPolygonF& region) {
   const bool keeps = session_.view.tool() == Tool::DenseKeep;
   const DensePick pick = denseIn(region);
   if (pick.count <= 0) return;
-  DenseCut cut{.along = lookedAlong(), .keeps = keeps};
-  const QMatrix4x4 clip_from_world = matrix();
-  for (int r = 0; r < 4; ++r)
-    for (int c = 0; c < 4; ++c) cut.clip_from_scene(r, c) = static_cast<double>(clip_from_world(r, c));
-  for (const QPointF& p : region) cut.outline.emplace_back(2 * p.x() / width() - 1, 1 - 2 * p.y() / height());
   // Without a limit it reaches through everything, what other results may have there too.
-  constexpr double kEndless = 1e9;
-  const double room = 1e-6 * (1 + std::abs(pick.far));
-  cut.near = -kEndless, cut.far = depth_share_ < 1 ? pick.far + room : kEndless;
+  DenseCut cut = shapeOf(region);
+  if (depth_share_ < 1) cut.far = pick.far + 1e-6 * (1 + std::abs(pick.far));
   DenseSettings settings = session_.model.document().dense;
   settings.clean.cuts.push_back(std::move(cut));
-  session_.view.setTool(Tool::Box);
+  if (!brushing()) session_.view.setTool(Tool::Box);
   session_.model.set(keeps ? "Keep dense points inside" : "Cut dense points", &Document::dense, settings);
 }
 
@@ -247,9 +256,16 @@ void SpaceView::drawDenseNotes(QPainter& painter) const {
   if (measuring()) return drawNote(painter, tr("Click dense points: their places, lengths and plane stand in the step"), {left, 30});
   if (cutting()) {
     const QPolygonF region = gesture_.region();
+    if (brushing()) {
+      painter.setBrush(Qt::NoBrush);
+      painter.setPen(QPen(color::Lamp, 1.2));
+      painter.drawEllipse(pointer_, session_.view.brushRadius(), session_.view.brushRadius());
+    }
     if (region.isEmpty()) {
-      drawNote(painter, session_.view.tool() == Tool::DenseKeep ? tr("Draw round the dense points that stay") : tr("Draw round the dense points that go"),
-               {left, 30});
+      const bool keeps = session_.view.tool() == Tool::DenseKeep;
+      const QString way =
+          brushing() ? tr("Brush over the dense points that %1 · Shift and wheel: brush · Backspace ends it") : tr("Draw round the dense points that %1");
+      drawNote(painter, way.arg(keeps ? tr("stay") : tr("go")), {left, 30});
       return;
     }
     const DensePick pick = denseIn(region);

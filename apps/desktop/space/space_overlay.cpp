@@ -25,7 +25,8 @@ void SpaceView::drawOverlay(QPainter& painter) const {
   for (const auto& [name, place] : contents_.labels) {
     if (const auto at = seen.see(place)) drawNote(painter, name, (*at + QPointF(4, -4)).toPoint());
   }
-  scene_tool_.draw(painter, sight());
+  scene_tool_.draw(painter, seen);
+  if (!cutting()) region_handles_.draw(painter, seen);
   if (const auto at = placeOf(session_.selection.hovered())) {
     painter.setBrush(Qt::NoBrush);
     painter.setPen(QPen(session_.selection.contains(session_.selection.hovered()) ? color::Lamp : color::Text, 1.4));

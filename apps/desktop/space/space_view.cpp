@@ -254,10 +254,12 @@ int SpaceView::nearest(const QPointF& place, double reach) const {
 
 void SpaceView::mousePressEvent(QMouseEvent* event) {
   if (event->button() == Qt::LeftButton) {
-    if (scene_tool_.press(sight(), event->position())) return;
+    if (scene_tool_.press(sight(), event->position()) || (!cutting() && region_handles_.press(sight(), event->position()))) return;
     depth_share_ = 1;
+    cut_begun_ = cutting();
+    if (brushing()) return gesture_.beginStroke(event->position(), session_.view.brushRadius()), overlay_->update();
     const bool lasso = event->modifiers() & Qt::AltModifier;
-    gesture_.begin(event->position(), lasso ? ViewSettings::Tool::Lasso : measuring() ? ViewSettings::Tool::Box : session_.view.tool());
+    gesture_.begin(event->position(), lasso ? ViewSettings::Tool::Lasso : measuring() || boxing() ? ViewSettings::Tool::Box : session_.view.tool());
   } else {
     drag_ = event->button();
     dragged_ = false;
@@ -267,6 +269,7 @@ void SpaceView::mousePressEvent(QMouseEvent* event) {
 }
 
 void SpaceView::mouseMoveEvent(QMouseEvent* event) {
+  pointer_ = event->position();
   if (drag_ != Qt::NoButton) {
     const QPointF moved = event->position() - drag_from_;
     if (!dragged_ && moved.manhattanLength() < 4) return;
@@ -281,12 +284,18 @@ void SpaceView::mouseMoveEvent(QMouseEvent* event) {
     draw();
   } else if (scene_tool_.holds()) {
     scene_tool_.drag(sight(), event->position(), event->modifiers());
+  } else if (region_handles_.holds()) {
+    region_handles_.drag(sight(), event->position(), event->modifiers());
+    overlay_->update();
   } else if (gesture_.active()) {
     gesture_.move(event->position());
     overlay_->update();
   } else {
     session_.selection.hover(nearest(event->position()));
-    setCursor(scene_tool_.cursorAt(sight(), event->position()).value_or(Qt::ArrowCursor));
+    const SceneSight seen = sight();
+    const auto held = scene_tool_.cursorAt(seen, event->position());
+    setCursor(held ? *held : region_handles_.cursorAt(seen, event->position()).value_or(Qt::ArrowCursor));
+    if (brushing()) overlay_->update();
   }
 }
 
@@ -306,7 +315,9 @@ void SpaceView::mouseReleaseEvent(QMouseEvent* event) {
     return;
   }
   if (scene_tool_.holds()) return scene_tool_.release();
+  if (region_handles_.holds()) return region_handles_.release(), overlay_->update();
   if (!gesture_.active()) return;
+  if (cut_begun_ && !cutting()) return gesture_.cancel(), overlay_->update();  // the tool was put away meanwhile
   if (measuring()) {
     if (gesture_.isClick()) measureAt(event->position());
     gesture_.cancel();
@@ -332,7 +343,9 @@ void SpaceView::mouseReleaseEvent(QMouseEvent* event) {
 void SpaceView::wheelEvent(QWheelEvent* event) {
   constexpr double kNotch = 0.85;  // of the depth, for a step of the wheel
   const double steps = event->angleDelta().y() / 120.0;
-  if (gesture_.active())
+  if (brushing() && event->modifiers() & Qt::ShiftModifier)
+    session_.view.setBrushRadius(session_.view.brushRadius() * std::pow(kNotch, -steps));
+  else if (gesture_.active())
     depth_share_ = std::min(1.0, depth_share_ * std::pow(kNotch, -steps));
   else
     eyeMoves(), eye_.approach(static_cast<float>(15 * steps));

@@ -11,6 +11,7 @@
 
 #include "apps/desktop/model/session.h"
 #include "apps/desktop/paint/scene_tool.h"
+#include "apps/desktop/space/region_handles.h"
 #include "apps/desktop/paint/region_gesture.h"
 #include "apps/desktop/space/eye.h"
 #include "apps/desktop/space/space_mesh.h"
@@ -39,6 +40,8 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   std::optional<QPointF> placeOf(SceneHandle handle) const { return scene_tool_.handlePlace(sight(), handle); }
   /// The tip by which a plane or line that is being edited is turned.
   std::optional<QPointF> setTipPlace() const { return scene_tool_.setTipPlace(sight()); }
+  /// The handle of a face of the dense points' region.
+  std::optional<QPointF> regionHandlePlace(int axis, bool high) const { return region_handles_.handlePlace(sight(), axis, high); }
   QSize minimumSizeHint() const override { return {200, 120}; }
 
  public slots:
@@ -100,8 +103,12 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   bool measuring() const { return session_.view.tool() == ViewSettings::Tool::DenseMeasure; }
   void measureAt(const QPointF& place);
   DensePick denseIn(const QPolygonF& region) const;
+  /// What is drawn, as a cut that reaches as deep as there is anything.
+  DenseCut shapeOf(const QPolygonF& region) const;
+  bool brushing() const { return cutting() && session_.view.cutShape() == ViewSettings::CutShape::Brush; }
   Vec3 lookedAlong() const;
   bool cutting() const;
+  bool boxing() const;
   void cutDense(const QPolygonF& region);
   void draw();
   void updateHovered();
@@ -147,6 +154,9 @@ class SpaceView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
   RegionGesture gesture_;
   double depth_share_ = 1;  ///< Of the depth of what lies in the region being drawn, how much of it is taken.
   SceneTool scene_tool_{session_, false};
+  RegionHandles region_handles_{session_};
+  QPointF pointer_;         ///< Where the mouse was last.
+  bool cut_begun_ = false;  ///< What is being drawn began as a cut.
   QPointF drag_from_;
   QVector3D pivot_;  ///< That the drag turns about.
   Qt::MouseButton drag_ = Qt::NoButton;

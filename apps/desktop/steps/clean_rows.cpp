@@ -1,4 +1,5 @@
 // Which dense points are left out: each rule with what it takes, the region, and cuts in Space.
+#include <QComboBox>
 #include <QGridLayout>
 #include <QLabel>
 #include <QPushButton>
@@ -86,6 +87,7 @@ NumberField* regionField(Session& session, int axis, bool high) {
   number->range(-1e6, 1e6, 2, 0.1, QString());
   number->setObjectName(QString("region %1 %2").arg(high ? "high" : "low").arg(axis));
   number->setButtonSymbols(QAbstractSpinBox::NoButtons);
+  number->setFixedWidth(70);
   number->setToolTip(QObject::tr("Where the region %1 along %2, in the scene (%2 as it is drawn in Space, Y up).")
                          .arg(high ? QObject::tr("ends") : QObject::tr("begins"), QString("XYZ"[axis])));
   return number;
@@ -131,13 +133,25 @@ QWidget* cutRows(Session& session) {
   auto* grid = new QGridLayout(row);
   grid->setContentsMargins(0, 0, 0, 0);
   grid->setHorizontalSpacing(6);
-  auto* cut = smallButton(QObject::tr("Cut"), QObject::tr("Draw round dense points in Space: they go, as deep as the wheel says."), "cutDense");
-  auto* keep = smallButton(QObject::tr("Keep only"), QObject::tr("Draw round dense points in Space: all others go."), "keepDense");
+  auto* cut =
+      smallButton(QObject::tr("Cut"), QObject::tr("Draw round dense points in Space, or brush over them: they go, as deep as the wheel says."), "cutDense");
+  auto* keep = smallButton(QObject::tr("Keep only"), QObject::tr("Draw round dense points in Space, or brush over them: all others go."), "keepDense");
+  auto* shape = new QComboBox;
+  shape->setObjectName("cutShape");
+  shape->addItems({QObject::tr("with a lasso"), QObject::tr("with a box"), QObject::tr("with a brush")});
+  shape->setToolTip(QObject::tr("What Cut and Keep only draw with. The brush stays in the hand until Backspace; Shift and wheel change its size."));
   auto* forget = smallButton(QObject::tr("Forget"), QObject::tr("Takes all cuts away."), "forgetCuts");
   grid->addWidget(cut, 0, 0);
   grid->addWidget(keep, 0, 1);
   grid->addWidget(forget, 0, 2);
   grid->addWidget(counter(session, CleanReason::Cut), 0, 3);
+  grid->addWidget(shape, 1, 0, 1, 3);
+  QObject::connect(shape, &QComboBox::currentIndexChanged, &session.view,
+                   [&session](int i) { session.view.setCutShape(static_cast<ViewSettings::CutShape>(i)); });
+  QObject::connect(&session.view, &ViewSettings::changed, shape, [&session, shape] {
+    const QSignalBlocker quiet(shape);
+    shape->setCurrentIndex(static_cast<int>(session.view.cutShape()));
+  });
   QObject::connect(cut, &QPushButton::clicked, row, [&session] { session.view.setTool(ViewSettings::Tool::DenseCut); });
   QObject::connect(keep, &QPushButton::clicked, row, [&session] { session.view.setTool(ViewSettings::Tool::DenseKeep); });
   QObject::connect(forget, &QPushButton::clicked, row, [&session] { change(session, "Forget cuts", [](CleanRules& rules) { rules.cuts.clear(); }); });

@@ -246,6 +246,26 @@ QWidget* reviewFields(Session& session) {
   return shownFor(session, body, {"review", "stills"});
 }
 
+QWidget* meshFields(Session& session) {
+  const auto [body, grid] = indented();
+  constexpr std::array kSides = {0, 2048, 4096, 8192, 16384};
+  auto* texture = new ChoiceField(
+      {QObject::tr("none: colours at points"), QObject::tr("2048 px"), QObject::tr("4096 px"), QObject::tr("8192 px"), QObject::tr("16384 px")}, session.model,
+      [kSides](const Document& d) {
+        const auto at = std::lower_bound(kSides.begin(), kSides.end(), d.delivery.choices.mesh_texture_px);
+        return static_cast<int>(std::min(at, kSides.end() - 1) - kSides.begin());
+      },
+      [kSides](const Document& d, int chosen) {
+        return changeChoices("Change texture of meshes", d,
+                             [&](DeliveryChoices& choices) { choices.mesh_texture_px = kSides[static_cast<std::size_t>(chosen)]; });
+      });
+  texture->setObjectName("meshTexture");
+  texture->setToolTip(
+      QObject::tr("The mesh is covered with the keyframes' pictures, in one picture of at most this width (OBJ, glTF, USD). PLY has colours at its points."));
+  addRow(*grid, QObject::tr("Texture"), texture);
+  return shownFor(session, body, {"mesh.obj", "mesh.glb", "mesh.usda"});
+}
+
 QWidget* stillFields(Session& session) {
   const auto [body, grid] = indented();
   auto* count = choiceNumber(

@@ -15,6 +15,7 @@ QWidget* plateFields(Session& session);
 /// How plates are written; there while they are wanted, as the next ones are.
 QWidget* plateFormat(Session& session);
 QWidget* splatFields(Session& session);
+QWidget* meshFields(Session& session);
 /// What the review movie and stills show.
 QWidget* reviewFields(Session& session);
 QWidget* stillFields(Session& session);

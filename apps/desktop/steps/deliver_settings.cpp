@@ -120,6 +120,7 @@ QWidget* deliverSettings(Session& session) {
     group = exporter.group;
     column->addWidget(fileSwitch(session, exporter));
     if (exporter.name == "plates") column->addWidget(plateFormat(session)), column->addWidget(plateFields(session));
+    if (exporter.name == "mesh.usda") column->addWidget(meshFields(session));
     if (exporter.name == "splat-set") column->addWidget(splatFields(session));
     if (exporter.name == "review") column->addWidget(reviewFields(session));
     if (exporter.name == "stills") column->addWidget(stillFields(session));

@@ -5,6 +5,7 @@
 #include <QLocale>
 #include <QPushButton>
 #include <QSignalBlocker>
+#include <algorithm>
 #include <cmath>
 
 #include "apps/desktop/paint/track_text.h"
@@ -28,8 +29,10 @@ QString forecastText(const Session& session) {
   if (!session.dense.forecastProblem().isEmpty()) return session.dense.forecastProblem();
   const DenseForecast& f = session.dense.forecast();
   if (f.keyframes == 0) return QObject::tr("Looking for keyframes …");
-  return QObject::tr("%1 keyframes of %2 × %3 px: about %4, %5 of memory, %6 on the disk.")
+  const bool own = !session.model.document().dense.keyframes.empty();
+  return QObject::tr("%1 keyframes%2 of %3 × %4 px: about %5, %6 of memory, %7 on the disk.")
       .arg(f.keyframes)
+      .arg(own ? QObject::tr(" of your choice") : QString())
       .arg(f.width)
       .arg(f.height)
       .arg(std::isnan(f.seconds) ? QObject::tr("a while") : timeText(f.seconds), sizeText(static_cast<double>(f.memory)),
@@ -95,6 +98,41 @@ void addQuality(Body& body, Session& session) {
   addField(*body.grid, QObject::tr("Spacing"), spacing, QObject::tr("At most one point in a cell of this size, the surest: scene units."));
 }
 
+/// Which frames depth is made for: chosen by the program, or by the artist from there on.
+void addKeyframes(Body& body, Session& session) {
+  auto* row = new QWidget;
+  auto* line = new QHBoxLayout(row);
+  line->setContentsMargins(0, 0, 0, 0);
+  auto* toggle = smallButton(
+      {}, QObject::tr("Depth is made for this frame, or no longer. From then on the keyframes are yours; they stand below the error map."), "toggleKeyframe");
+  auto* automatic =
+      smallButton(QObject::tr("Choose anew"),
+                  QObject::tr("The program chooses the keyframes again: evenly along the camera's path, where the picture is sharp."), "automaticKeyframes");
+  line->addWidget(toggle);
+  line->addWidget(automatic);
+  body.column->addWidget(row);
+  QObject::connect(toggle, &QPushButton::clicked, row, [&session] { session.dense.toggleKeyframe(session.playback.frame()); });
+  QObject::connect(automatic, &QPushButton::clicked, row, [&session] {
+    DenseSettings settings = session.model.document().dense;
+    settings.keyframes.clear();
+    session.model.set("Choose keyframes anew", &Document::dense, settings);
+  });
+  const auto refresh = [&session, toggle, automatic] {
+    const int frame = session.playback.frame();
+    const std::vector<int> frames = session.dense.plannedKeyframes();
+    const bool there = std::binary_search(frames.begin(), frames.end(), frame);
+    const SolvedFrame* solved = session.model.solution() ? session.model.solution()->frameAt(frame) : nullptr;
+    toggle->setText(there ? QObject::tr("Leave out frame %1").arg(frame) : QObject::tr("Add frame %1").arg(frame));
+    toggle->setEnabled(!frames.empty() && (there ? frames.size() > 3 : solved && solved->placed));
+    automatic->setEnabled(!session.model.document().dense.keyframes.empty());
+  };
+  QObject::connect(&session.dense, &DenseStore::changed, row, refresh);
+  QObject::connect(&session.model, &DocumentModel::documentChanged, row, refresh);
+  QObject::connect(&session.model, &DocumentModel::resultsChanged, row, refresh);
+  QObject::connect(&session.playback, &Playback::frameChanged, row, refresh);
+  refresh();
+}
+
 void addShown(Body& body, Session& session) {
   auto* shown = new QComboBox;
   shown->setObjectName("denseShown");
@@ -137,9 +175,10 @@ void addMeasuring(Body& body, Session& session) {
   auto* row = new QWidget;
   auto* line = new QHBoxLayout(row);
   line->setContentsMargins(0, 0, 0, 0);
-  auto* measure = smallButton(
-      QObject::tr("Measure"),
-      QObject::tr("Click dense points in Space: where they lie in the scene, how far apart, and the plane of three or more. Esc ends it."), "measureDense");
+  auto* measure =
+      smallButton(QObject::tr("Measure"),
+                  QObject::tr("Click dense points in Space: where they lie in the scene, how far apart, and the plane of three or more. Backspace ends it."),
+                  "measureDense");
   auto* forget = smallButton(QObject::tr("Forget"), QObject::tr("Forgets the places that were clicked."), "forgetMeasured");
   measure->setCheckable(true);
   line->addWidget(measure);
@@ -208,6 +247,7 @@ QWidget* denseSettings(Session& session) {
   addQuality(body, session);
   addShown(body, session);
   textOf(body, session, "denseForecast", forecastText);
+  addKeyframes(body, session);
   auto* run =
       primary(QObject::tr("Make dense points"),
               QObject::tr("A depth map of each keyframe, fused where they agree. What was made stays beside the project: stopped, it goes on from there."));

@@ -41,6 +41,7 @@ StepsPanel::StepsPanel(Session& session, TrackActions& actions, QAction* open_fo
 void StepsPanel::openStep(Step step) {
   opened_ = step;
   session_.prune.watch(step == Step::Prune);
+  session_.dense.watch(step == Step::Dense);
   for (std::size_t i = 0; i < rows_.size(); ++i) rows_[i]->setOpen(static_cast<Step>(i) == step);
 }
 

@@ -3,7 +3,7 @@
 #include <gtest/gtest.h>
 
 #include <cstring>
-#include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <nlohmann/json.hpp>
 
 #include "core/base/atomic_file.h"
@@ -132,6 +132,42 @@ TEST_F(DenseCommand, WhatWasMadeIsUsedAgainWhateverTheCleanUp) {
   // A region holds what lies in it.
   run({"--region", "-1,-100,-100,1,100,100"});
   for (const Vec3& place : placesIn(folder / "d" / "dense.ply")) ASSERT_LE(std::abs(place.x()), 1 + 1e-5);
+}
+
+TEST_F(DenseCommand, KeyframesAreThoseThatAreGiven) {
+  const auto run = [&](std::vector<std::string> more) {
+    std::vector<std::string> arguments = {"dense", project(), "-o", (folder / "k").string(), "--quality", "draft", "--json"};
+    arguments.insert(arguments.end(), more.begin(), more.end());
+    return moth(arguments);
+  };
+  const Json forecast = Json::parse(run({"--forecast"}).out);
+  std::vector<int> frames = forecast["keyframe_numbers"];
+  ASSERT_EQ(frames.size(), forecast["keyframes"]);
+  ASSERT_GT(frames.size(), 4U);
+  frames.erase(frames.begin() + 2);
+  const Ran ran = run({"--keyframes", fmt::format("{}", fmt::join(frames, ","))});
+  ASSERT_EQ(ran.code, 0) << ran.err;
+  std::vector<int> made;
+  const Json told = Json::parse(ran.out);
+  for (const Json& frame : told["keyframes"]) made.push_back(frame["frame"]);
+  EXPECT_EQ(made, frames);
+  EXPECT_THAT(run({"--keyframes", "1,2"}).err, HasSubstr("three frames at least"));
+}
+
+TEST_F(DenseCommand, AMeshTakesATextureWhereItsFormatDoes) {
+  const fs::path mesh = folder / "set.obj";
+  const auto run = [&](const fs::path& path, const char* side) {
+    return moth(
+        {"dense", project(), "-o", (folder / "t").string(), "--quality", "good", "--mesh", path.string(), "--triangles", "800", "--texture", side, "--json"});
+  };
+  const Ran ran = run(mesh, "1024");
+  ASSERT_EQ(ran.code, 0) << ran.err;
+  EXPECT_LE(Json::parse(ran.out)["mesh"]["texture_px"], 1024);
+  EXPECT_GE(Json::parse(ran.out)["mesh"]["texture_px"], 256);
+  for (const char* name : {"set.obj", "set.mtl", "set.png"}) EXPECT_TRUE(fs::exists(folder / name)) << name;
+  EXPECT_THAT(run(folder / "set.ply", "1024").err, HasSubstr("PLY file takes no texture"));
+  EXPECT_THAT(run(mesh, "77").err, HasSubstr("256 to 16384"));
+  EXPECT_THAT(moth({"dense", project(), "-o", (folder / "t").string(), "--texture", "1024"}).err, HasSubstr("--mesh"));
 }
 
 TEST_F(DenseCommand, AMeshIsWrittenByItsEnding) {

@@ -4,6 +4,7 @@
 #include <QPushButton>
 #include <QSpinBox>
 
+#include "apps/desktop/errormap/error_map.h"
 #include "apps/desktop/plate/plate_view.h"
 #include "apps/desktop/space/space_view.h"
 #include "apps/desktop/steps/steps_panel.h"
@@ -144,6 +145,105 @@ TEST_F(DenseWindow, ALassoInSpaceCutsAndUndoBringsItBack) {
   EXPECT_GT(points()->kept.size(), 50U);
   ASSERT_TRUE(click(*window, "forgetCuts"));
   EXPECT_TRUE(document().dense.clean.cuts.empty());
+}
+
+TEST_F(DenseWindow, ABoxAndABrushCutTooAndTheBrushStaysInTheHand) {
+  using Tool = desktop::ViewSettings::Tool;
+  make();
+  auto& space = window->space();
+  space.frameAll();
+  auto* shape = window->findChild<QComboBox*>("cutShape");
+  ASSERT_TRUE(shape);
+  const QPointF middle(space.width() / 2.0, space.height() / 2.0);
+  shape->setCurrentIndex(1);
+  ASSERT_TRUE(click(*window, "cutDense"));
+  drag(space, {middle - QPointF(60, 60), middle, middle + QPointF(60, 60)});
+  settle();
+  ASSERT_EQ(document().dense.clean.cuts.size(), 1U);
+  EXPECT_EQ(document().dense.clean.cuts[0].outline.size(), 5U) << "a closed box";
+  const std::size_t by_box = going(CleanReason::Cut);
+  EXPECT_GT(by_box, 50U);
+  EXPECT_EQ(session().view.tool(), Tool::Box);
+  shape->setCurrentIndex(2);
+  ASSERT_TRUE(click(*window, "cutDense"));
+  const double radius = session().view.brushRadius();
+  QWheelEvent wheel(middle, space.mapToGlobal(middle), {}, QPoint(0, 240), Qt::NoButton, Qt::ShiftModifier, Qt::NoScrollPhase, false);
+  QApplication::sendEvent(&space, &wheel);
+  EXPECT_GT(session().view.brushRadius(), radius);
+  drag(space, {middle + QPointF(-110, 60), middle + QPointF(0, 90), middle + QPointF(110, 60)});
+  settle();
+  QTest::mouseClick(&space, Qt::LeftButton, {}, (middle + QPointF(-90, -80)).toPoint());
+  settle();
+  EXPECT_EQ(session().view.tool(), Tool::DenseCut) << "one stroke after the other";
+  EXPECT_GE(document().dense.clean.cuts.size(), 2U);
+  EXPECT_GT(document().dense.clean.cuts[1].brush, 0);
+  EXPECT_GT(going(CleanReason::Cut), by_box);
+  window->setFocus();
+  QTest::keyClick(window.get(), Qt::Key_Backspace);
+  EXPECT_EQ(session().view.tool(), Tool::Box);
+  while (!document().dense.clean.cuts.empty()) session().model.undo();
+  settle();
+  EXPECT_EQ(going(CleanReason::Cut), 0U);
+}
+
+TEST_F(DenseWindow, TheRegionIsDraggedByTheMiddlesOfItsFaces) {
+  make();
+  auto& space = window->space();
+  DenseSettings settings = document().dense;
+  RegionBox box{Vec3::Constant(1e9), Vec3::Constant(-1e9)};
+  for (const auto& p : points()->kept) {
+    const Vec3 at(static_cast<double>(p.x), static_cast<double>(p.y), static_cast<double>(p.z));
+    box.low = box.low.cwiseMin(at), box.high = box.high.cwiseMax(at);
+  }
+  settings.clean.region = box;
+  session().model.set("Region", &Document::dense, settings);
+  settle();
+  space.frameAll();
+  QTest::qWait(50);
+  const auto handle = space.regionHandlePlace(0, true), other = space.regionHandlePlace(0, false);
+  ASSERT_TRUE(handle && other);
+  drag(space, {*handle, *handle + 0.2 * (*other - *handle), *handle + 0.4 * (*other - *handle)});
+  settle();
+  const RegionBox now = *document().dense.clean.region;
+  EXPECT_LT(now.high.x(), box.high.x() - 0.2 * (box.high.x() - box.low.x()));
+  EXPECT_EQ(now.low, box.low);
+  EXPECT_EQ(now.high.y(), box.high.y());
+  EXPECT_GT(going(CleanReason::Region), 0U);
+  session().model.undo();
+  EXPECT_EQ(document().dense.clean.region->high, box.high) << "one drag is one step";
+}
+
+TEST_F(DenseWindow, KeyframesAreAddedLeftOutMovedAndChosenAnew) {
+  make();
+  const std::vector<int> chosen = session().dense.plannedKeyframes();
+  ASSERT_GT(chosen.size(), 4U);
+  session().playback.setFrame(chosen[2]);
+  EXPECT_EQ(window->findChild<QPushButton*>("toggleKeyframe")->text(), QString("Leave out frame %1").arg(chosen[2]));
+  ASSERT_TRUE(click(*window, "toggleKeyframe"));
+  std::vector<int> fewer = chosen;
+  fewer.erase(fewer.begin() + 2);
+  EXPECT_EQ(document().dense.keyframes, fewer);
+  EXPECT_NE(session().model.workspace().status(Step::Dense).state, StepState::Current) << "they are to be made";
+  ASSERT_TRUE(waitUntil([&] { return session().dense.forecast().keyframes == static_cast<int>(fewer.size()); }, 10000));
+  ASSERT_TRUE(click(*window, "makeDense"));
+  ASSERT_TRUE(waitForJobs(*window));
+  ASSERT_TRUE(waitUntil([&] { return points() && points()->dense && points()->dense->frames.size() == fewer.size(); }, 20000));
+  EXPECT_LT(points()->dense->maps_made, static_cast<int>(fewer.size())) << "maps that stand are taken";
+  ASSERT_TRUE(click(*window, "toggleKeyframe"));
+  EXPECT_EQ(document().dense.keyframes, chosen);
+  // Dragged below the error map.
+  auto& map = window->errorMap();
+  QTest::qWait(50);
+  const int free = chosen[2] + 1;
+  if (!std::binary_search(chosen.begin(), chosen.end(), free)) {
+    drag(map, {map.keyPlace(chosen[2]), map.keyPlace(free)});
+    EXPECT_TRUE(std::binary_search(document().dense.keyframes.begin(), document().dense.keyframes.end(), free));
+    EXPECT_FALSE(std::binary_search(document().dense.keyframes.begin(), document().dense.keyframes.end(), chosen[2]));
+  }
+  ASSERT_TRUE(click(*window, "automaticKeyframes"));
+  EXPECT_TRUE(document().dense.keyframes.empty());
+  session().model.undo();
+  EXPECT_FALSE(document().dense.keyframes.empty());
 }
 
 TEST_F(DenseWindow, DensePointsAreMeasuredByClicks) {

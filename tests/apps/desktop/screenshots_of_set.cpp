@@ -81,6 +81,9 @@ void shootDense(desktop::MainWindow& window) {
   s.dense.depthPicture(s.playback.frame());
   QTest::qWait(800);
   shoot(window, "dense");
+  settings.clean.region = RegionBox{Vec3(-4, -0.5, -7), Vec3(4, 5, 3)};
+  s.model.set("Region", &Document::dense, settings);
+  waitUntil([&] { return !s.dense.reading(); }, 20000);
   window.fillWith(desktop::ViewPlace::Right);
   QTest::qWait(1500);
   shoot(window, "dense-space");

@@ -38,7 +38,7 @@ class DenseDelivery : public ::testing::Test {
   static DeliveryInput input() {
     DeliveryInput input = made->input();
     input.open_dense = [](const Progress&) -> Result<DenseCloudPtr> { return cloud; };
-    input.open_surface = [](const Progress&) -> Result<SetMeshPtr> { return mesh; };
+    input.open_surface = [](int, const Progress&) -> Result<SetMeshPtr> { return mesh; };
     return input;
   }
   static DeliveryChoices all() {
@@ -79,6 +79,58 @@ TEST_F(DenseDelivery, EveryFormatHoldsTheSameMeshInTheChosenWorld) {
   ASSERT_EQ(points->points.size(), cloud->points.size());
   const Vec3 first = 10 * (z_up * (made->scene.scene_from_solve * cloud->points[0].at.cast<double>()));
   EXPECT_LT((points->points[0].at - first).norm(), 1e-4 * first.norm());
+}
+
+/// The mesh with a texture of four colours, each triangle on one of them.
+SetMeshPtr checkered(const SetMesh& plain) {
+  auto covered = std::make_shared<SetMesh>(plain);
+  auto texture = std::make_shared<MeshTexture>();
+  texture->picture = Picture(256, 128);
+  for (int y = 0; y < 128; ++y) {
+    for (int x = 0; x < 256; ++x) texture->picture.at(x, y) = {static_cast<std::uint8_t>(x < 128 ? 250 : 20), static_cast<std::uint8_t>(y < 64 ? 200 : 40), 90};
+  }
+  for (std::size_t t = 0; t < plain.triangles.size(); ++t) {
+    const Eigen::Vector2f corner(t % 2 == 0 ? 10.0F : 140.0F, t % 3 == 0 ? 8.0F : 70.0F);
+    texture->corners.push_back({corner, corner + Eigen::Vector2f(40, 0), corner + Eigen::Vector2f(0, 40)});
+  }
+  covered->texture = texture;
+  return covered;
+}
+
+TEST_F(DenseDelivery, TexturesGoWithTheFormatsThatTakeThem) {
+  DeliveryInput covered = input();
+  const SetMeshPtr with_texture = checkered(*mesh);
+  int asked = 0;
+  covered.open_surface = [&](int px, const Progress&) -> Result<SetMeshPtr> { return asked = std::max(asked, px), px > 0 ? with_texture : mesh; };
+  DeliveryChoices choices = all();
+  choices.mesh_texture_px = 1024;
+  const auto delivered = deliver(covered, choices, folder.path(), {});
+  ASSERT_TRUE(delivered.ok()) << delivered.error().message;
+  EXPECT_TRUE(delivered->receipt->passed()) << delivered->receipt->failure();
+  EXPECT_EQ(asked, 1024);
+  std::vector<std::string> names;
+  for (const DeliveredFile& file : delivered->files) names.push_back(file.path.filename().string());
+  for (const char* name : {"mesh.ply", "mesh.obj", "mesh.mtl", "mesh.png", "mesh.glb", "mesh.usda"})
+    EXPECT_EQ(std::count(names.begin(), names.end(), name), 1) << name;
+  for (const char* name : {"mesh.obj", "mesh.glb"}) {
+    const auto read = readSetMesh(folder / name, {});
+    ASSERT_TRUE(read.ok()) << name << read.error().message;
+    EXPECT_EQ((*read)->triangles.size(), mesh->triangles.size()) << name;
+  }
+  const std::string obj = *readFile(folder / "mesh.obj"), mtl = *readFile(folder / "mesh.mtl"), usda = *readFile(folder / "mesh.usda");
+  EXPECT_THAT(obj, HasSubstr("mtllib mesh.mtl"));
+  EXPECT_THAT(mtl, HasSubstr("map_Kd mesh.png"));
+  EXPECT_THAT(usda, HasSubstr("@./mesh.png@"));
+  // The first triangle's first corner: 10 px from the left, 8 from above.
+  EXPECT_THAT(obj, HasSubstr("\nvt 0.039062 0.937500\n"));
+  EXPECT_THAT(usda, HasSubstr("texCoord2f[] primvars:st = [(0.039062, 0.937500)"));
+  EXPECT_EQ(*readFile(folder / "mesh.ply"), [&] {
+    TemporaryFolder plain;
+    EXPECT_TRUE(deliver(input(), all(), plain.path(), {}).ok());
+    return *readFile(plain / "mesh.ply");
+  }()) << "PLY has colours at its points, as ever";
+  choices.mesh_texture_px = 100;
+  EXPECT_THAT(deliver(covered, choices, folder.path(), {}).error().message, HasSubstr("256 to 16384"));
 }
 
 TEST_F(DenseDelivery, WhatIsWrongIsFoundAndNamed) {

@@ -90,6 +90,25 @@ DenseCut squareCut(double half, double far) {
   return cut;
 }
 
+TEST(CleanRules, ABrushTakesWhatLiesUnderItsStroke) {
+  const DenseCloud cloud = wall();
+  DenseCut stroke = squareCut(0, 100);
+  stroke.outline = {{-0.1, 0}, {0.1, 0}};  // half a unit of the wall to either side, seen from 5 before it
+  stroke.brush = 0.02, stroke.aspect = 2;  // a tenth of a unit up and down; of a view twice as wide half as much beyond the ends
+  CleanRules rules;
+  rules.cuts = {stroke};
+  const auto cleaning = cleanDense(cloud, rules, {}, {});
+  for (std::size_t k = 0; k < cloud.points.size(); ++k) {
+    const double x = std::abs(static_cast<double>(cloud.points[k].at.x())), y = std::abs(static_cast<double>(cloud.points[k].at.y()));
+    const double beyond = std::max(0.0, 2 * (x - 0.5)), away = std::hypot(beyond, y);
+    if (std::abs(away - 0.1) < 1e-3) continue;
+    ASSERT_EQ(cleaning->reasons[k] == CleanReason::Cut, away < 0.1) << cloud.points[k].at.transpose();
+  }
+  stroke.outline.resize(1);  // a dab
+  EXPECT_TRUE(stroke.covers({-0.1, 0.015}));
+  EXPECT_FALSE(stroke.covers({-0.1 + 0.015, 0}));
+}
+
 TEST(CleanRules, ACutTakesWhatIsSeenInItsOutlineAsDeepAsItReaches) {
   DenseCloud cloud = wall();
   const std::size_t on_wall = cloud.points.size();

@@ -80,12 +80,12 @@ TEST_F(KeptDense, StoppedItGoesOnAndComesToTheSame) {
 
 TEST_F(KeptDense, WhatIsDamagedIsMadeAnew) {
   const auto first = make();
-  const fs::path map = depthMapFile(folder / "kept", first->frames[1].frame);
+  const fs::path map = depthMapIn(folder / "kept", first->frames[1].frame);
   std::string bytes = *readFile(map);
   bytes[bytes.size() / 2] = static_cast<char>(bytes[bytes.size() / 2] ^ 1);
   ASSERT_TRUE(writeFileAtomically(map, bytes).ok());
   EXPECT_THAT(readFusedView(map).error().message, HasSubstr("damaged"));
-  const fs::path cut = depthMapFile(folder / "kept", first->frames[2].frame);
+  const fs::path cut = depthMapIn(folder / "kept", first->frames[2].frame);
   ASSERT_TRUE(writeFileAtomically(cut, readFile(cut)->substr(0, 1000)).ok());
   const auto again = make();
   EXPECT_EQ(again->maps_made, 2);
@@ -93,6 +93,26 @@ TEST_F(KeptDense, WhatIsDamagedIsMadeAnew) {
   ASSERT_TRUE(writeFileAtomically(folder / "points", "DMPACK1\nno").ok());
   EXPECT_FALSE(readDenseResult(folder / "points").ok());
   EXPECT_FALSE(readDenseResult(folder / "none").ok());
+}
+
+TEST_F(KeptDense, WithOtherKeyframesMapsThatStandAreTaken) {
+  const auto first = make();
+  std::vector<int> fewer;
+  for (const DenseFrame& frame : first->frames) fewer.push_back(frame.frame);
+  const int gone = fewer.back();
+  fewer.pop_back();
+  const auto makeFewer = [&](const char* name, std::vector<fs::path> earlier) {
+    return makeDense({.solution = made().solution, .open_footage = made().input().open_footage, .folder = folder / name, .earlier = std::move(earlier)},
+                     {.quality = DenseQuality::Fine, .keyframes = fewer}, {});
+  };
+  const auto second = makeFewer("fewer", {folder / "kept"}), alone = makeFewer("alone", {});
+  ASSERT_TRUE(second.ok() && alone.ok());
+  EXPECT_EQ(second->frames.size(), fewer.size());
+  EXPECT_GT(second->maps_made, 0) << "those that were made from the one that is gone";
+  EXPECT_LT(second->maps_made, static_cast<int>(fewer.size()));
+  expectSame(second->cloud, alone->cloud);
+  EXPECT_TRUE(depthMapIn(folder / "fewer", gone).empty());
+  EXPECT_FALSE(depthMapIn(folder / "kept", gone).empty());
 }
 
 TEST_F(KeptDense, WhereMemoryIsShortFewerViewsAreComparedAndThatIsSaid) {

@@ -72,16 +72,22 @@ Document fullDocument() {
   d.picks.knowledge.distances = {{1, 2, 1.25, 0.01}};
   d.picks.knowledge.survey = {{"S1", 3, Vec3(1, 2.5, -3), Vec3(0.01, 0.02, 0)}};
   d.picks.knowledge.camera = {{.fact = CameraFact::Rotation, .first = 2, .last = 2, .sigma = 0.5}};
-  d.dense = {.quality = DenseQuality::Fine, .spacing = 0.02, .clean = {.least_views = 5, .most_slant_deg = 60, .least_neighbours = 0.4}, .triangles = 5000};
+  d.dense = {.quality = DenseQuality::Fine,
+             .keyframes = {3, 9, 14},
+             .spacing = 0.02,
+             .clean = {.least_views = 5, .most_slant_deg = 60, .least_neighbours = 0.4},
+             .triangles = 5000};
   d.dense.clean.region = RegionBox{Vec3(-1, 0, -2), Vec3(3, 4, 5)};
   d.dense.clean.cuts = {{.outline = {{0, 0}, {0.5, 0}, {0, 0.5}}, .along = Vec3::UnitX(), .near = -3, .far = 7, .keeps = true}};
   d.dense.clean.cuts[0].clip_from_scene(0, 3) = 0.25;
+  d.dense.clean.cuts.push_back({.outline = {{0.1, 0.2}}, .brush = 0.05, .aspect = 1.6});
   d.delivery.folder = "/out";
   DeliveryChoices& delivery = d.delivery.choices;
   delivery.what = {"camera.usda", "plates", "splat-set", "review"};
   delivery.world = {
       .up = UpAxis::Z, .unit = "cm", .scale = 2, .start = 7, .fps = 25, .key_tolerance_px = 0.1, .all_points = true, .camera = "eye", .points = "dots"};
   delivery.plates = {.fit = PlateFit::Whole, .focal_px = 900, .filter = ResampleFilter::Lanczos, .format = PlateFormat::Exr};
+  delivery.mesh_texture_px = 4096;
   delivery.splat = {.reduced = 2, .most_pictures = 50, .test_every = 4, .masks = false, .dense = true, .centred = true};
   delivery.review = {.objects = false, .grid = true, .points = true, .whiskers = false, .whisker = 30, .notes = false, .frames = {3, 9}, .height = 720};
   delivery.receipt = false;
