@@ -59,25 +59,42 @@ Truth readTruth() {
   return truth;
 }
 
+/// Depth where the truth is known at a pixel of the grid, a little aside of it: on a plane the inverse depth changes evenly over the picture; where neighbours
+/// say that nothing is plain there, that of the pixel itself.
+float depthAside(const Plane<float>& depths, int x, int y, const Vec2& aside_px) {
+  constexpr float kEven = 0.003F;
+  const float here = depths.at(x, y);
+  if (x < 1 || y < 1 || x + 1 >= kWide || y + 1 >= kHigh) return here;
+  const float left = 1 / depths.at(x - 1, y), right = 1 / depths.at(x + 1, y), above = 1 / depths.at(x, y - 1), below = 1 / depths.at(x, y + 1);
+  const bool plain = std::abs((left + right) * here / 2 - 1) < kEven && std::abs((above + below) * here / 2 - 1) < kEven;  // never of an unknown neighbour
+  if (!plain) return here;
+  const double inverse = 1 / static_cast<double>(here) + aside_px.x() * static_cast<double>(right - left) / (2 * kStep) +
+                         aside_px.y() * static_cast<double>(below - above) / (2 * kStep);
+  return static_cast<float>(1 / inverse);
+}
+
 /// Complete: a point within 1 % is seen within 2 px of a pixel of the grid. Accurate: of points seen within half a px of such a pixel.
-void tally(const Truth& truth, const DenseCloud& cloud, const Similarity& truth_from_solve) {
+/// Points are seen through the solve's own cameras, as everything that is put into the shot: of the truth only the scale is taken.
+void tally(const Truth& truth, const DenseCloud& cloud, const Solution& solution, double scale) {
   std::vector<float> best(cloud.points.size(), NAN);  // error that a frame's truth gives a point, the least
   std::size_t pixels = 0, complete = 0;
   for (const int number : kFrames) {
-    const Pose& pose = truth.poses.at(number);
+    const SolvedFrame& frame = *solution.frameAt(number);
+    const Lens lens = solution.lensAt(frame);
     const Plane<float>& depths = truth.depths.at(number);
     Plane<std::uint8_t> found(kWide, kHigh);
     for (std::size_t k = 0; k < cloud.points.size(); ++k) {
-      const Vec3 at = truth_from_solve * cloud.points[k].at.cast<double>();
-      const auto seen = project(truth.lens, pose, at);
+      const Vec3 at = cloud.points[k].at.cast<double>();
+      const auto seen = project(lens, frame.pose, at);
       if (!seen) continue;
       const int x = static_cast<int>(std::floor(seen->x() / kStep)), y = static_cast<int>(std::floor(seen->y() / kStep));
       if (x < 0 || y < 0 || x >= kWide || y >= kHigh || !(depths.at(x, y) > 0)) continue;
-      const double aside_px = (*seen - Vec2((x + 0.5) * kStep, (y + 0.5) * kStep)).norm();
+      const Vec2 aside = *seen - Vec2((x + 0.5) * kStep, (y + 0.5) * kStep);
+      const double aside_px = aside.norm();
       if (aside_px > 2) continue;
-      const float off = static_cast<float>(pose.toCamera(at).z()) / depths.at(x, y) - 1;
+      const float off = static_cast<float>(scale * frame.pose.toCamera(at).z()) / depthAside(depths, x, y, aside) - 1;
       if (std::abs(off) < 0.01F) found.at(x, y) = 1;
-      // A pixel aside a ground that is seen flatly is deeper by 0.3 % and more; and what is deeper may stand behind something.
+      // What is deeper may stand behind something.
       if (aside_px > 0.5 || off > 0.03F) continue;
       if (!(std::abs(best[k]) <= std::abs(off))) best[k] = off;
     }
@@ -95,21 +112,22 @@ void tally(const Truth& truth, const DenseCloud& cloud, const Similarity& truth_
              share(accurate, tested), share(floating, tested), 100 * median(off), share(complete, pixels), pixels);
 }
 
-void tallyMesh(const Truth& truth, const Surface& made, const Similarity& truth_from_scene) {
+void tallyMesh(const Truth& truth, const Surface& made, const Solution& solution, const Similarity& scene_from_solve, double scale) {
   const auto surface = MeshSurface::make(std::make_shared<SetMesh>(made.mesh), {});
-  const Similarity scene_from_truth = truth_from_scene.inverse();
   std::size_t met = 0, accurate = 0, pixels = 0;
   for (const int number : kFrames) {
-    const Pose pose = scene_from_truth * truth.poses.at(number);
+    const SolvedFrame& frame = *solution.frameAt(number);
+    const Pose pose = scene_from_solve * frame.pose;
+    const Lens lens = solution.lensAt(frame);
     const Plane<float>& depths = truth.depths.at(number);
     for (int y = 0; y < kHigh; ++y)
       for (int x = 0; x < kWide; ++x) {
         if (!(depths.at(x, y) > 0)) continue;
         ++pixels;
-        const auto n = truth.lens.undistort({(x + 0.5) * kStep, (y + 0.5) * kStep});
+        const auto n = lens.undistort({(x + 0.5) * kStep, (y + 0.5) * kStep});
         const auto hit = n ? (*surface)->hit(pose.centre, pose.direction(n->homogeneous()).normalized()) : std::nullopt;
         if (!hit) continue;
-        const double off = pose.toCamera(hit->at).z() / scene_from_truth.scale / static_cast<double>(depths.at(x, y)) - 1;
+        const double off = pose.toCamera(hit->at).z() / scene_from_solve.scale * scale / static_cast<double>(depths.at(x, y)) - 1;
         ++met, accurate += std::abs(off) < 0.01;
       }
   }
@@ -138,14 +156,15 @@ int run(const char* project, std::string_view quality) {
   const auto cleaned = cleanedDense((*dense)->cloud, job->settings(), job->shot.scene.scene_from_solve, {});
   if (!cleaned.ok()) return fmt::print("{}\n", cleaned.error().message), 2;
   fmt::print("all    : ");
-  tally(truth, (*dense)->cloud, truth_from_solve);
+  const Solution& solution = *job->shot.solution;
+  tally(truth, (*dense)->cloud, solution, truth_from_solve.scale);
   fmt::print("cleaned: ");
-  tally(truth, **cleaned, truth_from_solve);
+  tally(truth, **cleaned, solution, truth_from_solve.scale);
   const Stopwatch meshing;
   const auto surface = job->surface(**cleaned, 0, {});
   if (!surface.ok()) return fmt::print("{}\n", surface.error().message), 2;
   fmt::print("surface in {:.1f} s\n", meshing.seconds());
-  tallyMesh(truth, *surface, truth_from_solve * job->shot.scene.scene_from_solve.inverse());
+  tallyMesh(truth, *surface, solution, job->shot.scene.scene_from_solve, truth_from_solve.scale);
   return 0;
 }
 

@@ -28,7 +28,7 @@ constexpr std::size_t kViewBytes = 16, kMapBytes = 27, kSearchBytes = 80, kPoint
 int halvingsOf(DenseQuality quality) { return quality == DenseQuality::Draft ? 2 : quality == DenseQuality::Good ? 1 : 0; }
 
 /// Between keyframes, degrees: of more views more agree on a point; a draft makes do with few.
-double stepOf(DenseQuality quality) { return quality == DenseQuality::Draft ? 2 : quality == DenseQuality::Good ? 0.7 : 1; }
+double stepOf(DenseQuality quality) { return quality == DenseQuality::Draft ? 2 : quality == DenseQuality::Good ? 0.4 : 1; }
 
 /// Keyframes, and how much of them is in memory at a time.
 struct Plan {

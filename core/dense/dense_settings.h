@@ -41,8 +41,8 @@ struct DenseCut {
 /// Which dense points are left out, besides those that fusing leaves out. Nothing is lost by it: they are filtered anew whenever they are used.
 struct CleanRules {
   int least_views = 3;              ///< Depth maps that agree, 3 to 16. 3: all that fusing keeps.
-  double least_confidence = 0.8;    ///< 0 to 1.
-  double most_slant_deg = 80;       ///< Between the surface's normal and the view that sees it most squarely, over 0 to 90. 90: any.
+  double least_confidence = 0.78;   ///< 0 to 1.
+  double most_slant_deg = 84;       ///< Between the surface's normal and the view that sees it most squarely, over 0 to 90. 90: any.
   double most_color_apart = 255;    ///< Of what the views show there from their mean, grey levels, over 0 to 255. 255: any.
   double least_neighbours = 0;      ///< Share of the surface around that is there, 0 to 1: strays have few.
   std::optional<RegionBox> region;  ///< What lies outside goes.

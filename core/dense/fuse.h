@@ -26,11 +26,11 @@ struct FuseInput {
 };
 
 struct FuseOptions {
-  int least_views = 2;       ///< Maps besides its own that must agree on a point, >= 1.
-  double most_apart_px = 1;  ///< Where it comes back to through the other map, px.
-  double most_apart = 0.01;  ///< Of its depth, a share.
-  double most_sigma = 0.01;  ///< One standard deviation of a depth, a share of it: what noise leaves open is left out.
-  double most_cost = 0.6;    ///< 1 - correlation of the pictures.
+  int least_views = 2;        ///< Maps besides its own that must agree on a point, >= 1.
+  double most_apart_px = 1;   ///< Where it comes back to through the other map, px.
+  double most_apart = 0.008;  ///< Of its depth, a share.
+  double most_sigma = 0.01;   ///< One standard deviation of a depth, a share of it: what noise leaves open is left out.
+  double most_cost = 0.6;     ///< 1 - correlation of the pictures.
 };
 
 /// What of one view others agreed on.

@@ -12,7 +12,7 @@ namespace dusky {
 namespace {
 
 constexpr double kDegree = std::numbers::pi / 180;
-constexpr double kBestAngle_rad = 6 * kDegree, kBelow_rad = 3 * kDegree, kAbove_rad = 12 * kDegree;
+constexpr double kBestAngle_rad = 5 * kDegree, kBelow_rad = 3 * kDegree, kAbove_rad = 12 * kDegree;
 /// At which views tell the same.
 constexpr double kSameAngle_rad = 2 * kDegree;
 constexpr double kLeastParallax_rad = 0.25 * kDegree;
@@ -52,15 +52,16 @@ std::vector<Looking> lookingFrames(const Solution& solution) {
 struct Pair {
   std::size_t shared = 0;
   double angle_rad = 0;  ///< The middle one of the shared points.
-  double score = 0;
 };
 
 double angleBetween(const Vec3& a, const Vec3& b) { return std::atan2(a.cross(b).norm(), a.dot(b)); }
 
-/// How well a point's depth is told by views at an angle: 0 to 1.
-double worthOf(double angle_rad) {
-  const double off = (angle_rad - kBestAngle_rad) / (angle_rad < kBestAngle_rad ? kBelow_rad : kAbove_rad);
-  return std::exp(-0.5 * off * off);
+/// How well a point's depth is told by two views, by the angle between them and how large they see it: 0 to 1.
+double worthOf(const Vec3& point, const Looking& a, const Looking& b) {
+  const Vec3 from_a = point - a.frame->pose.centre, from_b = point - b.frame->pose.centre;
+  const double angle = angleBetween(from_a, from_b), scale = from_a.norm() / from_b.norm();
+  const double off = (angle - kBestAngle_rad) / (angle < kBestAngle_rad ? kBelow_rad : kAbove_rad);
+  return std::exp(-0.5 * off * off) * std::min(scale, 1 / scale);
 }
 
 Pair pairOf(const Solution& solution, const Looking& a, const Looking& b) {
@@ -72,8 +73,6 @@ Pair pairOf(const Solution& solution, const Looking& a, const Looking& b) {
   for (const std::size_t k : shared) {
     const Vec3 &p = solution.tracks[k].point, from_a = p - a.frame->pose.centre, from_b = p - b.frame->pose.centre;
     angles.push_back(angleBetween(from_a, from_b));
-    const double scale = from_a.norm() / from_b.norm();
-    pair.score += worthOf(angles.back()) * std::min(scale, 1 / scale);
   }
   if (!angles.empty()) pair.angle_rad = median(std::move(angles));
   return pair;
@@ -163,20 +162,72 @@ std::vector<Slot> chosenByArtist(const std::vector<Looking>& frames, const std::
   return slots;
 }
 
-/// The best for one keyframe, one after the other: what lies near one that was chosen adds little.
-std::vector<std::size_t> othersOf(std::size_t key, const std::vector<std::vector<Pair>>& pairs, std::size_t most) {
+/// How much of a frame's picture each of its points stands for: those of one cell share it.
+std::vector<double> sharesOf(const Solution& solution, const Looking& looking) {
+  constexpr int kCells = 10;
+  const Lens lens = solution.lensAt(*looking.frame);
+  std::vector<int> cells;
+  std::vector<double> counts(kCells * kCells, 0);
+  for (const std::size_t k : looking.points) {
+    const auto at = project(lens, looking.frame->pose, solution.tracks[k].point);
+    const int x = at ? std::clamp(static_cast<int>(kCells * at->x() / lens.width), 0, kCells - 1) : 0;
+    const int y = at ? std::clamp(static_cast<int>(kCells * at->y() / lens.height), 0, kCells - 1) : 0;
+    cells.push_back(y * kCells + x);
+    ++counts[static_cast<std::size_t>(cells.back())];
+  }
+  std::vector<double> shares;
+  for (const int cell : cells) shares.push_back(1 / counts[static_cast<std::size_t>(cell)]);
+  return shares;
+}
+
+/// Of a keyframe's points, how well another one tells their depth.
+struct Telling {
+  std::size_t other = 0;
+  std::vector<std::pair<std::size_t, double>> worths;  ///< Which of its points, and 0 to 1.
+  double fresh = 1;                                    ///< How far it lies from those that were chosen, 0 to 1.
+};
+
+std::vector<Telling> tellingOf(const Solution& solution, const std::vector<Looking>& frames, std::size_t key, const std::vector<std::vector<Pair>>& pairs) {
+  std::vector<Telling> all;
+  const Looking& own = frames[key];
+  for (std::size_t j = 0; j < frames.size(); ++j) {
+    if (j == key || pairs[key][j].shared < kLeastShared) continue;
+    Telling telling{j, {}, 1};
+    for (std::size_t i = 0; i < own.points.size(); ++i) {
+      if (!std::binary_search(frames[j].points.begin(), frames[j].points.end(), own.points[i])) continue;
+      telling.worths.emplace_back(i, worthOf(solution.tracks[own.points[i]].point, own, frames[j]));
+    }
+    all.push_back(std::move(telling));
+  }
+  return all;
+}
+
+/// The best for one keyframe, one after the other: what they tell of its picture that those before do not (as Goesele et al., ICCV 2007, add views); what lies
+/// near one that was chosen adds little.
+std::vector<std::size_t> othersOf(const Solution& solution, const std::vector<Looking>& frames, std::size_t key, const std::vector<std::vector<Pair>>& pairs,
+                                  std::size_t most) {
+  constexpr double kTold = 0.7;  // of a point's depth, by a view at the best angle
+  std::vector<Telling> left = tellingOf(solution, frames, key, pairs);
+  std::vector<double> untold = sharesOf(solution, frames[key]);
   std::vector<std::size_t> chosen;
-  std::vector<double> score(pairs.size());
-  for (std::size_t j = 0; j < pairs.size(); ++j) score[j] = j == key || pairs[key][j].shared < kLeastShared ? 0 : pairs[key][j].score;
-  while (chosen.size() < most) {
-    const auto best = std::max_element(score.begin(), score.end());
-    if (best == score.end() || !(*best > 0)) break;
-    const auto j = static_cast<std::size_t>(best - score.begin());
+  while (chosen.size() < most && !left.empty()) {
+    const auto gainOf = [&](const Telling& telling) {
+      double gain = 0;
+      for (const auto& [point, worth] : telling.worths) gain += untold[point] * worth;
+      return telling.fresh * gain;
+    };
+    std::vector<double> gains;
+    for (const Telling& telling : left) gains.push_back(gainOf(telling));
+    const auto best = std::max_element(gains.begin(), gains.end());
+    if (!(*best > 0)) break;
+    const auto at = left.begin() + (best - gains.begin());
+    const std::size_t j = at->other;
     chosen.push_back(j);
-    score[j] = 0;
-    for (std::size_t k = 0; k < score.size(); ++k) {
-      const double near = pairs[j][k].shared < kLeastShared ? 1 : pairs[j][k].angle_rad / kSameAngle_rad;
-      score[k] *= 1 - 0.6 * std::exp(-near * near);
+    for (const auto& [point, worth] : at->worths) untold[point] *= 1 - kTold * worth;
+    left.erase(at);
+    for (Telling& telling : left) {
+      const double near = pairs[j][telling.other].shared < kLeastShared ? 1 : pairs[j][telling.other].angle_rad / kSameAngle_rad;
+      telling.fresh *= 1 - 0.6 * std::exp(-near * near);
     }
   }
   return chosen;
@@ -197,14 +248,16 @@ Result<std::vector<Keyframe>> chooseKeyframes(const Solution& solution, const Ke
     if (!best.ok()) return best.error();
     at.push_back(*best);
   }
-  std::vector<std::vector<Pair>> pairs(at.size(), std::vector<Pair>(at.size()));
-  for (std::size_t i = 0; i < at.size(); ++i) {
-    for (std::size_t j = i + 1; j < at.size(); ++j) pairs[i][j] = pairs[j][i] = pairOf(solution, frames[at[i]], frames[at[j]]);
+  std::vector<Looking> chosen;
+  for (const std::size_t k : at) chosen.push_back(frames[k]);
+  std::vector<std::vector<Pair>> pairs(chosen.size(), std::vector<Pair>(chosen.size()));
+  for (std::size_t i = 0; i < chosen.size(); ++i) {
+    for (std::size_t j = i + 1; j < chosen.size(); ++j) pairs[i][j] = pairs[j][i] = pairOf(solution, chosen[i], chosen[j]);
   }
   std::vector<Keyframe> keys;
   double widest = 0;
-  for (std::size_t i = 0; i < at.size(); ++i) {
-    Keyframe key{.frame = frames[at[i]].frame->frame, .others = othersOf(i, pairs, options.others)};
+  for (std::size_t i = 0; i < chosen.size(); ++i) {
+    Keyframe key{.frame = chosen[i].frame->frame, .others = othersOf(solution, chosen, i, pairs, options.others)};
     if (!key.others.empty()) key.parallax_rad = pairs[i][key.others.front()].angle_rad;
     widest = std::max(widest, key.parallax_rad);
     keys.push_back(std::move(key));

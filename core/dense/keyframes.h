@@ -8,7 +8,7 @@
 namespace dusky {
 
 struct KeyframeOptions {
-  int most = 40;          ///< Keyframes, >= 3.
+  int most = 60;          ///< Keyframes, >= 3.
   double step_deg = 0.7;  ///< By which the direction to the set changes from one to the next, degrees, > 0; a turn of the view that loses a tenth of it counts
                           ///< as one step too.
   std::size_t others = 10;       ///< That a keyframe is compared with, the best first, >= 1.

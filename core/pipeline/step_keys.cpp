@@ -164,7 +164,7 @@ std::string solveKey(const Document& document, const FootageInfo& footage, const
 
 std::string denseKey(const Document& document, const FilePrints& files, const std::string& solve, const DenseSettings& settings) {
   KeyBuilder key, chosen;
-  key.add("dense 5").add(solve).add(static_cast<int>(settings.quality));
+  key.add("dense 6").add(solve).add(static_cast<int>(settings.quality));
   addMasks(key, document.masks, files);
   if (settings.keyframes.empty()) return key.key();
   for (const int frame : settings.keyframes) chosen.add(frame);

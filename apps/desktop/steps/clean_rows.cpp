@@ -104,15 +104,16 @@ QWidget* regionRows(Session& session) {
   grid->addWidget(draw, 0, 0, 1, 2);
   grid->addWidget(none, 0, 2);
   grid->addWidget(counter(session, CleanReason::Region), 0, 3);
-  std::vector<QWidget*> fields;
+  auto* fields = new QWidget;  // of its own: the buttons above are wider than its columns
+  auto* ends = new QGridLayout(fields);
+  ends->setContentsMargins(0, 0, 0, 0);
   for (int axis = 0; axis < 3; ++axis) {
-    auto* name = new QLabel(QString("XYZ"[axis]));
-    auto *low = regionField(session, axis, false), *high = regionField(session, axis, true);
-    grid->addWidget(name, 1 + axis, 0, Qt::AlignRight);
-    grid->addWidget(low, 1 + axis, 1);
-    grid->addWidget(high, 1 + axis, 2);
-    for (QWidget* one : std::initializer_list<QWidget*>{name, low, high}) fields.push_back(one);
+    ends->addWidget(new QLabel(QString("XYZ"[axis])), axis, 0, Qt::AlignRight);
+    ends->addWidget(regionField(session, axis, false), axis, 1);
+    ends->addWidget(regionField(session, axis, true), axis, 2);
   }
+  ends->setColumnStretch(3, 1);
+  grid->addWidget(fields, 1, 0, 1, 4);
   QObject::connect(draw, &QPushButton::clicked, rows, [&session] { session.view.setTool(ViewSettings::Tool::DenseRegion); });
   QObject::connect(none, &QPushButton::clicked, rows,
                    [&session] { change(session, "No region of dense points", [](CleanRules& rules) { rules.region.reset(); }); });
@@ -120,7 +121,7 @@ QWidget* regionRows(Session& session) {
     const bool has = session.model.document().dense.clean.region.has_value();
     draw->setEnabled(session.dense.points() != nullptr);
     none->setEnabled(has);
-    for (QWidget* field : fields) field->setVisible(has);
+    fields->setVisible(has);
   };
   QObject::connect(&session.model, &DocumentModel::documentChanged, rows, refresh);
   QObject::connect(&session.dense, &DenseStore::changed, rows, refresh);
