@@ -20,8 +20,9 @@
 namespace dusky {
 namespace {
 
-constexpr std::size_t kMatched = 4;      ///< Others that a depth map is made from.
-constexpr std::size_t kLeastOthers = 3;  ///< That a depth map is compared with, where memory is short.
+constexpr std::size_t kMatched = 4;       ///< Others that a depth map is made from.
+constexpr std::size_t kLeastOthers = 3;   ///< That a depth map is compared with, where memory is short.
+constexpr std::size_t kMapsInMaking = 2;  ///< In memory while depth is searched for: pictures need the room.
 // Bytes for each of its pixels: of a view that depth is made from, of a depth map, of one that is being searched, of points by the maps they come from.
 constexpr std::size_t kViewBytes = 16, kMapBytes = 27, kSearchBytes = 80, kPointBytes = 10;
 
@@ -238,13 +239,14 @@ Result<DenseForecast> forecastDense(const Solution& solution, const DenseOptions
   const auto plan = planOf(solution, options);
   if (!plan.ok()) return plan.error();
   const std::size_t keys = plan->keys.size(), pixels = plan->pixels;
-  const std::size_t searching = pixels * (std::min(plan->views_kept, keys) * kViewBytes + std::min(plan->maps_kept, keys) * kMapBytes + kSearchBytes);
+  const std::size_t searching = std::min(plan->views_kept, keys) * kViewBytes + kMapsInMaking * kMapBytes + kSearchBytes;
+  const std::size_t fusing = std::min(plan->maps_kept, keys) * kMapBytes;
   return DenseForecast{.keyframes = static_cast<int>(keys),
                        .frames = plan->frames(),
                        .width = plan->width,
                        .height = plan->height,
                        .megapixels = 1e-6 * static_cast<double>(pixels * keys),
-                       .memory = searching + pixels * keys * kPointBytes,
+                       .memory = pixels * (std::max(searching, fusing) + keys * kPointBytes),
                        .disk = pixels * keys * kMapBytes};
 }
 
@@ -261,7 +263,7 @@ Result<DenseResult> makeDense(const DenseInput& input, const DenseOptions& optio
   if (const KeyframeOptions usual; plan.others < usual.others)
     result.warnings.push_back(fmt::format("Memory is short for pictures of {} × {}: each depth map is compared with {} others, not {}.", plan.width,
                                           plan.height, plan.others, usual.others));
-  MapShelf shelf(input.folder, input.earlier, mapNames(plan.keys), plan.maps_kept);
+  MapShelf shelf(input.folder, input.earlier, mapNames(plan.keys), kMapsInMaking);
   const Stopwatch searching;
   std::vector<LightTie> ties;
   {
@@ -269,6 +271,7 @@ Result<DenseResult> makeDense(const DenseInput& input, const DenseOptions& optio
     if (const Status made = makeMaps(input, plan, views, shelf, ties, result.maps_made, progress.part(0.05, 0.85)); !made.ok()) return made.error();
     result.views_s = choosing_s + views.seconds(), result.depth_s = searching.seconds() - views.seconds();
   }
+  shelf.keep(plan.maps_kept);
   const Stopwatch fusing;
   FuseInput fused{{}, [&](std::size_t k) { return shelf.at(k); }, lightToLevel(plan.keys.size(), ties, result.warnings)};
   for (const Keyframe& key : plan.keys) fused.others.push_back(key.others);

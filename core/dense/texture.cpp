@@ -66,7 +66,7 @@ double worthIn(const Faces& faces, std::size_t t, const DepthMap& map, const Mas
   if (!centre || mask.leavesOut(camera, *centre)) return 0;
   const Eigen::Vector2d a = (seen[1] - seen[0]).head<2>(), b = (seen[2] - seen[0]).head<2>();
   const double pixels = 0.5 * std::abs(a.x() * b.y() - a.y() * b.x());
-  if (!(pixels > 0) || surface.hides(scene_from_solve * camera.pose.centre, scene_from_solve * Vec3(middle + kNudge * towards))) return 0;
+  if (!(pixels > 0) || surface.hides(scene_from_solve * Vec3(middle + towards), scene_from_solve * Vec3(middle + kNudge * towards))) return 0;
   return pixels * borneOut(map, *centre);
 }
 

@@ -12,6 +12,7 @@ template <class T>
 class Newest {
  public:
   explicit Newest(std::size_t most) : most_(most) {}
+  void setMost(std::size_t most) { most_ = most; }
   std::shared_ptr<const T> find(std::size_t k) {
     const auto found = places_.find(k);
     if (found == places_.end()) return nullptr;
@@ -46,6 +47,10 @@ class MapShelf {
   MapShelf(std::filesystem::path folder, std::vector<std::filesystem::path> earlier, std::vector<MapName> names, std::size_t most)
       : folder_(std::move(folder)), earlier_(std::move(earlier)), names_(std::move(names)), newest_(folder_.empty() ? names_.size() : most) {}
 
+  /// How many maps are in memory from now on; without a folder all are.
+  void keep(std::size_t most) {
+    if (!folder_.empty()) newest_.setMost(most);
+  }
   /// Whether it can be taken from there; what is damaged is not.
   bool has(std::size_t k) { return newest_.find(k) || (!folder_.empty() && load(k)); }
   /// Errors: CannotWrite.

@@ -78,16 +78,13 @@ TEST(TextureCharts, NeighboursKeepToOneViewWhereThatCostsLittle) {
 class SetTexture : public ::testing::Test {
  protected:
   static void SetUpTestSuite() {
-    ShotPlan plan = planShot(ShotKind::Free);
-    plan.width = 480, plan.height = 270, plan.frames = 24, plan.first_frame = 1001, plan.samples = 2;
-    plan.lens = Lens::simple(480, 270, 420);
-    plan.lens.k1() = -0.1;
-    made = std::make_unique<MadeDelivery>(plan);
+    made = std::make_unique<MadeDelivery>(smallPlan(ShotKind::Free, 24));
     made->scene.scene_from_solve = {0.5, Eigen::Quaterniond(Eigen::AngleAxisd(0.7, Vec3::UnitY())), Vec3(1, 0, 2)};
     folder = std::make_unique<TemporaryFolder>();
     std::vector<int> every_other;
     for (int frame = 1001; frame < 1025; frame += 2) every_other.push_back(frame);
-    auto dense = makeDense({.solution = made->solution, .open_footage = made->input().open_footage, .folder = folder->path()}, {.keyframes = every_other}, {});
+    auto dense = makeDense({.solution = made->solution, .open_footage = made->input().open_footage, .folder = folder->path()},
+                           {.quality = DenseQuality::Fine, .keyframes = every_other}, {});
     ASSERT_TRUE(dense.ok()) << dense.error().message;
     for (const DenseFrame& frame : dense->frames) frames.push_back(frame.frame);
     auto surface = surfaceOf(dense->cloud, made->scene.scene_from_solve, {.triangles = 3000}, {});
@@ -166,7 +163,7 @@ TEST_F(SetTexture, WhatIsMaskedInAKeyframeIsTakenFromAnother) {
   TextureInput masked = input();
   // All of every keyframe but one is left out.
   const int only = frames[frames.size() / 2];
-  masked.mask = [&](int frame) -> Result<Plane<std::uint8_t>> { return frame == only ? Plane<std::uint8_t>() : Plane<std::uint8_t>(480, 270, 1); };
+  masked.mask = [&](int frame) -> Result<Plane<std::uint8_t>> { return frame == only ? Plane<std::uint8_t>() : Plane<std::uint8_t>(320, 180, 1); };
   int read = 0;
   masked.open_footage = [&]() -> Result<std::unique_ptr<FrameSource>> { return ++read, made->input().open_footage(); };
   const auto covered = textured(mesh, masked, {.side_px = 1024}, {});
