@@ -44,18 +44,10 @@ class Packer {
                     TINYGLTF_TARGET_ELEMENT_ARRAY_BUFFER);
   }
   /// A file that the model holds whole; its view.
-  int addFile(const std::string& bytes) {
-    auto& buffer = model_.buffers[0].data;
-    buffer.resize((buffer.size() + 3) / 4 * 4);
-    tinygltf::BufferView view;
-    view.buffer = 0, view.byteOffset = buffer.size(), view.byteLength = bytes.size();
-    model_.bufferViews.push_back(view);
-    buffer.insert(buffer.end(), bytes.begin(), bytes.end());
-    return static_cast<int>(model_.bufferViews.size()) - 1;
-  }
+  int addFile(const std::string& bytes) { return addView(bytes.data(), bytes.size(), 0); }
 
  private:
-  int addBytes(const void* data, std::size_t bytes, std::size_t count, int component, int type, int target) {
+  int addView(const void* data, std::size_t bytes, int target) {
     auto& buffer = model_.buffers[0].data;
     buffer.resize((buffer.size() + 3) / 4 * 4);
     tinygltf::BufferView view;
@@ -66,8 +58,13 @@ class Packer {
     model_.bufferViews.push_back(view);
     buffer.resize(buffer.size() + bytes);
     std::memcpy(buffer.data() + view.byteOffset, data, bytes);
+    return static_cast<int>(model_.bufferViews.size()) - 1;
+  }
+
+  int addBytes(const void* data, std::size_t bytes, std::size_t count, int component, int type, int target) {
+    const int view = addView(data, bytes, target);
     tinygltf::Accessor accessor;
-    accessor.bufferView = static_cast<int>(model_.bufferViews.size()) - 1;
+    accessor.bufferView = view;
     accessor.componentType = component;
     accessor.count = count;
     accessor.type = type;

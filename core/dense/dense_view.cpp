@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/dense/byte_of.h"
 #include "core/dense/keyframes.h"
 #include "core/dense/rolling.h"
 
@@ -20,8 +21,6 @@ FloatPicture floatsOf(const Picture& picture) {
   }
   return out;
 }
-
-std::uint8_t byteOf(float value) { return static_cast<std::uint8_t>(std::clamp(value + 0.5F, 0.0F, 255.0F)); }
 
 /// Grey by Rec. 709's weights, and bytes for the screen.
 std::pair<FloatPlane, Picture> greyAndColor(const FloatPicture& picture) {

@@ -85,7 +85,7 @@ struct Slot {
   std::vector<double> off;  ///< How far each is from the even place: 0 to 1.
 };
 
-/// Not so far that two slots could meet.
+/// Of a step, to either side.
 constexpr double kSlotReach = 0.35;
 constexpr std::size_t kMostInSlot = 5;
 
@@ -133,7 +133,7 @@ std::vector<Slot> evenly(const Solution& solution, const std::vector<Looking>& f
 /// The frame of a slot, from `first` on, that is sharp and whose camera explains its tracks well, unless it stands too far from the even place for what it
 /// gains.
 Result<std::size_t> bestOf(const Slot& slot, std::size_t first, const std::vector<Looking>& frames, const SharpnessOf& sharpness) {
-  constexpr double kOffCosts = 0.1;  // what a tenth more of contrast gains, at the end of the slot
+  constexpr double kOffCosts = 0.1;  // of a logarithm of sharpness, at the end of the slot
   if (slot.near.size() < 2) return slot.even;
   std::vector<int> numbers;
   std::vector<double> errors;

@@ -9,6 +9,7 @@
 
 #include "core/base/numbers.h"
 #include "core/base/parallel.h"
+#include "core/dense/byte_of.h"
 #include "core/dense/zero_surface.h"
 
 namespace dusky {
@@ -87,8 +88,6 @@ void addSplat(const Splat& splat, const std::array<int, 3>& block, std::vector<S
     }
   }
 }
-
-std::uint8_t byteOf(float value) { return static_cast<std::uint8_t>(std::clamp(value + 0.5F, 0.0F, 255.0F)); }
 
 DistanceBlock blockFrom(const std::vector<Splat>& splats, std::span<const Entry> entries) {
   DistanceBlock block{.place = entries.front().block};

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "core/base/parallel.h"
+#include "core/dense/byte_of.h"
 #include "core/dense/texture_charts.h"
 #include "core/dense/texture_pages.h"
 #include "core/dense/view_light.h"
@@ -147,10 +148,7 @@ Eigen::Vector3f colorBetween(const Picture& picture, const Vec2& at) {
   return (1 - v) * ((1 - u) * color(0, 0) + u * color(1, 0)) + v * ((1 - u) * color(0, 1) + u * color(1, 1));
 }
 
-Rgb bytesOf(const Eigen::Vector3f& color) {
-  const auto byte = [](float value) { return static_cast<std::uint8_t>(std::clamp(value + 0.5F, 0.0F, 255.0F)); };
-  return {byte(color.x()), byte(color.y()), byte(color.z())};
-}
+Rgb bytesOf(const Eigen::Vector3f& color) { return {byteOf(color.x()), byteOf(color.y()), byteOf(color.z())}; }
 
 /// The texture while it is painted.
 class Painting {
