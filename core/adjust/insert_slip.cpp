@@ -4,7 +4,6 @@
 #include <cmath>
 
 #include "core/adjust/observation_model.h"
-#include "core/geometry/align.h"
 #include "core/geometry/essential.h"
 
 namespace dusky {
@@ -35,13 +34,18 @@ class LinedUp {
     carried_.observations = shown.observations, carried_.points = shown.points, carried_.at_infinity = shown.at_infinity;
   }
 
-  double slip() {
-    const auto start = alignPaths(shown_.cameras, carried_.cameras);
-    if (shown_.observations.empty() || !start.ok()) return kUnknown;
-    Similarity best = *start;
+  Result<Similarity> find() {
+    const auto paths = alignPaths(shown_.cameras, carried_.cameras);
+    if (shown_.observations.empty() || !paths.ok()) return paths;
+    Similarity best = *paths;
     double least = squaresAt(best);
+    for (const double by : {0.25, 0.5, 2.0, 4.0}) {
+      const Similarity other = aboutPath(*paths, by);
+      if (const double squares = squaresAt(other); squares < least) best = other, least = squares;
+    }
+    constexpr int kRounds = 60;
     double damping = 1e-9;
-    for (int round = 0; round < 15 && damping < 1e3; ++round) {
+    for (int round = 0; round < kRounds && damping < 1e3; ++round) {
       carry(best);
       const Similarity next = stepped(best, damping);
       const double squares = squaresAt(next);
@@ -50,13 +54,27 @@ class LinedUp {
         continue;
       }
       const bool settled = least - squares < 1e-6 * least;
-      best = next, least = squares;
+      best = next, least = squares, damping = std::max(1e-9, damping / 10);
       if (settled) break;
     }
-    return std::sqrt(least / static_cast<double>(shown_.observations.size()));
+    return best;
+  }
+
+  double slip() {
+    const auto best = find();
+    return best.ok() && !shown_.observations.empty() ? std::sqrt(squaresAt(*best) / static_cast<double>(shown_.observations.size())) : kUnknown;
   }
 
  private:
+  /// Another scale, about the middle of the path.
+  Similarity aboutPath(const Similarity& from, double by) const {
+    Vec3 middle = Vec3::Zero();
+    for (const Pose& pose : shown_.cameras) middle += from * pose.centre / static_cast<double>(shown_.cameras.size());
+    Similarity scaled = from;
+    scaled.scale *= by, scaled.shift = middle + by * (from.shift - middle);
+    return scaled;
+  }
+
   void carry(const Similarity& to) {
     for (std::size_t j = 0; j < shown_.points.size(); ++j) {
       carried_.points[j] = shown_.isAtInfinity(static_cast<int>(j)) ? Vec3(to.rotation * shown_.points[j]) : to * shown_.points[j];
@@ -114,5 +132,7 @@ class LinedUp {
 }  // namespace
 
 double insertSlip(const Bundle& set, const Bundle& other, int most) { return LinedUp(shownSet(set, most), other).slip(); }
+
+Result<Similarity> lineUp(const Bundle& set, const Bundle& other, int most) { return LinedUp(shownSet(set, most), other).find(); }
 
 }  // namespace dusky

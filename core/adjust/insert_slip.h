@@ -1,5 +1,6 @@
 #pragma once
 #include "core/adjust/bundle.h"
+#include "core/geometry/align.h"
 
 namespace dusky {
 
@@ -8,5 +9,9 @@ namespace dusky {
 /// for the other. Shapes: the same cameras in both, in the same order; `other` needs no points. At most so many sightings, evenly taken by their points, are
 /// measured. Unknown where there are none.
 double insertSlip(const Bundle& set, const Bundle& other, int most = 4000);
+
+/// That similarity, from `set`'s world to `other`'s. Begun from the paths under several scales: a short path says little of its own scale.
+/// Errors: InvalidInput without cameras.
+Result<Similarity> lineUp(const Bundle& set, const Bundle& other, int most = 4000);
 
 }  // namespace dusky

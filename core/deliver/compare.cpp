@@ -6,8 +6,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/adjust/insert_slip.h"
 #include "core/base/json_text.h"
-#include "core/geometry/align.h"
 
 namespace dusky {
 namespace {
@@ -25,17 +25,23 @@ bool liesWithin(const ShotRecord& truth, const ShotRecord::Point& point, const V
   return !point.visible.empty() || (at.x() >= 0 && at.y() >= 0 && at.x() <= truth.width && at.y() <= truth.height);
 }
 
+/// Where a true camera shows a true point; nothing where it does not.
+std::optional<Vec2> shownAt(const ShotRecord& truth, const ShotRecord::View& view, const ShotRecord::Point& point, int frame) {
+  if (!mayBeVisibleIn(point, frame)) return std::nullopt;
+  const auto at = project(view.lens, view.pose, point.xyz);
+  // Beyond the lens's range distortion folds over and would bring far-off points into the picture.
+  if (!at || !view.lens.risingUpTo(view.pose.toCamera(point.xyz).hnormalized()) || !liesWithin(truth, point, *at)) return std::nullopt;
+  return at;
+}
+
 std::vector<Slip> slips(const ShotRecord& solved, const ShotRecord& truth, const Similarity& solved_from_truth) {
   std::vector<Slip> out;
   for (const auto& [frame, view] : solved.frames) {
     const auto true_view = truth.frames.find(frame);
     if (true_view == truth.frames.end()) continue;
     for (std::size_t k = 0; k < truth.points.size(); ++k) {
-      if (!mayBeVisibleIn(truth.points[k], frame)) continue;
-      const auto want = project(true_view->second.lens, true_view->second.pose, truth.points[k].xyz);
-      // Beyond the lens's range distortion folds over and would bring far-off points into the picture.
-      const Vec3 in_camera = true_view->second.pose.toCamera(truth.points[k].xyz);
-      if (!want || !true_view->second.lens.risingUpTo(in_camera.hnormalized()) || !liesWithin(truth, truth.points[k], *want)) continue;
+      const auto want = shownAt(truth, true_view->second, truth.points[k], frame);
+      if (!want) continue;
       const auto got = project(view.lens, view.pose, solved_from_truth * truth.points[k].xyz);
       out.push_back({static_cast<int>(k), frame, got ? Vec2(*got - *want) : Vec2(1e4, 1e4)});
     }
@@ -43,50 +49,34 @@ std::vector<Slip> slips(const ShotRecord& solved, const ShotRecord& truth, const
   return out;
 }
 
-Similarity nudged(const Similarity& s, const Eigen::Matrix<double, 7, 1>& step, const Vec3& pivot) {
-  // Turn and scale about the middle of the set, so that the seven unknowns hardly mix.
-  const Similarity about{std::exp(step[6]), rotationFromVector(step.head<3>()), Vec3::Zero()};
-  Similarity moved = about * Similarity{1.0, Eigen::Quaterniond::Identity(), -pivot} * s;
-  moved.shift += pivot + step.segment<3>(3);
-  return moved;
+/// The frames that both have, each with a lens of its own, and where the true cameras show the true points.
+Bundle shownTruth(const ShotRecord& solved, const ShotRecord& truth) {
+  Bundle shown;
+  shown.lenses.clear();
+  for (const auto& point : truth.points) shown.points.push_back(point.xyz);
+  for (const auto& [frame, view] : truth.frames) {
+    if (!solved.frames.contains(frame)) continue;
+    const int camera = static_cast<int>(shown.cameras.size());
+    shown.cameras.push_back(view.pose), shown.lenses.push_back(view.lens), shown.lens_of.push_back(camera);
+    for (std::size_t k = 0; k < truth.points.size(); ++k) {
+      if (const auto at = shownAt(truth, view, truth.points[k], frame)) shown.observations.push_back({camera, static_cast<int>(k), *at});
+    }
+  }
+  std::stable_sort(shown.observations.begin(), shown.observations.end(), [](const auto& a, const auto& b) { return a.point < b.point; });
+  return shown;
 }
 
-/// Gauss-Newton on the slips, numeric slopes.
-Similarity refineSimilarity(const ShotRecord& solved, const ShotRecord& truth, Similarity s) {
-  Vec3 pivot = Vec3::Zero();
-  for (const auto& point : truth.points) pivot += (s * point.xyz) / static_cast<double>(truth.points.size());
-  const auto cost = [](const std::vector<Slip>& all) {
-    double sum = 0;
-    for (const Slip& slip : all) sum += slip.offset.squaredNorm();
-    return sum;
-  };
-  const double size = s.scale;
-  for (int round = 0; round < 10; ++round) {
-    const auto here = slips(solved, truth, s);
-    const double before = cost(here);
-    Eigen::Matrix<double, 7, 7> normal = Eigen::Matrix<double, 7, 7>::Zero();
-    Eigen::Matrix<double, 7, 1> gradient = Eigen::Matrix<double, 7, 1>::Zero();
-    std::array<std::vector<Slip>, 7> beside;
-    std::array<double, 7> widths;
-    for (int k = 0; k < 7; ++k) {
-      widths[k] = k >= 3 && k < 6 ? 1e-6 * size : 1e-6;
-      beside[k] = slips(solved, truth, nudged(s, widths[k] * Eigen::Matrix<double, 7, 1>::Unit(k), pivot));
-    }
-    for (std::size_t i = 0; i < here.size(); ++i) {
-      Eigen::Matrix<double, 2, 7> slope;
-      for (int k = 0; k < 7; ++k) slope.col(k) = (beside[k][i].offset - here[i].offset) / widths[k];
-      normal += slope.transpose() * slope;
-      gradient -= slope.transpose() * here[i].offset;
-    }
-    // A camera that only rotates fixes no scale: what nothing holds must not run away.
-    normal.diagonal() += 1e-9 * normal.diagonal() + Eigen::Matrix<double, 7, 1>::Constant(1e-12 * normal.trace());
-    const Similarity next = nudged(s, normal.ldlt().solve(gradient), pivot);
-    const double after = cost(slips(solved, truth, next));
-    if (!(after < before)) break;
-    s = next;
-    if (before - after < 1e-9 * before) break;
+Result<Similarity> solvedFromTruth(const ShotRecord& solved, const ShotRecord& truth) {
+  constexpr int kEnough = 30000;
+  const Bundle shown = shownTruth(solved, truth);
+  Bundle other = shown;
+  std::size_t camera = 0;
+  for (const auto& [frame, view] : truth.frames) {
+    const auto found = solved.frames.find(frame);
+    if (found == solved.frames.end()) continue;
+    other.cameras[camera] = found->second.pose, other.lenses[camera++] = found->second.lens;
   }
-  return s;
+  return lineUp(shown, other, kEnough);
 }
 
 void measureSlip(const std::vector<Slip>& all, Comparison& out) {
@@ -157,9 +147,9 @@ Result<Comparison> compareShots(const ShotRecord& solved, const ShotRecord& trut
   }
   out.frames_solved = static_cast<int>(from.size());
   if (from.empty()) return invalidInput("The report and the truth have no frame in common.");
-  const auto start = alignPaths(from, to);
-  if (!start.ok()) return start.error();
-  const Similarity solved_from_truth = refineSimilarity(solved, truth, *start);
+  const auto found = solvedFromTruth(solved, truth);
+  if (!found.ok()) return found.error();
+  const Similarity& solved_from_truth = *found;
   double centres = 0, turns = 0;
   out.centre_max = out.rotation_max_deg = 0;
   for (std::size_t i = 0; i < from.size(); ++i) {

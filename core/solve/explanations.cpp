@@ -10,6 +10,7 @@
 #include "core/solve/arm.h"
 #include "core/solve/description_length.h"
 #include "core/solve/flat_set.h"
+#include "core/solve/flat_valleys.h"
 #include "core/solve/other_valleys.h"
 #include "core/solve/readout_search.h"
 #include "core/solve/sort_out.h"
@@ -58,6 +59,7 @@ class Explorer {
     if (task_.progress.stopRequested()) return cancelled();
     measure();
     tryConstant();
+    tryFlatValleys();
     tryInsideOut();
     tryPivots();
     if (task_.progress.stopRequested()) return cancelled();
@@ -252,6 +254,35 @@ class Explorer {
     }
     candidates_.push_back({std::move(constant), {}});
     measure();
+  }
+
+  /// Before a flat set: what else would look nearly alike, in rounds, as one valley leads on to the next.
+  void tryFlatValleys() {
+    constexpr int kRounds = 4;
+    for (int round = 0; round < kRounds && flatValleysFindMore(); ++round) {
+    }
+  }
+
+  bool flatValleysFindMore() {
+    const SolveState standing = std::min_element(candidates_.begin(), candidates_.end(), shorter)->state;
+    if (standing.nodal || standing.work.arm || !(flatness(standing.work) < kFlatSet)) return false;
+    const double sigma_px = sigma(), least = lengthOf(standing, sigma_px).total();
+    using Valley = std::optional<SolveState> (*)(const SolveState&, const SolveTask&);
+    std::vector<Valley> valleys{normalForPath};
+    if (zoomIsOpen(task_.options)) valleys.insert(valleys.end(), {zoomForDolly, dollyForZoom});
+    bool more = false;
+    for (const Valley valley : valleys) {
+      auto other = valley(standing, task_);
+      if (!other || task_.progress.stopRequested()) continue;
+      settle(*other, task_, 3, task_.progress.silent());
+      const double length = lengthOf(*other, sigma_px).total();
+      if (length > least + kClearlyLess) continue;
+      if (length < least) findLensAgain(*other, task_, task_.progress.silent());
+      more = more || length < least - kClearlyLess;
+      candidates_.push_back({std::move(*other), {}});
+    }
+    measure();
+    return more && !task_.progress.stopRequested();
   }
 
   /// A free path with small parallax beside its reversal.

@@ -3,11 +3,17 @@
 #include <cmath>
 
 #include "core/base/numbers.h"
-#include "core/geometry/plane.h"
 
 namespace dusky {
 
-double flatness(const Reconstruction& work) {
+namespace {
+
+struct FlatSet {
+  PlaneFit plane;
+  std::vector<Vec3> points;  ///< Four fifths of those that are placed: the nearest to it.
+};
+
+std::optional<FlatSet> flatSet(const Reconstruction& work) {
   constexpr std::size_t kFewest = 20;
   std::vector<Vec3> points;
   for (const WorkTrack& track : work.tracks) {
@@ -15,17 +21,31 @@ double flatness(const Reconstruction& work) {
   }
   for (int round = 0; round < 2 && points.size() >= kFewest; ++round) {
     const auto plane = fitPlane(points);
-    if (!plane) return kUnknown;
+    if (!plane) return std::nullopt;
     const auto nearer = [&](const Vec3& a, const Vec3& b) { return std::abs(plane->distance(a)) < std::abs(plane->distance(b)); };
     std::sort(points.begin(), points.end(), nearer);
     points.resize(points.size() * 9 / 10);
   }
   const auto plane = points.size() >= kFewest ? fitPlane(points) : std::nullopt;
-  if (!plane) return kUnknown;
+  if (!plane) return std::nullopt;
+  return FlatSet{*plane, std::move(points)};
+}
+
+}  // namespace
+
+std::optional<PlaneFit> planeOfSet(const Reconstruction& work) {
+  const auto set = flatSet(work);
+  return set ? std::optional(set->plane) : std::nullopt;
+}
+
+double flatness(const Reconstruction& work) {
+  const auto set = flatSet(work);
+  if (!set) return kUnknown;
+  const auto& [plane, points] = *set;
   Vec3 middle = Vec3::Zero();
   for (const Vec3& p : points) middle += p / static_cast<double>(points.size());
   std::vector<double> off, reach;
-  for (const Vec3& p : points) off.push_back(std::abs(plane->distance(p))), reach.push_back((p - middle).norm());
+  for (const Vec3& p : points) off.push_back(std::abs(plane.distance(p))), reach.push_back((p - middle).norm());
   return median(std::move(off)) / median(std::move(reach));
 }
 

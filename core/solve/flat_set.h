@@ -1,4 +1,5 @@
 #pragma once
+#include "core/geometry/plane.h"
 #include "core/solve/reconstruction.h"
 
 namespace dusky {
@@ -7,6 +8,9 @@ namespace dusky {
 /// points. On a flat set a zoom, a dolly and its slant can make up for one another: all that two views of a plane tell is a homography. Source: Hartley and
 /// Zisserman, Multiple View Geometry, 2nd ed., section 13.1.
 double flatness(const Reconstruction& work);
+
+/// The plane itself; nothing for fewer than 20 points, or where they lie on a line.
+std::optional<PlaneFit> planeOfSet(const Reconstruction& work);
 
 /// Below it a set is flat.
 inline constexpr double kFlatSet = 0.05;

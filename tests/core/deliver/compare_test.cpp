@@ -46,6 +46,26 @@ TEST(CompareShots, TheWorldOfTheSolveDoesNotMatter) {
   EXPECT_LT(result->centre_rms, 1e-6) << "in the truth's units, not the solve's";
 }
 
+TEST(CompareShots, APathThatIsFarOffStillLinesUpBySet) {
+  // A zoom that came out as a dolly towards a far set: the path is many times as long as it was, and hardly anything slips.
+  SyntheticPlan plan{.frames = 25, .points = 120};
+  plan.path = [](int i) { return Pose{Eigen::Quaterniond(0, 1, 0, 0), Vec3(0.002 * i, 1.6, 0)}; };
+  plan.set = [](const Vec3& from, const Vec3& ray) { return std::optional<Vec3>(from + (-6 - from.z()) / ray.z() * ray); };
+  const SyntheticShot shot = makeSyntheticShot(plan);
+  ShotRecord truth;
+  truth.width = shot.plan.lens.width, truth.height = shot.plan.lens.height, truth.frames_expected = plan.frames;
+  for (int f = 0; f < plan.frames; ++f) truth.frames[f + 1] = {shot.poses[static_cast<std::size_t>(f)], shot.plan.lens};
+  for (const Vec3& p : shot.points) truth.points.push_back({p, {}});
+  ShotRecord solved = truth;
+  for (auto& [frame, view] : solved.frames) {
+    const double nearer = 1 - 0.02 * frame;  // of the distance to the set
+    view.pose.centre.z() = -6 * (1 - nearer), view.lens.focal_px *= nearer;
+  }
+  const auto result = compareShots(solved, truth);
+  ASSERT_TRUE(result.ok());
+  EXPECT_LT(result->slip_rms_px, 1.5);
+}
+
 TEST(CompareShots, AShiftedPrincipalPointSlipsByTheShiftOfEveryFrame) {
   // Alternate frames jump by +-1 px: no similarity can take that up, and it is all jitter.
   const ShotRecord truth = truthRecord();
