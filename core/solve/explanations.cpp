@@ -58,8 +58,8 @@ class Explorer {
     }
     if (task_.progress.stopRequested()) return cancelled();
     measure();
-    tryConstant();
     tryFlatValleys();
+    tryConstant();
     tryInsideOut();
     tryPivots();
     if (task_.progress.stopRequested()) return cancelled();

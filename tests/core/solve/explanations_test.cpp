@@ -50,9 +50,8 @@ TEST(Explanations, ARollingShutterIsFound) {
 }
 
 TEST(Explanations, BeforeAFlatWallAZoomIsFoundWhereThereIsOneOnly) {
-  // Three of bench/trust_study's: a zoom of 1.38, that one focal length fits nearly to the noise; one of 1.94 that looks like a dolly; and none, but tracks
-  // that slide and look like one.
-  for (const auto& [seed, zooms] : {std::pair(40114, true), std::pair(91117, true), std::pair(60221, false)}) {
+  // Two of bench/trust_study's: a zoom of 1.38, that one focal length fits nearly to the noise; and none, but tracks that slide and look like one.
+  for (const auto& [seed, zooms] : {std::pair(40114, true), std::pair(60221, false)}) {
     const SyntheticShot shot = makeSyntheticShot(randomShot(static_cast<std::uint64_t>(seed)).plan);
     const SolutionPtr s = solvedOf(shot);
     EXPECT_EQ(s->zooms(), zooms) << s->motion_why;
