@@ -66,17 +66,10 @@ void ErrorMap::drawLane(QPainter& painter) const {
   const HandTrack* track = session_.chosenHand();
   const Mask* mask = session_.chosenMask();
   const QString name = track || mask ? tr("keys of %1").arg(QString::fromStdString(track ? track->name : mask->name)) : tr("keyframes");
-  // At the end where fewer keys stand in its way.
-  const QRect at_left = painter.fontMetrics().boundingRect(lane_.adjusted(6, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter, name),
-              at_right = painter.fontMetrics().boundingRect(lane_.adjusted(0, 0, -6, 0), Qt::AlignRight | Qt::AlignVCenter, name);
-  const std::vector<int> keys = laneKeys();
-  const auto within = [&](const QRect& text) {
-    return std::count_if(keys.begin(), keys.end(), [&](int frame) { return text.contains(keyPlace(frame).toPoint()); });
-  };
-  painter.drawText(within(at_left) < within(at_right) ? at_left : at_right, Qt::AlignCenter, name);
+  painter.drawText(lane_name_, Qt::AlignLeft | Qt::AlignVCenter, painter.fontMetrics().elidedText(name, Qt::ElideRight, lane_name_.width()));
   painter.setRenderHint(QPainter::Antialiasing);
   painter.setPen(QPen(color::Night, 1));
-  for (const int frame : keys) {
+  for (const int frame : laneKeys()) {
     const QPointF at = keyPlace(held_key_ && frame == *held_key_ ? held_to_ : frame);
     painter.setBrush(frame == session_.playback.frame() || (held_key_ && frame == *held_key_) ? color::Lamp : color::Text);
     // An upright tab: a place in time, not a state of a track.
