@@ -51,6 +51,7 @@ class Explorer {
     }
     for (Candidate& candidate : candidates_) goToTheEnd(candidate.state);
     if (task_.progress.stopRequested()) return cancelled();
+    tryUsualLens();
     measure();
     for (std::size_t i = 0, count = candidates_.size(); i < count; ++i) {
       tryShutter(candidates_[i]);
@@ -88,6 +89,38 @@ class Explorer {
     options.max_steps = 80, options.settled = 1e-7, options.damping = 1e-6;
     adjustReconstruction(state.work, options, task_.progress.silent());
     sortOutNow(state);
+  }
+
+  /// Whether a lens that was taken for an anamorphic one, because nothing else fitted yet, squeezes by less than any lens does.
+  bool hardlySqueezes(const SolveState& state) const {
+    constexpr double kLeastSqueeze = 1.15;
+    Lens lens = state.work.lens();
+    return task_.options.lens == LensChoice::Auto && lens.model == LensModel::Anamorphic && std::abs(std::log(lens.squeeze())) < std::log(kLeastSqueeze);
+  }
+
+  /// Has a usual lens, from where the rest stands, in place of such a one.
+  void tryUsualLens() {
+    for (Candidate& candidate : candidates_) {
+      if (!hardlySqueezes(candidate.state) || task_.progress.stopRequested()) continue;
+      SolveState state = candidate.state;
+      for (Lens& lens : state.work.lenses) {
+        Lens usual = Lens::simple(lens.width, lens.height, lens.focal_px);
+        usual.pixel_aspect = lens.pixel_aspect;
+        putKnownValues(task_.options, usual);
+        lens = usual;
+      }
+      state.freedom = firstFreedom(task_.options, LensModel::Brown);
+      state.freedom[0] = state.freedom[0] && state.work.focal_px.empty();
+      state.staircase.clear();
+      for (int round = 0; round < 2; ++round) {
+        BundleOptions options = robustOptions(state, task_.options);
+        options.max_steps = 150, options.settled = 1e-7;
+        adjustReconstruction(state.work, options, task_.progress.silent());
+        sortOutNow(state);
+      }
+      findLensAgain(state, task_, task_.progress.silent());
+      candidate.state = std::move(state);
+    }
   }
 
   /// All frames under every explanation; those that are far behind then are left.
@@ -301,7 +334,7 @@ class Explorer {
 
   /// What stands nearly in one place, begun again from a pivot before and behind it: a valley of its own, that growing from near keyframes may miss.
   void tryPivots() {
-    constexpr int kRounds = 3;
+    constexpr int kRounds = 5;
     for (int round = 0; round < kRounds && pivotsFindMore(); ++round) {
     }
   }
