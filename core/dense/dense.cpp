@@ -23,8 +23,11 @@ namespace {
 constexpr std::size_t kMatched = 4;       ///< Others that a depth map is made from.
 constexpr std::size_t kLeastOthers = 3;   ///< That a depth map is compared with, where memory is short.
 constexpr std::size_t kMapsInMaking = 2;  ///< In memory while depth is searched for: pictures need the room.
-// Bytes for each of its pixels: of a view that depth is made from, of a depth map, of one that is being searched, of points by the maps they come from.
-constexpr std::size_t kViewBytes = 16, kMapBytes = 27, kSearchBytes = 80, kPointBytes = 10;
+// Bytes for each of its pixels: of a view that depth is made from, of a depth map, of one that is being searched, of points by the maps they come from (most
+// while they are put in one row, cleaned up and written).
+constexpr std::size_t kViewBytes = 16, kMapBytes = 27, kSearchBytes = 80, kPointBytes = 24;
+
+constexpr std::size_t kProgramBytes = std::size_t{64} << 20;
 
 int halvingsOf(DenseQuality quality) { return quality == DenseQuality::Draft ? 2 : quality == DenseQuality::Good ? 1 : 0; }
 
@@ -246,7 +249,7 @@ Result<DenseForecast> forecastDense(const Solution& solution, const DenseOptions
                        .width = plan->width,
                        .height = plan->height,
                        .megapixels = 1e-6 * static_cast<double>(pixels * keys),
-                       .memory = pixels * (std::max(searching, fusing) + keys * kPointBytes),
+                       .memory = kProgramBytes + pixels * (std::max(searching, fusing) + keys * kPointBytes),
                        .disk = pixels * keys * kMapBytes};
 }
 

@@ -38,14 +38,21 @@ struct PointColumns {
   std::vector<std::array<std::uint8_t, 6>> bytes;
 };
 
-PointColumns columnsOf(const DenseCloud& cloud) {
-  PointColumns columns;
-  columns.numbers.reserve(cloud.points.size()), columns.bytes.reserve(cloud.points.size());
-  for (const DensePoint& p : cloud.points) {
-    columns.numbers.push_back({p.at.x(), p.at.y(), p.at.z(), p.normal.x(), p.normal.y(), p.normal.z(), p.confidence, p.sigma, p.pixel});
-    columns.bytes.push_back({p.color.r, p.color.g, p.color.b, p.views, p.slant_deg, p.color_apart});
-  }
-  return columns;
+constexpr std::size_t kBytesOfPoint = sizeof(PointColumns::numbers[0]) + sizeof(PointColumns::bytes[0]);
+
+auto numbersOf(const DenseCloud& cloud) {
+  decltype(PointColumns::numbers) numbers;
+  numbers.reserve(cloud.points.size());
+  for (const DensePoint& p : cloud.points)
+    numbers.push_back({p.at.x(), p.at.y(), p.at.z(), p.normal.x(), p.normal.y(), p.normal.z(), p.confidence, p.sigma, p.pixel});
+  return numbers;
+}
+
+auto bytesOf(const DenseCloud& cloud) {
+  decltype(PointColumns::bytes) bytes;
+  bytes.reserve(cloud.points.size());
+  for (const DensePoint& p : cloud.points) bytes.push_back({p.color.r, p.color.g, p.color.b, p.views, p.slant_deg, p.color_apart});
+  return bytes;
 }
 
 DenseCloud cloudOf(const PointColumns& columns) {
@@ -95,7 +102,7 @@ Status writeFusedView(const std::filesystem::path& path, const FusedView& view) 
   pack(file.body, view.map.depth.data), pack(file.body, view.map.normal.data);
   pack(file.body, view.map.cost.data), pack(file.body, view.map.sigma.data);
   pack(file.body, view.picture.data);
-  return writePacked(path, file);
+  return writePacked(path, std::move(file));
 }
 
 Result<FusedViewPtr> readFusedView(const std::filesystem::path& path) {
@@ -125,19 +132,21 @@ Result<FusedViewPtr> readFusedView(const std::filesystem::path& path) {
 
 Status writeDenseResult(const std::filesystem::path& path, const DenseResult& result) {
   PackedFile file{headOf(result), {}};
-  const PointColumns columns = columnsOf(result.cloud);
-  pack(file.body, columns.numbers), pack(file.body, columns.bytes);
-  return writePacked(path, file);
+  constexpr std::size_t kRoomForHead = 1 << 16;
+  file.body.reserve(result.cloud.points.size() * kBytesOfPoint + kRoomForHead);
+  pack(file.body, numbersOf(result.cloud)), pack(file.body, bytesOf(result.cloud));
+  return writePacked(path, std::move(file));
 }
 
 Result<DenseResultPtr> readDenseResult(const std::filesystem::path& path) {
-  const auto file = readPacked(path);
+  auto file = readPacked(path);
   if (!file.ok()) return file.error();
   try {
     std::size_t points = 0, at = 0;
     auto result = std::make_shared<DenseResult>(resultFrom(file->head, points));
     PointColumns columns;
     if (!unpack(file->body, at, columns.numbers, points) || !unpack(file->body, at, columns.bytes, points) || at != file->body.size()) return wrong(path);
+    std::string().swap(file->body);
     result->cloud = cloudOf(columns);
     return DenseResultPtr(std::move(result));
   } catch (const std::exception&) {

@@ -64,12 +64,13 @@ class Fusion {
       progress.report(static_cast<double>(v) / count, "fusing depth maps");
       if (const Status fused = fuseView(v); !fused.ok()) return fused.error();
     }
-    Fused fused{std::move(cloud_), {}};
+    Fused fused;
     for (std::size_t v = 0; v < input_.others.size(); ++v) {
       const auto view = input_.viewAt(v);
       if (!view.ok()) return view.error();
       fused.shares.push_back(shareOf(v, **view));
     }
+    fused.cloud = gathered();
     return fused;
   }
 
@@ -90,32 +91,53 @@ class Fusion {
     const auto own = input_.viewAt(v);
     if (!own.ok()) return own.error();
     Around around{v, *own, {}};
+    points_.emplace_back();
     for (const std::size_t other : input_.others[v]) {
       const auto view = input_.viewAt(other);
       if (!view.ok()) return view.error();
       around.others.emplace_back(other, *view);
       takenOf(other, **view);
     }
-    const Plane<std::uint8_t>& taken = takenOf(v, *around.view);
-    const DepthMap& map = around.view->map;
-    std::vector<std::vector<Made>> rows(static_cast<std::size_t>(map.depth.height));
+    takenOf(v, *around.view);
+    constexpr int kBand = 64;
+    for (int top = 0; top < around.view->map.depth.height; top += kBand) fuseBand(around, top, std::min(kBand, around.view->map.depth.height - top));
+    points_.back().shrink_to_fit();
+    return Done{};
+  }
+
+  /// Some rows at a time: what goes into a point takes several times as much memory as the point.
+  void fuseBand(const Around& around, int top, int height) {
+    const Plane<std::uint8_t>& taken = taken_[around.self];
+    std::vector<std::vector<Made>> rows(static_cast<std::size_t>(height));
     parallelFor(
-        map.depth.height,
-        [&](int y) {
-          for (int x = 0; x < map.depth.width; ++x) {
-            if (taken.at(x, y)) continue;
-            if (Made made; pointAt(around, x, y, made)) rows[static_cast<std::size_t>(y)].push_back(made);
+        height,
+        [&](int row) {
+          for (int x = 0; x < taken.width; ++x) {
+            if (taken.at(x, top + row)) continue;
+            if (Made made; pointAt(around, x, top + row, made)) rows[static_cast<std::size_t>(row)].push_back(made);
           }
         },
         8);
     for (const auto& row : rows) {
       for (const Made& made : row) {
-        cloud_.points.push_back(made.point);
-        taken_[v].at(made.x, made.y) = 1;
+        points_.back().push_back(made.point);
+        taken_[around.self].at(made.x, made.y) = 1;
         for (int k = 0; k < made.count; ++k) taken_[static_cast<std::size_t>(made.shown[k][0])].at(made.shown[k][1], made.shown[k][2]) = 1;
       }
     }
-    return Done{};
+  }
+
+  /// All points in one row, and each view's freed as they come there.
+  DenseCloud gathered() {
+    DenseCloud cloud;
+    std::size_t count = 0;
+    for (const auto& part : points_) count += part.size();
+    cloud.points.reserve(count);
+    for (auto& part : points_) {
+      cloud.points.insert(cloud.points.end(), part.begin(), part.end());
+      std::vector<DensePoint>().swap(part);
+    }
+    return cloud;
   }
 
   FusedShare shareOf(std::size_t v, const FusedView& view) const {
@@ -201,9 +223,9 @@ class Fusion {
 
   const FuseInput& input_;
   const FuseOptions& options_;
-  std::vector<Plane<std::uint8_t>> taken_;  ///< Pixels that are part of a point.
-  std::vector<float> gain_;                 ///< Of each view's colours; empty: as they are.
-  DenseCloud cloud_;
+  std::vector<Plane<std::uint8_t>> taken_;       ///< Pixels that are part of a point.
+  std::vector<float> gain_;                      ///< Of each view's colours; empty: as they are.
+  std::vector<std::vector<DensePoint>> points_;  ///< Of each view.
 };
 
 }  // namespace

@@ -23,20 +23,20 @@ Error damaged(const std::filesystem::path& path) { return unreadable(fmt::format
 
 }  // namespace
 
-Status writePacked(const std::filesystem::path& path, const PackedFile& file) {
+Status writePacked(const std::filesystem::path& path, PackedFile file) {
   const std::string head = file.head.dump();
   const auto length = static_cast<std::uint64_t>(head.size());
-  std::string bytes(kMark);
-  bytes.reserve(kMark.size() + sizeof(length) + head.size() + file.body.size() + kPrint);
-  bytes.append(reinterpret_cast<const char*>(&length), sizeof(length));
-  bytes += head;
-  bytes += file.body;
+  std::string before(kMark);
+  before.append(reinterpret_cast<const char*>(&length), sizeof(length));
+  before += head;
+  std::string& bytes = file.body;
+  bytes.insert(0, before);
   bytes += printOfBytes(bytes);
   return writeFileAtomically(path, bytes);
 }
 
 Result<PackedFile> readPacked(const std::filesystem::path& path) {
-  const auto bytes = readFile(path);
+  auto bytes = readFile(path);
   if (!bytes.ok()) return bytes.error();
   const std::size_t begins = kMark.size() + sizeof(std::uint64_t);
   if (bytes->size() < begins + kPrint || !bytes->starts_with(kMark)) return damaged(path);
@@ -46,7 +46,10 @@ Result<PackedFile> readPacked(const std::filesystem::path& path) {
   std::memcpy(&length, bytes->data() + kMark.size(), sizeof(length));
   if (length > whole.size() - begins) return damaged(path);
   try {
-    return PackedFile{parsedJson<nlohmann::json>(bytes->substr(begins, length)), bytes->substr(begins + length, whole.size() - begins - length)};
+    PackedFile file{parsedJson<nlohmann::json>(bytes->substr(begins, length)), {}};
+    bytes->resize(whole.size()), bytes->erase(0, begins + length);
+    file.body = std::move(*bytes);
+    return file;
   } catch (const std::exception&) {
     return damaged(path);
   }

@@ -14,8 +14,8 @@ struct PackedFile {
   std::string body;
 };
 
-/// Errors: CannotWrite.
-Status writePacked(const std::filesystem::path& path, const PackedFile& file);
+/// Takes it along, for a copy of it may not fit into memory. Errors: CannotWrite.
+Status writePacked(const std::filesystem::path& path, PackedFile file);
 /// Errors: Unreadable: there is none, it is of another kind, or damaged.
 Result<PackedFile> readPacked(const std::filesystem::path& path);
 /// The description alone. Errors: the same, but for damage behind it.

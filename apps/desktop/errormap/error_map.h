@@ -138,10 +138,11 @@ class ErrorMap : public QWidget {
   QScrollBar *down_, *across_;
   MarginBrushes* margins_;
   QImage cells_;
-  QRect gutter_, map_, lane_, lane_name_, curve_box_, curve_names_;  ///< The lane is empty while there are no keys, the gutter while there are no groups to name.
-  std::optional<int> held_key_;                          ///< Being dragged along the lane; from this frame ...
-  int held_to_ = 0;                                      ///< ... to this one.
-  std::optional<QPointF> press_, moved_;                 ///< Of the left button; of the middle one.
+  QRect gutter_, map_, lane_, lane_name_, curve_box_,
+      curve_names_;                       ///< The lane is empty while there are no keys, the gutter while there are no groups to name.
+  std::optional<int> held_key_;           ///< Being dragged along the lane; from this frame ...
+  int held_to_ = 0;                       ///< ... to this one.
+  std::optional<QPointF> press_, moved_;  ///< Of the left button; of the middle one.
   QPointF now_;
   bool scrubbing_ = false;
 };
