@@ -133,6 +133,6 @@ class LinedUp {
 
 double insertSlip(const Bundle& set, const Bundle& other, int most) { return LinedUp(shownSet(set, most), other).slip(); }
 
-Result<Similarity> lineUp(const Bundle& set, const Bundle& other, int most) { return LinedUp(shownSet(set, most), other).find(); }
+Result<Similarity> alignBySlip(const Bundle& set, const Bundle& other, int most) { return LinedUp(shownSet(set, most), other).find(); }
 
 }  // namespace dusky

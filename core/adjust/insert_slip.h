@@ -12,6 +12,6 @@ double insertSlip(const Bundle& set, const Bundle& other, int most = 4000);
 
 /// That similarity, from `set`'s world to `other`'s. Begun from the paths under several scales: a short path says little of its own scale.
 /// Errors: InvalidInput without cameras.
-Result<Similarity> lineUp(const Bundle& set, const Bundle& other, int most = 4000);
+Result<Similarity> alignBySlip(const Bundle& set, const Bundle& other, int most = 4000);
 
 }  // namespace dusky

@@ -76,7 +76,7 @@ Result<Similarity> solvedFromTruth(const ShotRecord& solved, const ShotRecord& t
     if (found == solved.frames.end()) continue;
     other.cameras[camera] = found->second.pose, other.lenses[camera++] = found->second.lens;
   }
-  return lineUp(shown, other, kEnough);
+  return alignBySlip(shown, other, kEnough);
 }
 
 void measureSlip(const std::vector<Slip>& all, Comparison& out) {
