@@ -59,6 +59,7 @@ class Explorer {
     }
     if (task_.progress.stopRequested()) return cancelled();
     measure();
+    tryConstant();
     tryFlatValleys();
     tryConstant();
     tryInsideOut();
@@ -260,24 +261,37 @@ class Explorer {
     candidates_.push_back(std::move(zooming));
   }
 
+  /// What a state costs at its least over the sightings that it uses, px^2.
+  double leastCost(SolveState& state) const {
+    BundleOptions options = robustOptions(state, task_.options);
+    options.max_steps = 60, options.settled = 1e-6;
+    return adjustReconstruction(state.work, options, task_.progress.silent()).cost_after;
+  }
+
+  /// Whether a zoom gains less than its focal lengths cost, over the sightings that it and one focal length both explain: what slides or wanders may look like
+  /// a zoom. Source: Akaike, IEEE Transactions on Automatic Control 19(6), 1974.
+  bool isIdle(double gain, const SolveState& zoom) const {
+    const double sigma_px = sigma();
+    return gain < correlated_ * sigma_px * sigma_px * (kClearlyLess + 2 * kFocalsOfZoom * zoom.work.placedFrames());
+  }
+  bool isIdleZoom(SolveState zoom, SolveState constant) const {
+    if (zoom.work.focal_px.empty()) return false;
+    useCommon(zoom.work, constant.work);
+    return isIdle(leastCost(constant) - leastCost(zoom), zoom);
+  }
+
   /// One focal length from where a zoom has brought the rest: where a constant one was stuck, a zoom finds its way, and may do so without need. Over the
   /// sightings that both explain, for what slides or wanders may look like a zoom. Source: Akaike, IEEE Transactions on Automatic Control 19(6), 1974.
   void tryConstant() {
     const auto best = std::min_element(candidates_.begin(), candidates_.end(), shorter);
     if (!zoomIsOpen(task_.options) || best->state.work.focal_px.empty()) return;
     const Progress silent = task_.progress.silent();
-    const auto cost = [&](SolveState& state) {
-      BundleOptions options = robustOptions(state, task_.options);
-      options.max_steps = 60, options.settled = 1e-6;
-      return adjustReconstruction(state.work, options, silent).cost_after;
-    };
     SolveState zooming = best->state, constant = best->state;
     holdZoom(constant);
-    const double least = cost(zooming), sigma_px = sigma();
-    const double gain = (cost(constant) - least) / (correlated_ * sigma_px * sigma_px);
+    const double least = leastCost(zooming), sigma_px = sigma();
+    const bool idle = isIdle(leastCost(constant) - least, zooming);
     settle(constant, task_, 3, silent);
     if (task_.progress.stopRequested()) return;
-    const bool idle = gain < kClearlyLess + 2 * kFocalsOfZoom * zooming.work.placedFrames();
     if (!idle && lengthOf(constant, sigma_px).total() > lengthOf(best->state, sigma_px).total()) return;
     findLensAgain(constant, task_, silent);
     if (idle) {
@@ -309,7 +323,7 @@ class Explorer {
       if (!other || task_.progress.stopRequested()) continue;
       settle(*other, task_, 3, task_.progress.silent());
       const double length = lengthOf(*other, sigma_px).total();
-      if (length > least + kClearlyLess) continue;
+      if (length > least + kClearlyLess || (standing.work.focal_px.empty() && isIdleZoom(*other, standing))) continue;
       if (length < least) findLensAgain(*other, task_, task_.progress.silent());
       more = more || length < least - kClearlyLess;
       candidates_.push_back({std::move(*other), {}});

@@ -171,4 +171,15 @@ Judgement measured(const Reconstruction& work) {
   result.sigma_px = errorSpread(work);
   return result;
 }
+void useCommon(Reconstruction& a, Reconstruction& b) {
+  for (std::size_t t = 0; t < a.tracks.size(); ++t) {
+    WorkTrack &one = a.tracks[t], &other = b.tracks[t];
+    if (!one.takesPart() || !other.takesPart()) one.resting = other.resting = true;
+    for (std::size_t k = 0; k < one.observations.size(); ++k) {
+      const bool both = one.observations[k].used && other.observations[k].used;
+      one.observations[k].used = other.observations[k].used = both;
+    }
+  }
+}
+
 }  // namespace dusky

@@ -51,6 +51,9 @@ void sortOut(Reconstruction& work, const Limits& limits);
 /// for a while, and bends the camera. Held against how much the errors of all tracks creep, so that a camera that is still off takes none with it.
 void setSlidersAside(Reconstruction& work);
 
+/// Leaves to both only what both use: the same tracks and sightings. Shapes: reconstructions of the same tracks.
+void useCommon(Reconstruction& a, Reconstruction& b);
+
 /// Gives a place to every track that can have one: those without a point, and all holdout and set-aside tracks anew; resting ones stay as
 /// they are.
 /// `all`: also moves points that are already placed. Under `far_rad` of parallax a track becomes a direction; 0: it gets no place.
