@@ -34,49 +34,43 @@ std::optional<Vec2> shownAt(const ShotRecord& truth, const ShotRecord::View& vie
   return at;
 }
 
-std::vector<Slip> slips(const ShotRecord& solved, const ShotRecord& truth, const Similarity& solved_from_truth) {
-  std::vector<Slip> out;
-  for (const auto& [frame, view] : solved.frames) {
-    const auto true_view = truth.frames.find(frame);
-    if (true_view == truth.frames.end()) continue;
-    for (std::size_t k = 0; k < truth.points.size(); ++k) {
-      const auto want = shownAt(truth, true_view->second, truth.points[k], frame);
-      if (!want) continue;
-      const auto got = project(view.lens, view.pose, solved_from_truth * truth.points[k].xyz);
-      out.push_back({static_cast<int>(k), frame, got ? Vec2(*got - *want) : Vec2(1e4, 1e4)});
-    }
-  }
-  return out;
-}
-
 /// The frames that both have, each with a lens of its own, and where the true cameras show the true points.
-Bundle shownTruth(const ShotRecord& solved, const ShotRecord& truth) {
-  Bundle shown;
+struct Common {
+  std::vector<int> frames;
+  Bundle truth, solved;  ///< The second: the same with the solve's cameras.
+};
+
+Common commonOf(const ShotRecord& solved, const ShotRecord& truth) {
+  Common common;
+  Bundle& shown = common.truth;
   shown.lenses.clear();
   for (const auto& point : truth.points) shown.points.push_back(point.xyz);
+  std::vector<const ShotRecord::View*> others;
   for (const auto& [frame, view] : truth.frames) {
-    if (!solved.frames.contains(frame)) continue;
+    const auto found = solved.frames.find(frame);
+    if (found == solved.frames.end()) continue;
     const int camera = static_cast<int>(shown.cameras.size());
+    common.frames.push_back(frame), others.push_back(&found->second);
     shown.cameras.push_back(view.pose), shown.lenses.push_back(view.lens), shown.lens_of.push_back(camera);
     for (std::size_t k = 0; k < truth.points.size(); ++k) {
       if (const auto at = shownAt(truth, view, truth.points[k], frame)) shown.observations.push_back({camera, static_cast<int>(k), *at});
     }
   }
   std::stable_sort(shown.observations.begin(), shown.observations.end(), [](const auto& a, const auto& b) { return a.point < b.point; });
-  return shown;
+  common.solved = shown;
+  for (std::size_t c = 0; c < others.size(); ++c) common.solved.cameras[c] = others[c]->pose, common.solved.lenses[c] = others[c]->lens;
+  return common;
 }
 
-Result<Similarity> solvedFromTruth(const ShotRecord& solved, const ShotRecord& truth) {
-  constexpr int kEnough = 30000;
-  const Bundle shown = shownTruth(solved, truth);
-  Bundle other = shown;
-  std::size_t camera = 0;
-  for (const auto& [frame, view] : truth.frames) {
-    const auto found = solved.frames.find(frame);
-    if (found == solved.frames.end()) continue;
-    other.cameras[camera] = found->second.pose, other.lenses[camera++] = found->second.lens;
+std::vector<Slip> slips(const Common& common, const Similarity& solved_from_truth) {
+  std::vector<Slip> out;
+  for (const BundleObservation& o : common.truth.observations) {
+    const auto camera = static_cast<std::size_t>(o.camera);
+    const Vec3 place = solved_from_truth * common.truth.points[static_cast<std::size_t>(o.point)];
+    const auto got = project(common.solved.lenses[camera], common.solved.cameras[camera], place);
+    out.push_back({o.point, common.frames[camera], got ? Vec2(*got - o.seen) : Vec2(1e4, 1e4)});
   }
-  return alignBySlip(shown, other, kEnough);
+  return out;
 }
 
 void measureSlip(const std::vector<Slip>& all, Comparison& out) {
@@ -147,7 +141,9 @@ Result<Comparison> compareShots(const ShotRecord& solved, const ShotRecord& trut
   }
   out.frames_solved = static_cast<int>(from.size());
   if (from.empty()) return invalidInput("The report and the truth have no frame in common.");
-  const auto found = solvedFromTruth(solved, truth);
+  constexpr int kEnough = 30000;
+  const Common common = commonOf(solved, truth);
+  const auto found = alignBySlip(common.truth, common.solved, kEnough);
   if (!found.ok()) return found.error();
   const Similarity& solved_from_truth = *found;
   double centres = 0, turns = 0;
@@ -163,7 +159,7 @@ Result<Comparison> compareShots(const ShotRecord& solved, const ShotRecord& trut
   }
   out.centre_rms = std::sqrt(centres / static_cast<double>(from.size()));
   out.rotation_rms_deg = std::sqrt(turns / static_cast<double>(from.size()));
-  measureSlip(slips(solved, truth, solved_from_truth), out);
+  measureSlip(slips(common, solved_from_truth), out);
   if (!std::isfinite(out.slip_rms_px))
     return invalidInput("No true point is in sight of both cameras: their paths do not fit together, or the truth's points are not seen.");
   return out;

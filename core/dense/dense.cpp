@@ -26,8 +26,7 @@ constexpr std::size_t kMapsInMaking = 2;  ///< In memory while depth is searched
 // Bytes for each of its pixels: of a view that depth is made from, of a depth map, of one that is being searched, of points by the maps they come from (most
 // while they are put in one row, cleaned up and written).
 constexpr std::size_t kViewBytes = 16, kMapBytes = 27, kSearchBytes = 80, kPointBytes = 24;
-
-constexpr std::size_t kProgramBytes = std::size_t{64} << 20;
+constexpr std::size_t kProgramBytes = std::size_t{64} << 20;  ///< Whatever it makes.
 
 int halvingsOf(DenseQuality quality) { return quality == DenseQuality::Draft ? 2 : quality == DenseQuality::Good ? 1 : 0; }
 

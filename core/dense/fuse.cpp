@@ -53,7 +53,7 @@ struct Made {
 
 class Fusion {
  public:
-  Fusion(const FuseInput& input, const FuseOptions& options) : input_(input), options_(options), taken_(input.others.size()) {
+  Fusion(const FuseInput& input, const FuseOptions& options) : input_(input), options_(options), taken_(input.others.size()), points_(input.others.size()) {
     for (const double light : input.light) gain_.push_back(static_cast<float>(std::exp(-light)));
   }
 
@@ -91,7 +91,6 @@ class Fusion {
     const auto own = input_.viewAt(v);
     if (!own.ok()) return own.error();
     Around around{v, *own, {}};
-    points_.emplace_back();
     for (const std::size_t other : input_.others[v]) {
       const auto view = input_.viewAt(other);
       if (!view.ok()) return view.error();
@@ -101,7 +100,7 @@ class Fusion {
     takenOf(v, *around.view);
     constexpr int kBand = 64;
     for (int top = 0; top < around.view->map.depth.height; top += kBand) fuseBand(around, top, std::min(kBand, around.view->map.depth.height - top));
-    points_.back().shrink_to_fit();
+    points_[v].shrink_to_fit();
     return Done{};
   }
 
@@ -120,7 +119,7 @@ class Fusion {
         8);
     for (const auto& row : rows) {
       for (const Made& made : row) {
-        points_.back().push_back(made.point);
+        points_[around.self].push_back(made.point);
         taken_[around.self].at(made.x, made.y) = 1;
         for (int k = 0; k < made.count; ++k) taken_[static_cast<std::size_t>(made.shown[k][0])].at(made.shown[k][1], made.shown[k][2]) = 1;
       }

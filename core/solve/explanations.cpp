@@ -104,19 +104,12 @@ class Explorer {
     for (Candidate& candidate : candidates_) {
       if (!hardlySqueezes(candidate.state) || task_.progress.stopRequested()) continue;
       SolveState state = candidate.state;
-      for (Lens& lens : state.work.lenses) {
-        Lens usual = Lens::simple(lens.width, lens.height, lens.focal_px);
-        usual.pixel_aspect = lens.pixel_aspect;
-        putKnownValues(task_.options, usual);
-        lens = usual;
-      }
+      for (Lens& lens : state.work.lenses) lens = plainLens(task_.options, lens.width, lens.height, lens.focal_px, LensModel::Brown);
       state.freedom = firstFreedom(task_.options, LensModel::Brown);
       state.freedom[0] = state.freedom[0] && state.work.focal_px.empty();
       state.staircase.clear();
       for (int round = 0; round < 2; ++round) {
-        BundleOptions options = robustOptions(state, task_.options);
-        options.max_steps = 150, options.settled = 1e-7;
-        adjustReconstruction(state.work, options, task_.progress.silent());
+        adjustToTheEnd(state, task_);
         sortOutNow(state);
       }
       findLensAgain(state, task_, task_.progress.silent());
@@ -250,9 +243,7 @@ class Explorer {
       if (!(flatness(state.work) < kFlatSet)) return;
       // Before a flat set the way to the zoom is long and bent, and no score test sees its end.
       tieZoom(state);
-      BundleOptions options = robustOptions(state, task_.options);
-      options.max_steps = 150, options.settled = 1e-7;
-      adjustReconstruction(state.work, options, task_.progress.silent());
+      adjustToTheEnd(state, task_);
     }
     auto zoom = tried(std::move(state), constant.state);
     if (!zoom) return;
@@ -262,11 +253,7 @@ class Explorer {
   }
 
   /// What a state costs at its least over the sightings that it uses, px^2.
-  double leastCost(SolveState& state) const {
-    BundleOptions options = robustOptions(state, task_.options);
-    options.max_steps = 60, options.settled = 1e-6;
-    return adjustReconstruction(state.work, options, task_.progress.silent()).cost_after;
-  }
+  double leastCost(SolveState& state) const { return adjustToTheEnd(state, task_, 60, 1e-6); }
 
   /// Whether a zoom gains less than its focal lengths cost, over the sightings that it and one focal length both explain: what slides or wanders may look like
   /// a zoom. Source: Akaike, IEEE Transactions on Automatic Control 19(6), 1974.
@@ -312,7 +299,7 @@ class Explorer {
 
   bool flatValleysFindMore() {
     const SolveState standing = std::min_element(candidates_.begin(), candidates_.end(), shorter)->state;
-    if (standing.nodal || standing.work.arm || !(flatness(standing.work) < kFlatSet)) return false;
+    if (standing.nodal || standing.work.arm || !flatPlane(standing.work)) return false;
     const double sigma_px = sigma(), least = lengthOf(standing, sigma_px).total();
     using Valley = std::optional<SolveState> (*)(const SolveState&, const SolveTask&);
     std::vector<Valley> valleys{normalForPath};

@@ -5,15 +5,14 @@
 #include "core/base/numbers.h"
 
 namespace dusky {
-
 namespace {
 
-struct FlatSet {
+struct SetPlane {
   PlaneFit plane;
   std::vector<Vec3> points;  ///< Four fifths of those that are placed: the nearest to it.
 };
 
-std::optional<FlatSet> flatSet(const Reconstruction& work) {
+std::optional<SetPlane> planeOf(const Reconstruction& work) {
   constexpr std::size_t kFewest = 20;
   std::vector<Vec3> points;
   for (const WorkTrack& track : work.tracks) {
@@ -28,25 +27,28 @@ std::optional<FlatSet> flatSet(const Reconstruction& work) {
   }
   const auto plane = points.size() >= kFewest ? fitPlane(points) : std::nullopt;
   if (!plane) return std::nullopt;
-  return FlatSet{*plane, std::move(points)};
+  return SetPlane{*plane, std::move(points)};
 }
 
-}  // namespace
-
-std::optional<PlaneFit> planeOfSet(const Reconstruction& work) {
-  const auto set = flatSet(work);
-  return set ? std::optional(set->plane) : std::nullopt;
-}
-
-double flatness(const Reconstruction& work) {
-  const auto set = flatSet(work);
-  if (!set) return kUnknown;
-  const auto& [plane, points] = *set;
+double flatnessOf(const SetPlane& set) {
+  const auto& [plane, points] = set;
   Vec3 middle = Vec3::Zero();
   for (const Vec3& p : points) middle += p / static_cast<double>(points.size());
   std::vector<double> off, reach;
   for (const Vec3& p : points) off.push_back(std::abs(plane.distance(p))), reach.push_back((p - middle).norm());
   return median(std::move(off)) / median(std::move(reach));
+}
+
+}  // namespace
+
+double flatness(const Reconstruction& work) {
+  const auto set = planeOf(work);
+  return set ? flatnessOf(*set) : kUnknown;
+}
+
+std::optional<PlaneFit> flatPlane(const Reconstruction& work) {
+  const auto set = planeOf(work);
+  return set && flatnessOf(*set) < kFlatSet ? std::optional(set->plane) : std::nullopt;
 }
 
 }  // namespace dusky

@@ -9,10 +9,10 @@ namespace dusky {
 /// Zisserman, Multiple View Geometry, 2nd ed., section 13.1.
 double flatness(const Reconstruction& work);
 
-/// The plane itself; nothing for fewer than 20 points, or where they lie on a line.
-std::optional<PlaneFit> planeOfSet(const Reconstruction& work);
-
 /// Below it a set is flat.
 inline constexpr double kFlatSet = 0.05;
+
+/// The plane of a flat set; nothing where it is not.
+std::optional<PlaneFit> flatPlane(const Reconstruction& work);
 
 }  // namespace dusky

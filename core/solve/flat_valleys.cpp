@@ -2,23 +2,17 @@
 
 #include <cmath>
 
-#include <Eigen/Eigenvalues>
-
 #include "core/base/numbers.h"
+#include "core/geometry/principal_axes.h"
 #include "core/solve/flat_set.h"
 #include "core/solve/sort_out.h"
 
 namespace dusky {
 namespace {
 
-constexpr double kBeside = 0.05;  // of the distance: nearer to a plane than that, or behind it, nothing is seen of it
-
 SolveState toTheEnd(SolveState state, const SolveTask& task) {
-  const Progress silent = task.progress.silent();
-  BundleOptions options = robustOptions(state, task.options);
-  options.max_steps = 150, options.settled = 1e-7;
   for (int round = 0; round < 2; ++round) {
-    adjustReconstruction(state.work, options, silent);
+    adjustToTheEnd(state, task);
     placeTracks(state.work, false, farLimit(state));
     sortOut(state.work, kRoughLimits);
   }
@@ -48,10 +42,18 @@ std::optional<Distances> distances(const Reconstruction& work, const PlaneFit& p
   return out;
 }
 
+/// Where the ray from a place through a point meets the plane that lies so far away; nothing where that is behind it, or nearly beside.
+std::optional<Vec3> onPlane(const Vec3& from, const Vec3& through, const Vec3& normal, double away) {
+  constexpr double kBeside = 0.05;
+  const Vec3 ray = (through - from).normalized();
+  const double before = normal.dot(ray);
+  return before > kBeside ? std::optional<Vec3>(from + away / before * ray) : std::nullopt;
+}
+
 }  // namespace
 
 std::optional<SolveState> zoomForDolly(const SolveState& from, const SolveTask& task) {
-  const auto plane = planeOfSet(from.work);
+  const auto plane = flatPlane(from.work);
   const auto away = plane ? distances(from.work, *plane) : std::nullopt;
   if (!away) return std::nullopt;
   SolveState state = from;
@@ -70,7 +72,7 @@ std::optional<SolveState> zoomForDolly(const SolveState& from, const SolveTask& 
 
 std::optional<SolveState> dollyForZoom(const SolveState& from, const SolveTask& task) {
   if (from.work.focal_px.empty()) return std::nullopt;
-  const auto plane = planeOfSet(from.work);
+  const auto plane = flatPlane(from.work);
   const auto away = plane ? distances(from.work, *plane) : std::nullopt;
   if (!away) return std::nullopt;
   SolveState state = from;
@@ -85,44 +87,30 @@ std::optional<SolveState> dollyForZoom(const SolveState& from, const SolveTask& 
 }
 
 std::optional<SolveState> normalForPath(const SolveState& from, const SolveTask& task) {
-  const auto plane = planeOfSet(from.work);
+  const auto plane = flatPlane(from.work);
   if (!plane) return std::nullopt;
   SolveState state = from;
   Reconstruction& work = state.work;
   state.path = CameraMotion::Auto, work.planes.clear();
-  const Vec3 middle = pathExtent(work).middle;
-  Mat3 spread = Mat3::Zero();
+  std::vector<Vec3> centres;
   Vec3 looks = Vec3::Zero();
   for (const auto& pose : work.poses) {
-    if (!pose) continue;
-    spread += (pose->centre - middle) * (pose->centre - middle).transpose();
-    looks += pose->world_from_camera * Vec3::UnitZ();
+    if (pose) centres.push_back(pose->centre), looks += pose->world_from_camera * Vec3::UnitZ();
   }
-  const Eigen::SelfAdjointEigenSolver<Mat3> axes(spread);
+  const PrincipalAxes path = principalAxes(centres);
   constexpr double kStraight = 0.3;
-  if (!(axes.eigenvalues()[1] < kStraight * kStraight * axes.eigenvalues()[2])) return std::nullopt;
-  Vec3 along = axes.eigenvectors().col(2), normal = plane->normal;
-  if (along.dot(looks) < 0) along = -along;
-  if (normal.dot(looks) < 0) normal = -normal;
-  const double away = std::abs(plane->distance(middle));
-  const Vec3 turn = normal.cross(along) / away;
+  if (!(path.extent[1] < kStraight * path.extent[2])) return std::nullopt;
+  const auto ahead = [&](const Vec3& direction) { return direction.dot(looks) < 0 ? Vec3(-direction) : direction; };
+  const Vec3 along = ahead(path.along()), normal = ahead(plane->normal);
+  const double away = std::abs(plane->distance(path.middle));
   for (WorkTrack& track : work.tracks) {
-    if (!track.point || track.at_infinity) continue;
-    const Vec3 ray = *track.point - middle;
-    const double before = along.dot(ray.normalized());
-    if (before > kBeside) {
-      track.point = middle + away / before * ray.normalized();
-    } else {
-      track.point.reset();
-    }
+    if (track.point && !track.at_infinity) track.point = onPlane(path.middle, *track.point, along, away);
   }
   for (auto& pose : work.poses) {
     if (!pose) continue;
-    const double gone = along.dot(pose->centre - middle);
-    const Vec3 rotation = gone * turn;
-    pose->centre = middle + gone * normal;
-    if (const double angle = rotation.norm(); angle > 0)
-      pose->world_from_camera = Eigen::Quaterniond(Eigen::AngleAxisd(angle, rotation / angle)) * pose->world_from_camera;
+    const double gone = along.dot(pose->centre - path.middle);
+    pose->centre = path.middle + gone * normal;
+    pose->world_from_camera = rotationFromVector(gone / away * normal.cross(along)) * pose->world_from_camera;
   }
   return toTheEnd(std::move(state), task);
 }

@@ -171,6 +171,7 @@ Judgement measured(const Reconstruction& work) {
   result.sigma_px = errorSpread(work);
   return result;
 }
+
 void useCommon(Reconstruction& a, Reconstruction& b) {
   for (std::size_t t = 0; t < a.tracks.size(); ++t) {
     WorkTrack &one = a.tracks[t], &other = b.tracks[t];

@@ -125,6 +125,12 @@ void settle(SolveState& state, const SolveTask& task, int rounds, const Progress
   state.lens_settled = true;
 }
 
+double adjustToTheEnd(SolveState& state, const SolveTask& task, int most_steps, double settled) {
+  BundleOptions options = robustOptions(state, task.options);
+  options.max_steps = most_steps, options.settled = settled;
+  return adjustReconstruction(state.work, options, task.progress.silent()).cost_after;
+}
+
 void sortOutNow(SolveState& state, bool frames_may_be_off) {
   placeTracks(state.work, false, farLimit(state));
   state.tolerance_px = std::clamp(4.0 * errorSpread(state.work), 0.1, kRoughPx);

@@ -19,13 +19,6 @@ namespace {
 
 constexpr double kFarBehind = 2;  // times the least description length: not worth going on with
 
-Lens plainLens(const SolveOptions& options, int width, int height, double focal_px, LensModel model) {
-  Lens lens = Lens::simple(width, height, focal_px, model);
-  lens.pixel_aspect = options.pixel_aspect;
-  putKnownValues(options, lens);
-  return lens;
-}
-
 /// What a pinhole's and a fisheye's picture may span: focal lengths as shares of the width.
 const std::vector<double>& usualShares(LensModel model) {
   static const std::vector<double> pinhole = {0.65, 0.9, 1.25, 1.8, 2.7}, fisheye = {0.3, 0.38, 0.5, 0.7};
@@ -321,6 +314,13 @@ LensFreedom firstFreedom(const SolveOptions& options, LensModel model) {
   freedom[0] = options.focal == FocalKnowledge::Unknown || options.focal == FocalKnowledge::Near;
   freedom[kFirstCoefficient] = model == LensModel::Brown || model == LensModel::Anamorphic;
   return withoutKnown(options, model, freedom);
+}
+
+Lens plainLens(const SolveOptions& options, int width, int height, double focal_px, LensModel model) {
+  Lens lens = Lens::simple(width, height, focal_px, model);
+  lens.pixel_aspect = options.pixel_aspect;
+  putKnownValues(options, lens);
+  return lens;
 }
 
 bool zoomIsOpen(const SolveOptions& options) { return options.focal == FocalKnowledge::Unknown && !options.known_lens; }

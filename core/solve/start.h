@@ -15,6 +15,9 @@ struct SolveStart {
 /// What is free before the staircase: the focal length, and the model's first coefficient so that rough keyframes fit.
 LensFreedom firstFreedom(const SolveOptions& options, LensModel model);
 
+/// A lens without distortion, and with what the artist knows of it.
+Lens plainLens(const SolveOptions& options, int width, int height, double focal_px, LensModel model);
+
 /// Whether a zoom is looked for: nothing was said of the focal length.
 bool zoomIsOpen(const SolveOptions& options);
 /// Whether a camera that rotates about a point beside it is looked for: under a known focal length a free path does as well, and asks for no pivot.

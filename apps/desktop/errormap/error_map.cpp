@@ -217,7 +217,7 @@ void ErrorMap::layOut() {
   lane_ = QRect(left, map_.bottom() + 2, map_.width(), lane_height);
   curve_box_ = QRect(left, map_.bottom() + lane_height + 3, map_.width(), curve_height);
   curve_names_ = QRect(right + kBar + 6, curve_box_.top(), kMargin - 4, curve_height);
-  lane_name_ = QRect(curve_names_.left(), lane_.top(), curve_names_.width(), lane_height);
+  lane_name_ = QRect(curve_names_.left() + 4, lane_.top(), curve_names_.width() - 8, lane_height);
   margins_->setGeometry(right + kBar + 6, 2, kMargin - 4, map_.height());
   down_->setGeometry(right + 1, map_.top(), kBar, map_.height());
   across_->setGeometry(map_.left(), map_.bottom() - kBar + 1, map_.width(), kBar);

@@ -138,8 +138,9 @@ class ErrorMap : public QWidget {
   QScrollBar *down_, *across_;
   MarginBrushes* margins_;
   QImage cells_;
-  QRect gutter_, map_, lane_, lane_name_, curve_box_,
-      curve_names_;                       ///< The lane is empty while there are no keys, the gutter while there are no groups to name.
+  QRect gutter_;                  ///< Empty while there are no groups to name.
+  QRect map_, lane_, lane_name_;  ///< The lane is empty while there are no keys.
+  QRect curve_box_, curve_names_;
   std::optional<int> held_key_;           ///< Being dragged along the lane; from this frame ...
   int held_to_ = 0;                       ///< ... to this one.
   std::optional<QPointF> press_, moved_;  ///< Of the left button; of the middle one.

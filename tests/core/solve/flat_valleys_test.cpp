@@ -92,7 +92,7 @@ TEST(FlatValleys, NormalAndPathAreExchangedAndBack) {
   const auto other = normalForPath(truth, given.task);
   ASSERT_TRUE(other);
   EXPECT_LT(errorSpread(other->work), 1.6 * errorSpread(truth.work)) << "it looks alike";
-  const auto plane = planeOfSet(other->work);
+  const auto plane = flatPlane(other->work);
   ASSERT_TRUE(plane);
   const auto back = normalForPath(*other, given.task);
   ASSERT_TRUE(back);
@@ -103,6 +103,9 @@ TEST(FlatValleys, ASetWithDepthHasNone) {
   const Given given{makeSyntheticShot({.frames = 30, .points = 200, .noise_px = kNoise})};
   SolveState truth = atTruth(given.shot);
   EXPECT_GT(flatness(truth.work), kFlatSet);
+  EXPECT_FALSE(zoomForDolly(truth, given.task));
+  EXPECT_FALSE(normalForPath(truth, given.task));
+  freeZoom(truth);
   EXPECT_FALSE(dollyForZoom(truth, given.task));
 }
 
