@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <iterator>
+#include <numeric>
 
 #include "core/base/numbers.h"
 #include "core/solve/flat_set.h"
@@ -74,6 +76,48 @@ double shareOfError(const Solution& solution, int first, int last) {
   return all > 0 ? inside / all : 0;
 }
 
+/// Frames that lose far more of their sightings than is usual in the shot, and what is usual. What wanders takes its share of all frames alike.
+struct Unexplained {
+  FrameRange frames;
+  double share = 0, usual = 0;
+};
+
+/// Of the sightings in each frame, of tracks that live long enough to be held against others, what the solve uses; unknown where there are few.
+std::vector<double> explainedShares(const Solution& solution) {
+  constexpr std::size_t kFewestFrames = 3;
+  constexpr int kFewest = 12;
+  std::vector<int> seen(solution.frames.size(), 0), used(solution.frames.size(), 0);
+  for (const SolvedTrack& track : solution.tracks) {
+    if (track.reason == AsideReason::ByArtist || track.errors.size() < kFewestFrames) continue;
+    for (const TrackError& e : track.errors) {
+      const SolvedFrame* frame = solution.frameAt(e.frame);
+      if (!frame) continue;
+      const auto i = static_cast<std::size_t>(frame - solution.frames.data());
+      ++seen[i], used[i] += track.state == TrackState::Kept && e.used;
+    }
+  }
+  std::vector<double> shares(solution.frames.size(), kUnknown);
+  for (std::size_t i = 0; i < shares.size(); ++i) {
+    if (solution.frames[i].placed && seen[i] >= kFewest) shares[i] = static_cast<double>(used[i]) / seen[i];
+  }
+  return shares;
+}
+
+std::optional<Unexplained> hardlyExplained(const Solution& solution) {
+  constexpr double kHardly = 0.65;  // of the usual share
+  const std::vector<double> shares = explainedShares(solution);
+  std::vector<double> told;
+  std::copy_if(shares.begin(), shares.end(), std::back_inserter(told), [](double share) { return !std::isnan(share); });
+  if (told.empty()) return std::nullopt;
+  const double usual = median(std::move(told));
+  const auto indexOf = [&](const SolvedFrame& frame) { return static_cast<std::size_t>(&frame - solution.frames.data()); };
+  const auto run = longestRun(solution, [&](const SolvedFrame& frame) { return shares[indexOf(frame)] < kHardly * usual; });
+  if (!run || run->first == run->last) return std::nullopt;
+  const std::size_t first = indexOf(*solution.frameAt(run->first)), last = indexOf(*solution.frameAt(run->last));
+  const double sum = std::accumulate(shares.begin() + static_cast<std::ptrdiff_t>(first), shares.begin() + static_cast<std::ptrdiff_t>(last) + 1, 0.0);
+  return Unexplained{*run, sum / static_cast<double>(last - first + 1), usual};
+}
+
 Verdict whatHurts(const Solution& solution) {
   Verdict verdict;
   for (const SolvedFrame& frame : solution.frames) {
@@ -95,6 +139,10 @@ Verdict whatHurts(const Solution& solution) {
   }
   const auto thin = longestRun(solution, [](const SolvedFrame& f) { return f.placed && f.tracks < kThinTracks; });
   if (thin) return about(*thin, fmt::format("{} on fewer than {} tracks.", framesAnd(*thin, "hangs", "hang"), kThinTracks));
+  if (const auto lost = hardlyExplained(solution)) {
+    return about(lost->frames, fmt::format("{} only {:.0f} % of their sightings explained, where {:.0f} % is usual: the camera may stand elsewhere there.",
+                                           framesAnd(lost->frames, "has", "have"), 100 * lost->share, 100 * lost->usual));
+  }
   const double loud_px = std::max(kStandsOut * medianFrameError(solution), kMatters * slipTolerance(solution.evidence.noise_floor_px));
   const auto loud = longestRun(solution, [&](const SolvedFrame& f) { return f.placed && f.rms_px > loud_px; });
   if (loud) {

@@ -11,6 +11,7 @@
 #include "core/solve/description_length.h"
 #include "core/solve/flat_set.h"
 #include "core/solve/flat_valleys.h"
+#include "core/solve/frames_again.h"
 #include "core/solve/other_valleys.h"
 #include "core/solve/readout_search.h"
 #include "core/solve/sort_out.h"
@@ -53,6 +54,7 @@ class Explorer {
     if (task_.progress.stopRequested()) return cancelled();
     tryUsualLens();
     measure();
+    for (Candidate& candidate : candidates_) tryFramesAgain(candidate);
     for (std::size_t i = 0, count = candidates_.size(); i < count; ++i) {
       tryShutter(candidates_[i]);
       tryZoom(i);
@@ -64,6 +66,9 @@ class Explorer {
     tryConstant();
     tryInsideOut();
     tryPivots();
+    Candidate& best = *std::min_element(candidates_.begin(), candidates_.end(), shorter);
+    tryFramesAgain(best);
+    tryLoosely(best);
     if (task_.progress.stopRequested()) return cancelled();
     return chosen();
   }
@@ -231,6 +236,35 @@ class Explorer {
     // What the shutter did was no lens.
     findLensAgain(*rolling, task_, task_.progress.silent());
     candidate.state = std::move(*rolling);
+  }
+
+  /// Frames that are hardly explained, placed anew: one that went astray bends lens and set about it.
+  void tryFramesAgain(Candidate& candidate) const {
+    if (task_.progress.stopRequested()) return;
+    if (auto again = withFramesAgain(candidate.state, task_)) takeIfShorter(candidate, std::move(*again));
+  }
+
+  /// With all sightings let in that lie near: some that were left out on the way may be what leads on along a long valley.
+  void tryLoosely(Candidate& candidate) const {
+    if (task_.progress.stopRequested()) return;
+    SolveState state = candidate.state;
+    for (int round = 0; round < 3; ++round) {
+      placeTracks(state.work, false, farLimit(state));
+      sortOut(state.work, kRoughLimits);
+      adjustToTheEnd(state, task_);
+    }
+    settle(state, task_, 3, task_.progress.silent());
+    takeIfShorter(candidate, std::move(state));
+  }
+
+  /// Carries a state that began at a candidate's on in its place, with the lens found anew, where it explains more.
+  void takeIfShorter(Candidate& candidate, SolveState state) const {
+    const double sigma_px = sigma();
+    if (!(lengthOf(state, sigma_px).total() < lengthOf(candidate.state, sigma_px).total() - kClearlyLess)) return;
+    findLensAgain(state, task_, task_.progress.silent());
+    candidate.state = std::move(state);
+    candidate.state.spread_px = errorSpread(candidate.state.work);
+    candidate.length = lengthOf(candidate.state, sigma_px);
   }
 
   /// A zoom beside an explanation with one focal length.

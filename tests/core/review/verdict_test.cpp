@@ -206,6 +206,22 @@ TEST(Verdict, WhatIsWeakInAPartIsACauseWithItsFrames) {
   EXPECT_EQ(judgeSolution(loud).level, TrustLevel::Trust) << "three times next to nothing hurts nobody";
 }
 
+TEST(Verdict, FramesThatLoseFarMoreSightingsThanUsualAreACause) {
+  const auto losing = [](int from, int to) {
+    Solution s = fineSolution();
+    for (SolvedTrack& track : s.tracks) {
+      for (TrackError& e : track.errors) e.used = e.used && (track.id % 2 == 0 || e.frame < from || e.frame > to);
+    }
+    return s;
+  };
+  const Verdict some = judgeSolution(losing(8, 10));
+  EXPECT_EQ(some.level, TrustLevel::Check);
+  EXPECT_EQ(some.causes.front().frames, (FrameRange{8, 10}));
+  EXPECT_THAT(some.causes.front().sentence, HasSubstr("of their sightings explained"));
+  EXPECT_EQ(judgeSolution(losing(1, 12)).level, TrustLevel::Trust) << "what wanders does so in all frames";
+  EXPECT_EQ(judgeSolution(losing(8, 8)).level, TrustLevel::Trust) << "a flash";
+}
+
 TEST(Verdict, HearsWhatThePicturesOfKeyframesSay) {
   const Solution s = fineSolution();
   const Verdict near = judgeSolution(s, std::vector<PictureOffset>{{1, 0.06}, {5, 0.1}, {9, kUnknown}, {12, 0.08}});

@@ -1,0 +1,70 @@
+#include "core/solve/frames_again.h"
+
+#include <algorithm>
+
+#include "core/base/numbers.h"
+#include "core/solve/sort_out.h"
+
+namespace dusky {
+namespace {
+
+bool isPlaced(const Reconstruction& work, const WorkObservation& o) { return work.poses[static_cast<std::size_t>(o.frame_index)].has_value(); }
+
+/// The share of each frame's sightings that are used, of tracks that could be; nothing where there are too few to say.
+std::vector<std::optional<double>> explainedShares(const Reconstruction& work) {
+  constexpr int kFewestFrames = 3, kFewestSightings = 8;
+  std::vector<int> seen(work.poses.size(), 0), used(work.poses.size(), 0);
+  for (const WorkTrack& track : work.tracks) {
+    if (track.by_artist || track.resting) continue;
+    if (std::count_if(track.observations.begin(), track.observations.end(), [&](const auto& o) { return isPlaced(work, o); }) < kFewestFrames) continue;
+    for (const WorkObservation& o : track.observations) {
+      ++seen[static_cast<std::size_t>(o.frame_index)];
+      used[static_cast<std::size_t>(o.frame_index)] += o.used && track.point && track.reason == AsideReason::None;
+    }
+  }
+  std::vector<std::optional<double>> shares(work.poses.size());
+  for (std::size_t f = 0; f < shares.size(); ++f) {
+    if (work.poses[f] && seen[f] >= kFewestSightings) shares[f] = static_cast<double>(used[f]) / seen[f];
+  }
+  return shares;
+}
+
+}  // namespace
+
+std::vector<int> framesHardlyExplained(const Reconstruction& work) {
+  constexpr double kHardly = 0.75;  // of the usual share
+  const auto shares = explainedShares(work);
+  std::vector<double> told;
+  for (const auto& share : shares) {
+    if (share) told.push_back(*share);
+  }
+  if (told.empty()) return {};
+  const double usual = median(std::move(told));
+  std::vector<int> hardly;
+  for (int f = 0; f < static_cast<int>(shares.size()); ++f) {
+    if (const auto& share = shares[static_cast<std::size_t>(f)]; share && *share < kHardly * usual) hardly.push_back(f);
+  }
+  return hardly;
+}
+
+std::optional<SolveState> withFramesAgain(SolveState state, const SolveTask& task) {
+  Reconstruction& work = state.work;
+  std::vector<int> again = framesHardlyExplained(work);
+  if (again.empty() || state.work.arm) return std::nullopt;
+  again.insert(again.end(), state.held.begin(), state.held.end());
+  state.held.clear();
+  std::erase_if(work.ties, [](const CameraTie& tie) { return tie.centre > 0; });
+  for (const int f : again) work.poses[static_cast<std::size_t>(f)].reset();
+  // What hardly any other frame saw was placed by these.
+  constexpr int kHold = 3;
+  for (WorkTrack& track : work.tracks) {
+    if (std::count_if(track.observations.begin(), track.observations.end(), [&](const auto& o) { return isPlaced(work, o); }) < kHold) track.point.reset();
+  }
+  placeTracks(work, true, farLimit(state));
+  sortOut(work, kRoughLimits);
+  placeAllFrames(state, task, task.progress.silent());
+  settle(state, task, 3, task.progress.silent());
+  return state;
+}
+
+}  // namespace dusky
