@@ -7,6 +7,7 @@
 #include "core/adjust/uncertainty.h"
 #include "core/base/parallel.h"
 #include "core/review/beyond_infinity.h"
+#include "core/review/frame_figures.h"
 #include "core/review/residual_patterns.h"
 #include "core/review/scale_link.h"
 #include "core/solve/arm.h"
@@ -21,17 +22,8 @@ namespace dusky {
 namespace {
 
 double explainedShare(const Solution& solution) {
-  constexpr int kLongEnough = 5;  // frames: shorter tracks say little either way
-  std::set<int> moving;
-  for (const Mover& mover : solution.movers) moving.insert(mover.tracks.begin(), mover.tracks.end());
   long all = 0, explained = 0;
-  for (const SolvedTrack& track : solution.tracks) {
-    if (track.reason == AsideReason::ByArtist || track.life < kLongEnough || moving.count(track.id) > 0) continue;
-    for (const TrackError& e : track.errors) {
-      ++all;
-      explained += e.used && track.state == TrackState::Kept;
-    }
-  }
+  for (const SightingsOfSet& in_frame : sightingsOfSet(solution)) all += in_frame.all, explained += in_frame.used;
   return all > 0 ? static_cast<double>(explained) / static_cast<double>(all) : kUnknown;
 }
 

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 namespace dusky {
 
@@ -26,6 +27,23 @@ std::vector<FrameFigures> frameFigures(const Solution& solution) {
     if (seen[i] > 0) figures[i].explained_share = static_cast<double>(used[i]) / seen[i];
   }
   return figures;
+}
+
+std::vector<SightingsOfSet> sightingsOfSet(const Solution& solution) {
+  constexpr int kLongEnough = 5;
+  std::set<int> moving;
+  for (const Mover& mover : solution.movers) moving.insert(mover.tracks.begin(), mover.tracks.end());
+  std::vector<SightingsOfSet> sightings(solution.frames.size());
+  for (const SolvedTrack& track : solution.tracks) {
+    if (track.reason == AsideReason::ByArtist || track.life < kLongEnough || moving.count(track.id) > 0) continue;
+    for (const TrackError& e : track.errors) {
+      const SolvedFrame* frame = solution.frameAt(e.frame);
+      if (!frame) continue;
+      SightingsOfSet& here = sightings[static_cast<std::size_t>(frame - solution.frames.data())];
+      ++here.all, here.used += e.used && track.state == TrackState::Kept;
+    }
+  }
+  return sightings;
 }
 
 const TrackError* errorAt(const SolvedTrack& track, int frame) {

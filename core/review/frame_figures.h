@@ -14,6 +14,14 @@ struct FrameFigures {
 /// Of each frame of the solution, in its order.
 std::vector<FrameFigures> frameFigures(const Solution& solution);
 
+/// Of one frame: sightings of what stands still, and those of them that the solve uses.
+struct SightingsOfSet {
+  int all = 0, used = 0;
+};
+/// Of each frame of the solution, in its order: over the tracks that live five frames or longer (shorter ones say little either way), less those that an artist
+/// set aside and those that are known to move.
+std::vector<SightingsOfSet> sightingsOfSet(const Solution& solution);
+
 /// What the solve says of a track in a frame; nullptr when it was not seen there.
 const TrackError* errorAt(const SolvedTrack& track, int frame);
 

@@ -5,10 +5,10 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <iterator>
 #include <numeric>
 
 #include "core/base/numbers.h"
+#include "core/review/frame_figures.h"
 #include "core/solve/flat_set.h"
 
 namespace dusky {
@@ -82,36 +82,23 @@ struct Unexplained {
   double share = 0, usual = 0;
 };
 
-/// Of the sightings in each frame, of tracks that live long enough to be held against others, what the solve uses; unknown where there are few.
+/// Of each frame, in the solution's order; unknown where there are few.
 std::vector<double> explainedShares(const Solution& solution) {
-  constexpr std::size_t kFewestFrames = 3;
   constexpr int kFewest = 12;
-  std::vector<int> seen(solution.frames.size(), 0), used(solution.frames.size(), 0);
-  for (const SolvedTrack& track : solution.tracks) {
-    if (track.reason == AsideReason::ByArtist || track.errors.size() < kFewestFrames) continue;
-    for (const TrackError& e : track.errors) {
-      const SolvedFrame* frame = solution.frameAt(e.frame);
-      if (!frame) continue;
-      const auto i = static_cast<std::size_t>(frame - solution.frames.data());
-      ++seen[i], used[i] += track.state == TrackState::Kept && e.used;
-    }
-  }
-  std::vector<double> shares(solution.frames.size(), kUnknown);
-  for (std::size_t i = 0; i < shares.size(); ++i) {
-    if (solution.frames[i].placed && seen[i] >= kFewest) shares[i] = static_cast<double>(used[i]) / seen[i];
-  }
+  std::vector<double> shares;
+  for (const SightingsOfSet& here : sightingsOfSet(solution)) shares.push_back(here.all < kFewest ? kUnknown : static_cast<double>(here.used) / here.all);
   return shares;
 }
 
 std::optional<Unexplained> hardlyExplained(const Solution& solution) {
   constexpr double kHardly = 0.65;  // of the usual share
   const std::vector<double> shares = explainedShares(solution);
-  std::vector<double> told;
-  std::copy_if(shares.begin(), shares.end(), std::back_inserter(told), [](double share) { return !std::isnan(share); });
+  std::vector<double> told = shares;
+  std::erase_if(told, [](double share) { return std::isnan(share); });
   if (told.empty()) return std::nullopt;
   const double usual = median(std::move(told));
   const auto indexOf = [&](const SolvedFrame& frame) { return static_cast<std::size_t>(&frame - solution.frames.data()); };
-  const auto run = longestRun(solution, [&](const SolvedFrame& frame) { return shares[indexOf(frame)] < kHardly * usual; });
+  const auto run = longestRun(solution, [&](const SolvedFrame& frame) { return frame.placed && shares[indexOf(frame)] < kHardly * usual; });
   if (!run || run->first == run->last) return std::nullopt;
   const std::size_t first = indexOf(*solution.frameAt(run->first)), last = indexOf(*solution.frameAt(run->last));
   const double sum = std::accumulate(shares.begin() + static_cast<std::ptrdiff_t>(first), shares.begin() + static_cast<std::ptrdiff_t>(last) + 1, 0.0);

@@ -249,8 +249,7 @@ class Explorer {
     if (task_.progress.stopRequested()) return;
     SolveState state = candidate.state;
     for (int round = 0; round < 3; ++round) {
-      placeTracks(state.work, false, farLimit(state));
-      sortOut(state.work, kRoughLimits);
+      sortOutRoughly(state);
       adjustToTheEnd(state, task_);
     }
     settle(state, task_, 3, task_.progress.silent());

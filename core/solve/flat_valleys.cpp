@@ -13,8 +13,7 @@ namespace {
 SolveState toTheEnd(SolveState state, const SolveTask& task) {
   for (int round = 0; round < 2; ++round) {
     adjustToTheEnd(state, task);
-    placeTracks(state.work, false, farLimit(state));
-    sortOut(state.work, kRoughLimits);
+    sortOutRoughly(state);
   }
   return state;
 }

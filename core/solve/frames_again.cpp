@@ -1,6 +1,7 @@
 #include "core/solve/frames_again.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "core/base/numbers.h"
 #include "core/solve/sort_out.h"
@@ -10,8 +11,8 @@ namespace {
 
 bool isPlaced(const Reconstruction& work, const WorkObservation& o) { return work.poses[static_cast<std::size_t>(o.frame_index)].has_value(); }
 
-/// The share of each frame's sightings that are used, of tracks that could be; nothing where there are too few to say.
-std::vector<std::optional<double>> explainedShares(const Reconstruction& work) {
+/// The share of each frame's sightings that are used, of tracks that could be; unknown where there are too few to say.
+std::vector<double> explainedShares(const Reconstruction& work) {
   constexpr int kFewestFrames = 3, kFewestSightings = 8;
   std::vector<int> seen(work.poses.size(), 0), used(work.poses.size(), 0);
   for (const WorkTrack& track : work.tracks) {
@@ -22,7 +23,7 @@ std::vector<std::optional<double>> explainedShares(const Reconstruction& work) {
       used[static_cast<std::size_t>(o.frame_index)] += o.used && track.point && track.reason == AsideReason::None;
     }
   }
-  std::vector<std::optional<double>> shares(work.poses.size());
+  std::vector<double> shares(work.poses.size(), kUnknown);
   for (std::size_t f = 0; f < shares.size(); ++f) {
     if (work.poses[f] && seen[f] >= kFewestSightings) shares[f] = static_cast<double>(used[f]) / seen[f];
   }
@@ -33,16 +34,14 @@ std::vector<std::optional<double>> explainedShares(const Reconstruction& work) {
 
 std::vector<int> framesHardlyExplained(const Reconstruction& work) {
   constexpr double kHardly = 0.75;  // of the usual share
-  const auto shares = explainedShares(work);
-  std::vector<double> told;
-  for (const auto& share : shares) {
-    if (share) told.push_back(*share);
-  }
+  const std::vector<double> shares = explainedShares(work);
+  std::vector<double> told = shares;
+  std::erase_if(told, [](double share) { return std::isnan(share); });
   if (told.empty()) return {};
   const double usual = median(std::move(told));
   std::vector<int> hardly;
   for (int f = 0; f < static_cast<int>(shares.size()); ++f) {
-    if (const auto& share = shares[static_cast<std::size_t>(f)]; share && *share < kHardly * usual) hardly.push_back(f);
+    if (shares[static_cast<std::size_t>(f)] < kHardly * usual) hardly.push_back(f);
   }
   return hardly;
 }
@@ -52,16 +51,14 @@ std::optional<SolveState> withFramesAgain(SolveState state, const SolveTask& tas
   std::vector<int> again = framesHardlyExplained(work);
   if (again.empty() || state.work.arm) return std::nullopt;
   again.insert(again.end(), state.held.begin(), state.held.end());
-  state.held.clear();
-  std::erase_if(work.ties, [](const CameraTie& tie) { return tie.centre > 0; });
+  letHeldFramesGo(state);
   for (const int f : again) work.poses[static_cast<std::size_t>(f)].reset();
   // What hardly any other frame saw was placed by these.
   constexpr int kHold = 3;
   for (WorkTrack& track : work.tracks) {
     if (std::count_if(track.observations.begin(), track.observations.end(), [&](const auto& o) { return isPlaced(work, o); }) < kHold) track.point.reset();
   }
-  placeTracks(work, true, farLimit(state));
-  sortOut(work, kRoughLimits);
+  sortOutRoughly(state, true);
   placeAllFrames(state, task, task.progress.silent());
   settle(state, task, 3, task.progress.silent());
   return state;

@@ -24,14 +24,12 @@ SolveState fromPivot(SolveState state, double side, const SolveTask& task) {
   Reconstruction& work = state.work;
   const Progress silent = task.progress.silent();
   state.nodal = false;
-  state.held.clear();
-  std::erase_if(work.ties, [](const CameraTie& tie) { return tie.centre > 0; });
+  letHeldFramesGo(state);
   beginOnArm(work, side * Vec3::UnitZ());
   beginBeforeInfinity(work);
   tieZoom(state);
   for (const bool focal_held : {true, false, false}) {
-    placeTracks(work, false, farLimit(state));
-    sortOut(work, kRoughLimits);
+    sortOutRoughly(state);
     BundleOptions options = adjustOptions(state, task.options);
     options.loss_px = 1.5;
     adjustReconstruction(work, focal_held ? withFocalHeld(options) : options, silent);

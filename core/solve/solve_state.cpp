@@ -135,6 +135,11 @@ void holdZoom(SolveState& state) {
 
 void freeReadout(SolveState& state) { state.readout_free = state.lens_settled = true; }
 
+void letHeldFramesGo(SolveState& state) {
+  state.held.clear();
+  std::erase_if(state.work.ties, [](const CameraTie& tie) { return tie.centre > 0; });
+}
+
 void holdFrames(SolveState& state, const std::vector<int>& frames) {
   for (const int f : frames) {
     for (const int other : {f - 1, f + 1}) {

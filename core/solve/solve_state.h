@@ -53,6 +53,8 @@ void freeReadout(SolveState& state);
 inline constexpr double kFocalsOfZoom = 0.5;
 /// Keeps these frames where their neighbours stand.
 void holdFrames(SolveState& state, const std::vector<int>& frames);
+/// Holds none any more; they stay where they are.
+void letHeldFramesGo(SolveState& state);
 /// Parallax under which a depth would be noise, radians.
 double farLimit(const SolveState& state);
 

@@ -97,8 +97,7 @@ void placeAllFrames(SolveState& state, const SolveTask& task, const Progress& pr
       if (!work.arm) holdFrames(state, rotated);
     }
     if (work.arm) standOnArm(work, *work.arm);
-    placeTracks(work, first, farLimit(state));
-    sortOut(work, kRoughLimits);
+    sortOutRoughly(state, first);
     more = work.placedFrames() > before && work.placedFrames() < static_cast<int>(work.poses.size());
   }
 }
@@ -131,6 +130,11 @@ double adjustToTheEnd(SolveState& state, const SolveTask& task, int most_steps, 
   return adjustReconstruction(state.work, options, task.progress.silent()).cost_after;
 }
 
+void sortOutRoughly(SolveState& state, bool all) {
+  placeTracks(state.work, all, farLimit(state));
+  sortOut(state.work, kRoughLimits);
+}
+
 void sortOutNow(SolveState& state, bool frames_may_be_off) {
   placeTracks(state.work, false, farLimit(state));
   state.tolerance_px = std::clamp(4.0 * errorSpread(state.work), 0.1, kRoughPx);
@@ -148,10 +152,9 @@ void findLens(SolveState& state, const SolveTask& task) {
   if (!task.progress.stopRequested()) climb(state, task, task.progress.part(0.5, 0.68));
   if (task.progress.stopRequested() || state.work.placedFrames() == all.placedFrames()) return;
   state.rounds = rounds;  // those were of a part of the frames
-  std::erase_if(state.work.ties, [](const CameraTie& tie) { return tie.centre > 0; });
   Reconstruction before = all;
   for (const int f : state.held) state.work.poses[f].reset(), before.poses[f].reset();
-  state.held.clear();
+  letHeldFramesGo(state);
   shareTracks(state);
   placeAsBefore(state.work, before, state.nodal);
   placeTracks(state.work, false, farLimit(state));

@@ -28,6 +28,9 @@ void settle(SolveState& state, const SolveTask& task, int rounds, const Progress
 /// Adjusts under a robust loss, along a long valley too: until a step lowers the cost by less than a share of it, or so many are tried. Gives the cost, px^2.
 double adjustToTheEnd(SolveState& state, const SolveTask& task, int most_steps = 150, double settled = 1e-7);
 
+/// Gives tracks their places (`all`: those that have one too) and marks what lies near enough for lens and path that are still rough.
+void sortOutRoughly(SolveState& state, bool all = false);
+
 /// Gives tracks their places and marks what lies within four standard deviations; where frames may still be off as a whole, what lies near enough to bring
 /// them back.
 void sortOutNow(SolveState& state, bool frames_may_be_off = false);

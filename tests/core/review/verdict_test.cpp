@@ -220,6 +220,12 @@ TEST(Verdict, FramesThatLoseFarMoreSightingsThanUsualAreACause) {
   EXPECT_THAT(some.causes.front().sentence, HasSubstr("of their sightings explained"));
   EXPECT_EQ(judgeSolution(losing(1, 12)).level, TrustLevel::Trust) << "what wanders does so in all frames";
   EXPECT_EQ(judgeSolution(losing(8, 8)).level, TrustLevel::Trust) << "a flash";
+  Solution crossed = losing(8, 10);
+  crossed.movers.push_back({.name = "Mover A", .first = 8, .last = 10, .tracks = {}, .rms_px = 0.2, .kept_share = 0.3});
+  for (const SolvedTrack& track : crossed.tracks) {
+    if (track.id % 2 != 0) crossed.movers.front().tracks.push_back(track.id);
+  }
+  EXPECT_EQ(judgeSolution(crossed).level, TrustLevel::Trust) << "what is known to move is not unexplained";
 }
 
 TEST(Verdict, HearsWhatThePicturesOfKeyframesSay) {

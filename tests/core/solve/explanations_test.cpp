@@ -109,4 +109,15 @@ TEST(Explanations, ALittleDistortionIsNotTakenForFocalLength) {
   EXPECT_LT(slipOf(shot, *s), 1);
 }
 
+TEST(Explanations, SightingsLeftOutOnTheWayLeadOnAlongALongValley) {
+  const RandomShot random = randomShot(97001);  // a wall before a zoom: a tenth of its sightings was left out where the solve stood
+  const SyntheticShot shot = makeSyntheticShot(random.plan);
+  EXPECT_LT(slipOf(shot, *solvedOf(shot)), 4 * random.plan.noise_px);
+}
+
+TEST(Explanations, FramesThatWentAstrayBendNoLens) {
+  const SyntheticShot shot = makeSyntheticShot(randomShot(92082).plan);  // a zoom under a rolling shutter, whose focal length ran away with a few cameras
+  EXPECT_LT(slipOf(shot, *solvedOf(shot)), 1);
+}
+
 }  // namespace dusky::testing

@@ -2,7 +2,6 @@
 
 #include <gtest/gtest.h>
 
-#include "core/adjust/insert_slip.h"
 #include "core/base/progress.h"
 #include "core/solve/sort_out.h"
 #include "tests/support/synthetic_shot.h"
