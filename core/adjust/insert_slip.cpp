@@ -12,12 +12,25 @@ namespace {
 using Vec7 = Eigen::Matrix<double, 7, 1>;
 using Mat7 = Eigen::Matrix<double, 7, 7>;
 
+/// What a camera that only rotates sees has no depth, but the set that an insert stands in has, and is put where it looks right: so its points stand about the
+/// camera as near and far as those of a usual set.
+void standAbout(Bundle& set) {
+  constexpr double kFarthest = 5, kGolden = 0.6180339887;  // times the nearest; its multiples lie evenly, whichever points are taken
+  if (set.at_infinity.empty() || std::find(set.at_infinity.begin(), set.at_infinity.end(), 0) != set.at_infinity.end()) return;
+  for (std::size_t j = 0; j < set.points.size(); ++j) {
+    const double share = std::fmod(kGolden * static_cast<double>(j), 1.0);
+    set.points[j] = set.cameras.front().centre + std::pow(kFarthest, share) * set.points[j].normalized();
+  }
+  set.at_infinity.clear();
+}
+
 /// Every n-th point of a set with its sightings, each seen where the set's own cameras show it.
 Bundle shownSet(const Bundle& set, int most) {
   Bundle shown = set;
+  standAbout(shown);
   const int nth = std::max(1, static_cast<int>(set.observations.size()) / std::max(1, most));
   const BundleOptions plain{.loss = Loss::Squared};
-  const ObservationModel model(set, plain);
+  const ObservationModel model(shown, plain);
   shown.observations.clear();
   for (const BundleObservation& o : set.observations) {
     if (o.point % nth != 0) continue;

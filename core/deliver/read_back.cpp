@@ -43,6 +43,12 @@ class Glb {
   }
   const Json& json() const { return json_; }
 
+  /// The bytes of one of its parts.
+  std::string part(int index) const {
+    const Json& view = json_.at("bufferViews").at(index);
+    return bytes_.substr(data_ + view.value("byteOffset", std::size_t{0}), view.at("byteLength").get<std::size_t>());
+  }
+
   /// The numbers of an accessor, as light or lengths: normalised ones 0 to 1.
   std::vector<double> numbers(int index) const {
     const Json& accessor = json_.at("accessors").at(index);
@@ -253,6 +259,13 @@ Result<ReadScene> readBackGlb(const fs::path& path) {
     readGlbKeys(glb, extras.at("first_frame").get<double>(), scene);
     readGlbPoints(glb, scene);
     return scene;
+  });
+}
+
+Result<std::string> pictureInGlb(const fs::path& path) {
+  return reading(path, [](std::string bytes) {
+    const Glb glb(std::move(bytes));
+    return glb.part(glb.json().at("images").at(0).at("bufferView").get<int>());
   });
 }
 

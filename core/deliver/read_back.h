@@ -41,6 +41,8 @@ double readAsScreen(double light);
 
 /// Each: Errors: Unreadable in words: cut off, damaged, not what it should be.
 Result<ReadScene> readBackGlb(const std::filesystem::path& path);
+/// The file of the first picture that it holds, as it was packed.
+Result<std::string> pictureInGlb(const std::filesystem::path& path);
 Result<ReadScene> readBackUsda(const std::filesystem::path& path, const std::string& camera, const std::string& points);
 /// Points alone.
 Result<ReadScene> readBackPly(const std::filesystem::path& path);

@@ -8,6 +8,10 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/parallel.h"
+#include "core/base/temporary_file.h"
+#include "core/deliver/dense_ply.h"
+#include "core/deliver/read_back.h"
+#include "core/media/write_picture.h"
 #include "core/mesh/mesh_surface.h"
 
 namespace dusky {
@@ -112,6 +116,40 @@ ReceiptCheck checkUsda(const std::vector<Probe>& probes, const std::string& name
   return checkPoints(probes, name, read);
 }
 
+/// The file that a mesh has its texture's picture in: beside it and named by it, or within it and put here.
+Result<fs::path> textureOf(const fs::path& mesh, const std::optional<TemporaryFile>& unpacked) {
+  if (unpacked) {
+    const auto bytes = pictureInGlb(mesh);
+    if (!bytes.ok()) return bytes.error();
+    const Status written = writeFileAtomically(unpacked->path(), *bytes);
+    return written.ok() ? Result<fs::path>(unpacked->path()) : written.error();
+  }
+  const std::vector<fs::path> files = surfaceFiles(mesh, true);
+  const auto naming = readFile(files[files.size() - 2]);
+  if (!naming.ok()) return naming.error();
+  const std::string name = files.back().filename().string();
+  if (naming->find(name) == std::string::npos) return unreadable(fmt::format("does not name its picture {}.", name));
+  return files.back();
+}
+
+/// The picture of a mesh's texture: there, whole, and no larger than was asked for.
+ReceiptCheck checkTexture(const std::string& name, const fs::path& mesh, int most_px) {
+  std::optional<TemporaryFile> unpacked;
+  if (mesh.extension() == ".glb") {
+    auto file = TemporaryFile::beside(mesh, ".png");
+    if (!file.ok()) return checked(name, "texture", false, file.error().message);
+    unpacked.emplace(std::move(*file));
+  }
+  const auto picture_file = textureOf(mesh, unpacked);
+  if (!picture_file.ok()) return checked(name, "texture", false, picture_file.error().message);
+  const auto picture = readStoredPicture(*picture_file);
+  if (!picture.ok()) return checked(name, "texture", false, picture.error().message);
+  const std::string size = fmt::format("{} × {} px", picture->width, picture->height);
+  if (std::max(picture->width, picture->height) > most_px)
+    return checked(name, "texture", false, fmt::format("its picture has {}, and {} px were asked for.", size, most_px));
+  return checked(name, "texture", true, "its picture has " + size + ".");
+}
+
 }  // namespace
 
 std::vector<ReceiptCheck> checkDenseFiles(const ReceiptTruth& truth, const DeliveryChoices& choices, const fs::path& folder, double world_scale, char up) {
@@ -136,6 +174,10 @@ std::vector<ReceiptCheck> checkDenseFiles(const ReceiptTruth& truth, const Deliv
   }
   if (choices.wants("mesh.glb")) checks.push_back(checkMesh(probesOf(truth, extent, world_scale, 'Y'), "mesh.glb", folder / "mesh.glb"));
   if (choices.wants("mesh.usda")) checks.push_back(checkUsda(probes, "mesh.usda", folder / "mesh.usda", up));
+  for (const char* name : kNames) {
+    const bool covered = choices.mesh_texture_px > 0 && std::string_view(name).starts_with("mesh") && takesTexture(name);
+    if (covered && choices.wants(name)) checks.push_back(checkTexture(name, folder / name, choices.mesh_texture_px));
+  }
   return checks;
 }
 

@@ -6,6 +6,7 @@ namespace dusky {
 namespace {
 
 using Mat2 = Eigen::Matrix2d;
+using ByCoefficient = decltype(BendSlopes::by_coefficient);
 
 Vec2 bendBrown(const Lens& lens, const Vec2& n) {
   const auto& c = lens.coefficients;
@@ -14,15 +15,20 @@ Vec2 bendBrown(const Lens& lens, const Vec2& n) {
   return {x * radial + 2 * p1 * x * y + p2 * (r2 + 2 * x * x), y * radial + p1 * (r2 + 2 * y * y) + 2 * p2 * x * y};
 }
 
-void brownSlopes(const Lens& lens, const Vec2& n, BendSlopes& s) {
+Bent brownAt(const Lens& lens, const Vec2& n) {
   const auto& c = lens.coefficients;
-  const double x = n.x(), y = n.y(), r2 = x * x + y * y, r4 = r2 * r2, r6 = r4 * r2, p1 = c[3], p2 = c[4];
+  const double x = n.x(), y = n.y(), r2 = x * x + y * y, p1 = c[3], p2 = c[4];
   const double radial = 1 + r2 * (c[0] + r2 * (c[1] + r2 * c[2]));
   const double by_r2 = c[0] + r2 * (2 * c[1] + r2 * 3 * c[2]);
   const double mixed = 2 * x * y * by_r2 + 2 * p1 * x + 2 * p2 * y;
-  s.value = bendBrown(lens, n);
-  s.by_point << radial + 2 * x * x * by_r2 + 2 * p1 * y + 6 * p2 * x, mixed, mixed, radial + 2 * y * y * by_r2 + 6 * p1 * y + 2 * p2 * x;
-  s.by_coefficient.leftCols<5>() << x * r2, x * r4, x * r6, 2 * x * y, r2 + 2 * x * x, y * r2, y * r4, y * r6, r2 + 2 * y * y, 2 * x * y;
+  Bent b{bendBrown(lens, n), {}};
+  b.by_point << radial + 2 * x * x * by_r2 + 2 * p1 * y + 6 * p2 * x, mixed, mixed, radial + 2 * y * y * by_r2 + 6 * p1 * y + 2 * p2 * x;
+  return b;
+}
+
+void brownByCoefficient(const Vec2& n, ByCoefficient& slopes) {
+  const double x = n.x(), y = n.y(), r2 = x * x + y * y, r4 = r2 * r2, r6 = r4 * r2;
+  slopes.leftCols<5>() << x * r2, x * r4, x * r6, 2 * x * y, r2 + 2 * x * x, y * r2, y * r4, y * r6, r2 + 2 * y * y, 2 * x * y;
 }
 
 /// Share of the angle to the place's distance from the axis, and its slope by that distance over the distance.
@@ -43,20 +49,21 @@ Vec2 bendFisheye(const Lens& lens, const Vec2& n) {
   return r < kOnAxis ? n : Vec2(n * (fisheyeRadius(lens, r).bent / r));
 }
 
-void fisheyeSlopes(const Lens& lens, const Vec2& n, BendSlopes& s) {
+Bent fisheyeAt(const Lens& lens, const Vec2& n) {
   const double r = n.norm();
-  s.value = bendFisheye(lens, n);
-  if (r < kOnAxis) {
-    s.by_point.setIdentity();
-    return;
-  }
+  if (r < kOnAxis) return {n, Mat2::Identity()};
   const FisheyeRadius radius = fisheyeRadius(lens, r);
   const Vec2 out = n / r;
   // Along the radius the bent length grows by by_angle * dt/dr; across it the place only turns.
   const double along = radius.by_angle / (1 + r * r), across = radius.bent / r;
-  s.by_point = across * Mat2::Identity() + (along - across) * out * out.transpose();
-  double power = radius.angle * radius.angle * radius.angle;
-  for (int k = 0; k < 4; ++k, power *= radius.angle * radius.angle) s.by_coefficient.col(k) = out * power;
+  return {n * across, across * Mat2::Identity() + (along - across) * out * out.transpose()};
+}
+
+void fisheyeByCoefficient(const Vec2& n, ByCoefficient& slopes) {
+  const double r = n.norm(), angle = std::atan(r);
+  if (r < kOnAxis) return;
+  double power = angle * angle * angle;
+  for (int k = 0; k < 4; ++k, power *= angle * angle) slopes.col(k) = n / r * power;
 }
 
 /// The even polynomial of degree 4 with its slopes: 1 + a x^2 + b y^2 + c x^4 + d x^2 y^2 + e y^4.
@@ -88,23 +95,34 @@ Vec2 bendAnamorphic(const Lens& lens, const Vec2& n) {
   return turned.transpose() * Vec2(q.x() * evenPolynomial(&c[2], q.x(), q.y()).value, c[0] * q.y() * evenPolynomial(&c[7], q.x(), q.y()).value);
 }
 
-void anamorphicSlopes(const Lens& lens, const Vec2& n, BendSlopes& s) {
+/// A place in the lens's own turned frame, and what the lens does there.
+struct Squeezed {
+  Mat2 turned, inner;
+  Vec2 q, w;
+  Even x, y;
+};
+
+Squeezed squeezedAt(const Lens& lens, const Vec2& n) {
   const auto& c = lens.coefficients;
-  const Mat2 turned = turn(c[1]), back = turned.transpose();
-  const Vec2 q = turned * n;
-  const Even ex = evenPolynomial(&c[2], q.x(), q.y()), ey = evenPolynomial(&c[7], q.x(), q.y());
-  const Vec2 w(q.x() * ex.value, c[0] * q.y() * ey.value);
-  Mat2 inner;
-  inner << ex.value + q.x() * ex.by_x, q.x() * ex.by_y, c[0] * q.y() * ey.by_x, c[0] * (ey.value + q.y() * ey.by_y);
-  s.value = back * w;
-  s.by_point = back * inner * turned;
+  Squeezed s;
+  s.turned = turn(c[1]), s.q = s.turned * n;
+  s.x = evenPolynomial(&c[2], s.q.x(), s.q.y()), s.y = evenPolynomial(&c[7], s.q.x(), s.q.y());
+  s.w = Vec2(s.q.x() * s.x.value, c[0] * s.q.y() * s.y.value);
+  s.inner << s.x.value + s.q.x() * s.x.by_x, s.q.x() * s.x.by_y, c[0] * s.q.y() * s.y.by_x, c[0] * (s.y.value + s.q.y() * s.y.by_y);
+  return s;
+}
+
+Bent anamorphicAt(const Squeezed& s) { return {s.turned.transpose() * s.w, s.turned.transpose() * s.inner * s.turned}; }
+
+void anamorphicByCoefficient(const Lens& lens, const Squeezed& s, ByCoefficient& slopes) {
+  const Mat2 back = s.turned.transpose();
   // d turn(a) / da = turn(a) * quarter turn.
-  const Vec2 q_turned(-q.y(), q.x()), w_turned(-w.y(), w.x());
-  s.by_coefficient.col(0) = back * Vec2(0, q.y() * ey.value);
-  s.by_coefficient.col(1) = back * (inner * q_turned - w_turned);
+  const Vec2 q_turned(-s.q.y(), s.q.x()), w_turned(-s.w.y(), s.w.x());
+  slopes.col(0) = back * Vec2(0, s.q.y() * s.y.value);
+  slopes.col(1) = back * (s.inner * q_turned - w_turned);
   for (int k = 0; k < 5; ++k) {
-    s.by_coefficient.col(2 + k) = back * Vec2(q.x() * ex.powers[k], 0);
-    s.by_coefficient.col(7 + k) = back * Vec2(0, c[0] * q.y() * ey.powers[k]);
+    slopes.col(2 + k) = back * Vec2(s.q.x() * s.x.powers[k], 0);
+    slopes.col(7 + k) = back * Vec2(0, lens.coefficients[0] * s.q.y() * s.y.powers[k]);
   }
 }
 
@@ -120,23 +138,37 @@ Vec2 bend(const Lens& lens, const Vec2& n) {
   return n;
 }
 
-BendSlopes bendSlopes(const Lens& lens, const Vec2& n) {
-  BendSlopes s{n, Mat2::Identity(), {}};
-  s.by_coefficient.setZero();
+Bent bentAt(const Lens& lens, const Vec2& n) {
   switch (lens.model) {
     case LensModel::None: break;
-    case LensModel::Brown: brownSlopes(lens, n, s); break;
-    case LensModel::Fisheye: fisheyeSlopes(lens, n, s); break;
-    case LensModel::Anamorphic: anamorphicSlopes(lens, n, s); break;
+    case LensModel::Brown: return brownAt(lens, n);
+    case LensModel::Fisheye: return fisheyeAt(lens, n);
+    case LensModel::Anamorphic: return anamorphicAt(squeezedAt(lens, n));
+  }
+  return {n, Mat2::Identity()};
+}
+
+BendSlopes bendSlopes(const Lens& lens, const Vec2& n) {
+  BendSlopes s{{n, Mat2::Identity()}, ByCoefficient::Zero()};
+  switch (lens.model) {
+    case LensModel::None: break;
+    case LensModel::Brown: static_cast<Bent&>(s) = brownAt(lens, n), brownByCoefficient(n, s.by_coefficient); break;
+    case LensModel::Fisheye: static_cast<Bent&>(s) = fisheyeAt(lens, n), fisheyeByCoefficient(n, s.by_coefficient); break;
+    case LensModel::Anamorphic: {
+      const Squeezed squeezed = squeezedAt(lens, n);
+      static_cast<Bent&>(s) = anamorphicAt(squeezed), anamorphicByCoefficient(lens, squeezed, s.by_coefficient);
+    }
   }
   return s;
 }
 
 std::optional<Vec2> straightTo(const Lens& lens, const Vec2& pixel, Vec2 n) {
+  const Vec2 straight = lens.straightRay(pixel), scale(lens.focal_px, lens.focal_px * lens.pixel_aspect);
   for (int step = 0; step < 8; ++step) {
-    const Vec2 miss = pixel - lens.distort(n);
-    if (miss.squaredNorm() < 1e-18) return n;
-    n += lensSlopes(lens, n).by_point.inverse() * miss;
+    const Bent bent = bentAt(lens, n);
+    const Vec2 miss = straight - bent.value;
+    if (miss.cwiseProduct(scale).squaredNorm() < 1e-18) return n;
+    n += bent.by_point.inverse() * miss;
     if (!n.allFinite()) return std::nullopt;
   }
   return std::nullopt;

@@ -6,9 +6,14 @@ namespace dusky {
 /// What a lens does to a normalised place before focal length and centre: the formulas of Lens.
 Vec2 bend(const Lens& lens, const Vec2& normalised);
 
-struct BendSlopes {
+/// Where a place is bent to, and the slopes of that by the place.
+struct Bent {
   Vec2 value;
   Eigen::Matrix2d by_point;
+};
+Bent bentAt(const Lens& lens, const Vec2& normalised);
+
+struct BendSlopes : Bent {
   Eigen::Matrix<double, 2, kMostLensParameters - kFirstCoefficient> by_coefficient;  ///< Zero beyond the model's own.
 };
 BendSlopes bendSlopes(const Lens& lens, const Vec2& normalised);

@@ -95,7 +95,7 @@ bool Lens::risingUpTo(const Vec2& n) const {
   constexpr int kProbes = 12;
   for (int i = 1; i <= kProbes; ++i) {
     const Vec2 at = n * (static_cast<double>(i) / kProbes);
-    const Eigen::Matrix2d slopes = bendSlopes(*this, at).by_point;
+    const Eigen::Matrix2d slopes = bentAt(*this, at).by_point;
     if (slopes.determinant() <= 0 || slopes.trace() <= 0 || at.dot(slopes * at) < 0) return false;
   }
   return true;

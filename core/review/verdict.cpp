@@ -116,7 +116,12 @@ Verdict whatHurts(const Solution& solution) {
     verdict.hurt_frames = frames;
     verdict.hurt_tracks = worstTracks(solution, frames.first, frames.last);
     verdict.hurt = std::move(sentence);
+    verdict.weak = true;
     return verdict;
+  };
+  const auto onFewerThan = [&](int tracks) { return longestRun(solution, [=](const SolvedFrame& f) { return f.placed && f.tracks < tracks; }); };
+  const auto hangs = [](const FrameRange& frames, int tracks) {
+    return fmt::format("{} on fewer than {} tracks.", framesAnd(frames, "hangs", "hang"), tracks);
   };
   const auto missing = longestRun(solution, [](const SolvedFrame& f) { return !f.placed; });
   if (missing) return about(*missing, framesAnd(*missing, "has", "have") + " no camera: too few tracks there.");
@@ -124,8 +129,7 @@ Verdict whatHurts(const Solution& solution) {
     return about({solution.frames.front().frame, solution.frames.back().frame},
                  fmt::format("Holdout is {:.1f} × the RMS: the solve fits its own tracks better than the set.", solution.holdout_rms_px / solution.rms_px));
   }
-  const auto thin = longestRun(solution, [](const SolvedFrame& f) { return f.placed && f.tracks < kThinTracks; });
-  if (thin) return about(*thin, fmt::format("{} on fewer than {} tracks.", framesAnd(*thin, "hangs", "hang"), kThinTracks));
+  if (const auto too_thin = onFewerThan(kTooFewTracks)) return about(*too_thin, hangs(*too_thin, kTooFewTracks));
   if (const auto lost = hardlyExplained(solution)) {
     return about(lost->frames, fmt::format("{} only {:.0f} % of their sightings explained, where {:.0f} % is usual: the camera may stand elsewhere there.",
                                            framesAnd(lost->frames, "has", "have"), 100 * lost->share, 100 * lost->usual));
@@ -134,6 +138,11 @@ Verdict whatHurts(const Solution& solution) {
   const auto loud = longestRun(solution, [&](const SolvedFrame& f) { return f.placed && f.rms_px > loud_px; });
   if (loud) {
     return about(*loud, fmt::format("{} {:.0f} % of the error.", framesAnd(*loud, "carries", "carry"), 100 * shareOfError(solution, loud->first, loud->last)));
+  }
+  if (const auto thin = onFewerThan(kThinTracks)) {
+    about(*thin, hangs(*thin, kThinTracks));
+    verdict.weak = false;
+    return verdict;
   }
   verdict.hurt = "Nothing stands out.";
   verdict.fine = true;
@@ -356,7 +365,7 @@ void findCauses(const Solution& solution, Verdict& verdict) {
   }
   if (solution.summary.termination == Termination::StepLimit && !std::isnan(evidence.focal_sigma_share))
     add("unsettled", 1.2, "The solve stopped before it settled: what it found may still move. Carry on from it, or give the focal length.");
-  if (!verdict.fine) add("weak part", 1, verdict.hurt, verdict.hurt_frames);
+  if (verdict.weak) add("weak part", 1, verdict.hurt, verdict.hurt_frames);
 }
 
 }  // namespace

@@ -12,6 +12,8 @@ namespace dusky {
 
 /// Fewer kept tracks than this in a frame, and its camera hangs on them.
 inline constexpr int kThinTracks = 20;
+/// With fewer, nothing else tells when they agree on a wrong one.
+inline constexpr int kTooFewTracks = 10;
 /// So far over chance, in standard deviations, a pattern of the errors counts.
 inline constexpr double kClearPattern_sigmas = 6;
 
@@ -50,15 +52,16 @@ struct Verdict {
   int thinnest_tracks = 0;                                    ///< Kept tracks there.
   std::string hurt;                                           ///< One sentence: what hurts most, or that nothing does.
   bool fine = false;                                          ///< Nothing stands out.
+  bool weak = false;                                          ///< What hurts speaks against the camera.
   std::optional<FrameRange> hurt_frames;                      ///< Frames it is about.
   std::vector<int> hurt_tracks;                               ///< Tracks behind it, worst first.
 };
 
 /// Judges a finished solve. Its level: how far the RMS is over the noise floor, the share of sightings explained, how far an
 /// insert is likely to slip, and what is known to be weak. What hurts, in
-/// order of weight: frames without a camera, a holdout error well above the RMS, frames with few tracks, a run
-/// of frames whose error stands out, else nothing. `pictures`: of its keyframes in the order of their frames, where dense points were made: they are another
-/// witness than the tracks.
+/// order of weight: frames without a camera, a holdout error well above the RMS, frames with too few tracks, frames whose
+/// sightings are lost, a run of frames whose error stands out, frames with few tracks (they are named, the level does not fall for them), else nothing.
+/// `pictures`: of its keyframes in the order of their frames, where dense points were made: they are another witness than the tracks.
 Verdict judgeSolution(const Solution& solution, std::span<const PictureOffset> pictures = {});
 
 /// A top for the error scale at which this solve's usual errors are dim and its bad ones glow: about six times the RMS (by chance alone one

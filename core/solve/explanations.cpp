@@ -1,7 +1,5 @@
 #include "core/solve/explanations.h"
 
-#include <fmt/format.h>
-
 #include <cmath>
 #include <limits>
 #include <numeric>
@@ -9,8 +7,10 @@
 #include "core/adjust/uncertainty.h"
 #include "core/solve/arm.h"
 #include "core/solve/description_length.h"
+#include "core/solve/explanation_words.h"
 #include "core/solve/flat_set.h"
 #include "core/solve/flat_valleys.h"
+#include "core/solve/focal_corners.h"
 #include "core/solve/frames_again.h"
 #include "core/solve/other_valleys.h"
 #include "core/solve/readout_search.h"
@@ -68,6 +68,7 @@ class Explorer {
     tryPivots();
     Candidate& best = *std::min_element(candidates_.begin(), candidates_.end(), shorter);
     tryFramesAgain(best);
+    tryOtherFocals(best);
     tryLoosely(best);
     if (task_.progress.stopRequested()) return cancelled();
     return chosen();
@@ -163,7 +164,8 @@ class Explorer {
   DescriptionLength lengthOf(const SolveState& state, double sigma_px) const {
     std::vector<int> all(state.work.poses.size());
     std::iota(all.begin(), all.end(), 0);
-    return descriptionLength(state.work, state.nodal, all, sigma_px, correlated_);
+    constexpr int kMostTracks = 3000;
+    return descriptionLength(state.work, state.nodal, all, sigma_px, correlated_, kMostTracks, state.corners);
   }
 
   void measure() {
@@ -190,9 +192,23 @@ class Explorer {
     for (const int rounds : {1, 3}) {
       settle(state, task_, rounds, silent);
       if (state.readout_free && !standing.readout_free && !isLikelyReadout(state.work.readout)) return std::nullopt;
-      if (task_.progress.stopRequested() || lengthOf(state, sigma_px).total() > enough) return std::nullopt;
+      if (task_.progress.stopRequested()) return std::nullopt;
+      if (lengthOf(state, sigma_px).total() < enough) continue;
+      tellByCorners(state, sigma_px);
+      if (lengthOf(state, sigma_px).total() > enough) return std::nullopt;
     }
     return state;
+  }
+
+  /// Tells a zoom by the corners that do so most shortly.
+  void tellByCorners(SolveState& state, double sigma_px) const {
+    state.corners.reset();
+    double least = std::numeric_limits<double>::infinity();
+    for (const FocalCorners& told : toldByCorners(state, task_)) {
+      SolveState by = state;
+      by.corners = told;
+      if (const double length = lengthOf(by, sigma_px).total(); length < least) least = length, state.corners = told;
+    }
   }
 
   /// Whether a changed state gains more than its unknowns cost, as a score test on a share of the frames and tracks tells it.
@@ -240,8 +256,20 @@ class Explorer {
 
   /// Frames that are hardly explained, placed anew: one that went astray bends lens and set about it.
   void tryFramesAgain(Candidate& candidate) const {
-    if (task_.progress.stopRequested()) return;
-    if (auto again = withFramesAgain(candidate.state, task_)) takeIfShorter(candidate, std::move(*again));
+    for (const FramesAgain which : {FramesAgain::HardlyExplained, FramesAgain::AndBeyond}) {
+      if (task_.progress.stopRequested()) return;
+      if (auto again = withFramesAgain(candidate.state, task_, which)) takeIfShorter(candidate, std::move(*again));
+    }
+  }
+
+  /// A zoom through longer and shorter focal lengths: with one for each frame the valleys are deep, and what began in one stays there.
+  void tryOtherFocals(Candidate& candidate) const {
+    if (candidate.state.work.focal_px.empty() || candidate.state.nodal || candidate.state.work.arm) return;
+    constexpr double kTimes = 1.33;
+    for (const double times : {kTimes, 1 / kTimes}) {
+      while (!task_.progress.stopRequested() && takeIfShorter(candidate, throughOtherFocal(candidate.state, times, task_))) {
+      }
+    }
   }
 
   /// With all sightings let in that lie near: some that were left out on the way may be what leads on along a long valley.
@@ -256,14 +284,15 @@ class Explorer {
     takeIfShorter(candidate, std::move(state));
   }
 
-  /// Carries a state that began at a candidate's on in its place, with the lens found anew, where it explains more.
-  void takeIfShorter(Candidate& candidate, SolveState state) const {
+  /// Carries a state that began at a candidate's on in its place, with the lens found anew, where it explains more. Whether it does.
+  bool takeIfShorter(Candidate& candidate, SolveState state) const {
     const double sigma_px = sigma();
-    if (!(lengthOf(state, sigma_px).total() < lengthOf(candidate.state, sigma_px).total() - kClearlyLess)) return;
+    if (!(lengthOf(state, sigma_px).total() < lengthOf(candidate.state, sigma_px).total() - kClearlyLess)) return false;
     findLensAgain(state, task_, task_.progress.silent());
     candidate.state = std::move(state);
     candidate.state.spread_px = errorSpread(candidate.state.work);
     candidate.length = lengthOf(candidate.state, sigma_px);
+    return true;
   }
 
   /// A zoom beside an explanation with one focal length.
@@ -290,14 +319,19 @@ class Explorer {
 
   /// Whether a zoom gains less than its focal lengths cost, over the sightings that it and one focal length both explain: what slides or wanders may look like
   /// a zoom. Source: Akaike, IEEE Transactions on Automatic Control 19(6), 1974.
-  bool isIdle(double gain, const SolveState& zoom) const {
-    const double sigma_px = sigma();
-    return gain < correlated_ * sigma_px * sigma_px * (kClearlyLess + 2 * kFocalsOfZoom * zoom.work.placedFrames());
+  bool isIdle(double constant_px2, SolveState zoom) const {
+    const double sigma_px = sigma(), unit = correlated_ * sigma_px * sigma_px, gain = (constant_px2 - leastCost(zoom)) / unit;
+    if (gain > kClearlyLess + 2 * kFocalsOfZoom * zoom.work.placedFrames()) return false;
+    constexpr FocalCorners kFewest{.corners = 3};
+    if (gain < kClearlyLess + 2 * kFewest.unknowns()) return true;
+    const auto told = toldByCorners(zoom, task_);
+    return std::none_of(told.begin(), told.end(),
+                        [&](const FocalCorners& by) { return constant_px2 - by.cost_px2 > unit * (kClearlyLess + 2 * by.unknowns()); });
   }
   bool isIdleZoom(SolveState zoom, SolveState constant) const {
     if (zoom.work.focal_px.empty()) return false;
     useCommon(zoom.work, constant.work);
-    return isIdle(leastCost(constant) - leastCost(zoom), zoom);
+    return isIdle(leastCost(constant), std::move(zoom));
   }
 
   /// One focal length from where a zoom has brought the rest: where a constant one was stuck, a zoom finds its way, and may do so without need. Over the
@@ -306,10 +340,10 @@ class Explorer {
     const auto best = std::min_element(candidates_.begin(), candidates_.end(), shorter);
     if (!zoomIsOpen(task_.options) || best->state.work.focal_px.empty()) return;
     const Progress silent = task_.progress.silent();
-    SolveState zooming = best->state, constant = best->state;
+    SolveState constant = best->state;
     holdZoom(constant);
-    const double least = leastCost(zooming), sigma_px = sigma();
-    const bool idle = isIdle(leastCost(constant) - least, zooming);
+    const double sigma_px = sigma();
+    const bool idle = isIdle(leastCost(constant), best->state);
     settle(constant, task_, 3, silent);
     if (task_.progress.stopRequested()) return;
     if (!idle && lengthOf(constant, sigma_px).total() > lengthOf(best->state, sigma_px).total()) return;
@@ -401,7 +435,9 @@ class Explorer {
     dropBentArcs();
     std::stable_sort(candidates_.begin(), candidates_.end(), shorter);
     SolveState& best = candidates_.front().state;
-    best.motion_why = whyMotion() + whyZoom() + whyShutter();
+    std::vector<const SolveState*> ranked;
+    for (const Candidate& c : candidates_) ranked.push_back(&c.state);
+    best.motion_why = whyThisOne(ranked, task_.options);
     findRival(best);
     return std::move(best);
   }
@@ -421,53 +457,6 @@ class Explorer {
       const double gain = (least.errors - other.length.errors - unknowns) / std::sqrt(std::max(1.0, 2 * std::abs(unknowns)));
       nearest = behind, best.rival = {kindOf(other.state), behind, gain, unknowns, slip_px, other.state.nodal || other.state.work.arm.has_value()};
     }
-  }
-
-  static std::string kindOf(const SolveState& state) {
-    return fmt::format("a camera that {}{}{}",
-                       state.nodal               ? "only rotates"
-                       : !state.work.arm         ? "moves"
-                       : state.work.arm->z() > 0 ? "rotates about a point behind it"
-                                                 : "rotates about a point before it",
-                       state.work.focal_px.empty() ? ", with one focal length" : ", with a zoom", state.work.readout != 0 ? " and a rolling shutter" : "");
-  }
-
-  /// The median error of the best explanation that is (not) of a kind; nothing where none was carried so far.
-  template <class Is>
-  std::optional<double> errorOf(const Is& is) const {
-    for (const Candidate& c : candidates_) {
-      if (is(c.state)) return kMedianOfSpread * c.state.spread_px;
-    }
-    return std::nullopt;
-  }
-
-  std::string whyMotion() const {
-    const SolveState& best = candidates_.front().state;
-    const double error = kMedianOfSpread * best.spread_px;
-    const auto other = errorOf([&](const SolveState& s) { return s.nodal != best.nodal; });
-    if (best.work.arm)
-      return fmt::format("The camera rotates about a point beside it, as on a tripod off its nodal point: that explains the tracks to {:.2f} px.", error);
-    if (best.nodal && !other) return fmt::format("The camera only rotates: that explains the tracks to {:.2f} px, and no path explains them better.", error);
-    if (best.nodal)
-      return fmt::format("The camera only rotates: that explains the tracks to {:.2f} px; a free path, to {:.2f} px, does not pay for its unknowns.", error,
-                         *other);
-    if (!other) return "The camera moves: one that only rotates does not explain the tracks.";
-    return fmt::format("The camera moves: a free path explains the tracks to {:.2f} px, one that only rotates to {:.2f} px.", error, *other);
-  }
-
-  std::string whyZoom() const {
-    const SolveState& best = candidates_.front().state;
-    if (best.work.focal_px.empty() || task_.options.focal == FocalKnowledge::Zoom) return "";
-    const auto other = errorOf([](const SolveState& s) { return s.work.focal_px.empty(); });
-    if (!other) return " Its focal length changes: one value does not explain the tracks.";
-    return fmt::format(" Its focal length changes: with one value the tracks are explained to {:.2f} px, with one for each frame to {:.2f} px.", *other,
-                       kMedianOfSpread * best.spread_px);
-  }
-
-  std::string whyShutter() const {
-    const SolveState& best = candidates_.front().state;
-    if (best.work.readout == 0 || task_.options.free_readout || task_.options.readout != 0) return "";
-    return whyRolling(best.work.readout);
   }
 
   const SolveTask& task_;

@@ -12,10 +12,10 @@
 namespace dusky {
 namespace {
 
-constexpr int kReach = 12;          // frames from a placed one
-constexpr int kNeighbours = 16;     // held beside a new run
-constexpr double kMore = 1.0 / 3;   // of the placed frames lie beyond what was last adjusted as a whole: time to do so again
-constexpr std::size_t kFewest = 6;  // tracks that a frame needs
+constexpr int kReach = 12, kReachOfZoom = 4;  // frames from a placed one; a focal length that changes must be found on the way
+constexpr int kNeighbours = 16;               // held beside a new run
+constexpr double kMore = 1.0 / 3;             // of the placed frames lie beyond what was last adjusted as a whole: time to do so again
+constexpr std::size_t kFewest = 6;            // tracks that a frame needs
 
 struct SeenPoints {
   std::vector<Vec3> points;
@@ -57,7 +57,7 @@ void refineOnPoints(const Reconstruction& work, std::vector<std::optional<Pose>>
 class Extender {
  public:
   Extender(Reconstruction& work, const BundleOptions& adjusting, std::uint64_t seed)
-      : work_(work), adjusting_(adjusting), seed_(seed), frames_(static_cast<int>(work.poses.size())) {}
+      : work_(work), adjusting_(adjusting), seed_(seed), frames_(static_cast<int>(work.poses.size())), reach_(work.focal_px.empty() ? kReach : kReachOfZoom) {}
 
   int run(const Progress& progress) {
     const int before = work_.placedFrames();
@@ -85,7 +85,7 @@ class Extender {
 
   std::vector<int> placeNear() {
     const std::vector<int> away = distances();
-    const auto wanted = [&](int f) { return away[f] > 0 && away[f] <= kReach; };
+    const auto wanted = [&](int f) { return away[f] > 0 && away[f] <= reach_; };
     const auto seen = pointsSeen(work_, wanted, [&](int f) { return lensFor(f); });
     std::vector<std::optional<Pose>> poses(work_.poses.size());
     parallelFor(frames_, [&](int f) {
@@ -119,7 +119,7 @@ class Extender {
     for (const int f : fresh) is_fresh[f] = 1;
     for (std::size_t i = 0; i < fresh.size() && !progress.stopRequested();) {
       std::size_t end = i + 1;
-      while (end < fresh.size() && fresh[end] - fresh[end - 1] <= kReach) ++end;
+      while (end < fresh.size() && fresh[end] - fresh[end - 1] <= reach_) ++end;
       const int first = fresh[i], last = fresh[end - 1];
       if (!heldOnBothSides(first, last, is_fresh)) {
         adjustRun(first, last, is_fresh, progress);
@@ -137,7 +137,7 @@ class Extender {
       }
       return false;
     };
-    return any(first - kReach, first - 1) && any(last + 1, last + kReach);
+    return any(first - reach_, first - 1) && any(last + 1, last + reach_);
   }
 
   void adjustRun(int first, int last, const std::vector<std::uint8_t>& is_fresh, const Progress& progress) {
@@ -165,7 +165,7 @@ class Extender {
   Reconstruction& work_;
   const BundleOptions& adjusting_;
   const std::uint64_t seed_;
-  const int frames_;
+  const int frames_, reach_;
   int beyond_ = 0;  ///< Frames placed beyond the others since everything was adjusted.
 };
 }  // namespace

@@ -30,6 +30,22 @@ std::vector<double> explainedShares(const Reconstruction& work) {
   return shares;
 }
 
+/// Gives frames their cameras anew, from the tracks that the others hold, and settles.
+void placeAgain(SolveState& state, std::vector<int> again, const SolveTask& task) {
+  Reconstruction& work = state.work;
+  again.insert(again.end(), state.held.begin(), state.held.end());
+  letHeldFramesGo(state);
+  for (const int f : again) work.poses[static_cast<std::size_t>(f)].reset();
+  // What hardly any other frame saw was placed by these.
+  constexpr int kHold = 3;
+  for (WorkTrack& track : work.tracks) {
+    if (std::count_if(track.observations.begin(), track.observations.end(), [&](const auto& o) { return isPlaced(work, o); }) < kHold) track.point.reset();
+  }
+  sortOutRoughly(state, true);
+  placeAllFrames(state, task, task.progress.silent());
+  settle(state, task, 3, task.progress.silent());
+}
+
 }  // namespace
 
 std::vector<int> framesHardlyExplained(const Reconstruction& work) {
@@ -46,21 +62,30 @@ std::vector<int> framesHardlyExplained(const Reconstruction& work) {
   return hardly;
 }
 
-std::optional<SolveState> withFramesAgain(SolveState state, const SolveTask& task) {
-  Reconstruction& work = state.work;
-  std::vector<int> again = framesHardlyExplained(work);
-  if (again.empty() || state.work.arm) return std::nullopt;
-  again.insert(again.end(), state.held.begin(), state.held.end());
-  letHeldFramesGo(state);
-  for (const int f : again) work.poses[static_cast<std::size_t>(f)].reset();
-  // What hardly any other frame saw was placed by these.
-  constexpr int kHold = 3;
-  for (WorkTrack& track : work.tracks) {
-    if (std::count_if(track.observations.begin(), track.observations.end(), [&](const auto& o) { return isPlaced(work, o); }) < kHold) track.point.reset();
+std::vector<int> withWhatLiesBeyond(const Reconstruction& work, std::vector<int> frames) {
+  int first = 0, last = -1;
+  for (std::size_t i = 0, from = 0; i < frames.size(); ++i) {
+    if (i > 0 && frames[i] != frames[i - 1] + 1) from = i;
+    if (frames[i] - frames[from] > last - first) first = frames[from], last = frames[i];
   }
-  sortOutRoughly(state, true);
-  placeAllFrames(state, task, task.progress.silent());
-  settle(state, task, 3, task.progress.silent());
+  const int end = static_cast<int>(work.poses.size()), before = first, after = end - 1 - last;
+  if (frames.empty() || std::min(before, after) == 0) return {};
+  for (int f = before < after ? 0 : last + 1; f < (before < after ? first : end); ++f) frames.push_back(f);
+  std::sort(frames.begin(), frames.end());
+  frames.erase(std::unique(frames.begin(), frames.end()), frames.end());
+  return frames;
+}
+
+std::optional<SolveState> withFramesAgain(SolveState state, const SolveTask& task, FramesAgain which) {
+  std::vector<int> again = framesHardlyExplained(state.work);
+  if (which == FramesAgain::AndBeyond) again = withWhatLiesBeyond(state.work, std::move(again));
+  if (again.empty() || state.work.arm) return std::nullopt;
+  // Those that are placed farthest from what held may go astray anew: from one time to the next it holds farther.
+  for (std::size_t before = again.size() + 1; !again.empty() && again.size() < before && !task.progress.stopRequested();) {
+    before = again.size();
+    placeAgain(state, std::move(again), task);
+    again = framesHardlyExplained(state.work);
+  }
   return state;
 }
 

@@ -10,6 +10,7 @@
 #include "core/solve/if_exact.h"
 #include "core/solve/knowledge_setup.h"
 #include "core/solve/knowledge_told.h"
+#include "core/solve/other_valleys.h"
 #include "core/solve/warm_start.h"
 
 namespace dusky {
@@ -25,26 +26,6 @@ void adjustMoreAndMoreFirmly(SolveState& state, const BundleOptions& options, co
     firm.shapes = work.set.shapes;
     work.set = weighed(firm, share);
     adjustReconstruction(work, options, task.progress);
-  }
-}
-
-/// Another focal length, and a set as much deeper along the way the cameras look: in the pictures nearly the same.
-void lookThrough(Reconstruction& work, double focal_times) {
-  for (Lens& lens : work.lenses) lens.focal_px *= focal_times;
-  for (double& focal : work.focal_px) focal *= focal_times;
-  Vec3 middle = Vec3::Zero(), along = Vec3::Zero();
-  int placed = 0;
-  for (const auto& pose : work.poses) {
-    if (pose) middle += pose->centre, along += pose->direction(Vec3::UnitZ()), ++placed;
-  }
-  middle /= placed, along.normalize();
-  const auto deeper = [&](Vec3& place) { place += (focal_times - 1) * along.dot(place - middle) * along; };
-  for (auto& pose : work.poses) {
-    if (pose) deeper(pose->centre);
-  }
-  for (WorkTrack& track : work.tracks) {
-    if (track.point && !track.at_infinity) deeper(*track.point);
-    if (track.point && track.at_infinity) *track.point = (*track.point + (focal_times - 1) * along.dot(*track.point) * along).normalized();
   }
 }
 

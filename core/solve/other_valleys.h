@@ -15,4 +15,11 @@ SolveState fromPivot(SolveState state, double side, const SolveTask& task);
 /// Lets a camera that was held to its pivot go where it will.
 SolveState leavingPivot(SolveState state, const SolveTask& task);
 
+/// Another focal length, and a set as much deeper along the way the cameras look: in the pictures nearly the same.
+/// Source: the bas-relief ambiguity, Szeliski and Kang, PAMI 19(5), 1997.
+void lookThrough(Reconstruction& work, double focal_times);
+
+/// Looks through another focal length, lets the rest follow, and goes on from there.
+SolveState throughOtherFocal(SolveState state, double focal_times, const SolveTask& task);
+
 }  // namespace dusky

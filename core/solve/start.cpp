@@ -57,7 +57,7 @@ class Chooser {
     tryAll(starts);
     if (progress_.stopRequested()) return cancelled();
     const bool fits_poorly = poor();
-    findZoom(nearlyToTheNoise() ? std::vector<SkeletonStart>{} : starts);
+    findZoom(starts);
     if (options_.lens == LensChoice::Auto && !options_.known_lens && fits_poorly && (zooming_.empty() || zooming_.front().median_error_px >= toTheNoise())) {
       starts.clear();
       addStarts(starts, options_, tracks_.width, tracks_.height, LensModel::Fisheye, 1);
@@ -123,14 +123,6 @@ class Chooser {
     const Turning* turning = bestTurning();
     const bool moves = moving && moving->median_error_px < fits() && moving->placed_keyframes > 0.8 * static_cast<double>(keyframes_.size());
     return !moves && !(turning && turning->median_error_px < fits());
-  }
-
-  /// Whether one focal length leaves so little to be explained that a zoom is looked for beside it only: keyframes are rough.
-  bool nearlyToTheNoise() {
-    constexpr double kRough = 1.25;
-    const Skeleton* moving = bestMoving();
-    const Turning* turning = bestTurning();
-    return (moving && moving->median_error_px < kRough * toTheNoise()) || (turning && turning->median_error_px < kRough * toTheNoise());
   }
 
   /// A median error that leaves nothing to be explained.
@@ -265,8 +257,8 @@ class Chooser {
                                      start.median_error_px);
   }
 
-  /// Skeletons and rotations with a focal length for every keyframe, where one value leaves more than the noise: beginning with the best constant one, and with
-  /// trial lenses too where that one may be no more than a compromise.
+  /// Skeletons and rotations with a focal length for every keyframe: beginning with the best constant one, which may be no more than a compromise even where it
+  /// fits nearly to the noise, and with the trial lenses.
   void findZoom(std::vector<SkeletonStart> starts) {
     if (!zoomIsOpen(options_)) return;
     const Skeleton* moving = bestMoving();

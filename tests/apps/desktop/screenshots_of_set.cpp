@@ -68,8 +68,12 @@ void shootDense(desktop::MainWindow& window) {
   using Shown = desktop::ViewSettings::DenseShown;
   window.steps().openStep(Step::Dense);
   s.jobs.makeDense();
-  waitForJobs(window);
-  waitUntil([&] { return s.dense.points() && s.dense.points()->dense; }, 20000);
+  constexpr int kLong_ms = 1200000;
+  waitForJobs(window, kLong_ms);
+  if (!waitUntil([&] { return s.dense.points() && s.dense.points()->dense && !s.dense.keyframes().empty(); }, 20000)) {
+    qCritical("The dense points are not ready.");
+    return;
+  }
   DenseSettings settings = s.model.document().dense;
   settings.clean.least_neighbours = 0.6;
   s.model.set("Clean up", &Document::dense, settings);

@@ -129,6 +129,21 @@ TEST_F(DenseDelivery, TexturesGoWithTheFormatsThatTakeThem) {
     EXPECT_TRUE(deliver(input(), all(), plain.path(), {}).ok());
     return *readFile(plain / "mesh.ply");
   }()) << "PLY has colours at its points, as ever";
+  // What is missing, cut off or too large is found.
+  const auto failureNow = [&] { return checkDelivery(covered, choices, folder.path(), {})->failure(); };
+  const std::string png = *readFile(folder / "mesh.png"), glb = *readFile(folder / "mesh.glb");
+  ASSERT_TRUE(writeFileAtomically(folder / "mesh.png", png.substr(0, png.size() / 3)).ok());
+  EXPECT_THAT(failureNow(), HasSubstr("mesh.obj: "));
+  ASSERT_TRUE(std::filesystem::remove(folder / "mesh.png"));
+  EXPECT_THAT(failureNow(), HasSubstr("mesh.png"));
+  ASSERT_TRUE(writeFileAtomically(folder / "mesh.png", png).ok());
+  ASSERT_TRUE(writeFileAtomically(folder / "mesh.mtl", std::regex_replace(mtl, std::regex("mesh.png"), "other.png")).ok());
+  EXPECT_THAT(failureNow(), HasSubstr("does not name its picture mesh.png"));
+  ASSERT_TRUE(writeFileAtomically(folder / "mesh.mtl", mtl).ok());
+  ASSERT_TRUE(writeFileAtomically(folder / "mesh.glb", std::regex_replace(glb, std::regex("IDAT"), "IDXT")).ok());
+  EXPECT_THAT(failureNow(), HasSubstr("mesh.glb: "));
+  ASSERT_TRUE(writeFileAtomically(folder / "mesh.glb", glb).ok());
+  EXPECT_EQ(failureNow(), "");
   choices.mesh_texture_px = 100;
   EXPECT_THAT(deliver(covered, choices, folder.path(), {}).error().message, HasSubstr("256 to 16384"));
 }

@@ -71,6 +71,9 @@ TEST(FlatSet, IsToldByItsPoints) {
   EXPECT_LT(flatness(reconstructionAtTruth(makeSyntheticShot(beforeAWall(0)))), 0.001);
   EXPECT_NEAR(flatness(reconstructionAtTruth(makeSyntheticShot(beforeAWall(0.3)))), 0.67 * 0.3 / 2, 0.06);
   EXPECT_GT(flatness(reconstructionAtTruth(makeSyntheticShot({.frames = 20, .points = 150}))), 0.1);
+  Reconstruction far = reconstructionAtTruth(makeSyntheticShot({.frames = 20, .points = 150}));
+  for (auto& pose : far.poses) pose->centre -= 300 * (pose->world_from_camera * Vec3::UnitZ());
+  EXPECT_LT(flatness(far), 0.02) << "from so far everything looks flat";
   EXPECT_TRUE(std::isnan(flatness(reconstructionAtTruth(makeSyntheticShot({.frames = 4, .points = 12})))));
 }
 

@@ -76,6 +76,18 @@ TEST(Verdict, AFlatSetIsTrustedWhereNothingMovesWhenItIsFreed) {
   EXPECT_EQ(judgeSolution(s).level, TrustLevel::Trust);
 }
 
+TEST(Verdict, FramesOnFewTracksAreNamedAndThoseOnTooFewAreACause) {
+  Solution s = fineSolution();
+  s.frames[3].tracks = 14;
+  const Verdict named = judgeSolution(s);
+  EXPECT_THAT(named.hurt, HasSubstr("hangs on fewer than 20 tracks"));
+  EXPECT_FALSE(named.fine);
+  EXPECT_EQ(named.level, TrustLevel::Trust) << "fourteen tracks agree on no wrong place";
+  s.frames[3].tracks = 9;
+  EXPECT_EQ(causesOf(s), std::vector<std::string>{"weak part"});
+  EXPECT_THAT(judgeSolution(s).hurt, HasSubstr("hangs on fewer than 10 tracks"));
+}
+
 TEST(Verdict, AClearShutterPatternIsACauseHoweverSmall) {
   Solution s = fineSolution();
   s.evidence.patterns = {{PatternKind::Shutter, 7, 0.02}};

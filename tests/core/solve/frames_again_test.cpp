@@ -41,17 +41,26 @@ TEST(FramesAgain, FramesThatLookElsewhereAreTold) {
 TEST(FramesAgain, ThoseComeBackToWhereTheOthersHaveThem) {
   const Astray astray(5);
   ASSERT_GT(slipBetween(astray.truth, astray.state.work), 20);
-  const auto again = withFramesAgain(astray.state, astray.task());
+  const auto again = withFramesAgain(astray.state, astray.task(), FramesAgain::HardlyExplained);
   ASSERT_TRUE(again);
   EXPECT_EQ(again->work.placedFrames(), astray.shot.plan.frames);
   EXPECT_LT(slipBetween(astray.truth, again->work), 0.3);
   EXPECT_TRUE(framesHardlyExplained(again->work).empty());
 }
 
+TEST(FramesAgain, WhatLiesBeyondABreakGoesWithIt) {
+  Reconstruction work;
+  work.poses.resize(10);
+  EXPECT_EQ(withWhatLiesBeyond(work, {6, 7}), (std::vector<int>{6, 7, 8, 9})) << "the shorter side";
+  EXPECT_EQ(withWhatLiesBeyond(work, {2, 3, 8}), (std::vector<int>{0, 1, 2, 3, 8})) << "of the longest run";
+  EXPECT_TRUE(withWhatLiesBeyond(work, {7, 8, 9}).empty()) << "nothing lies beyond the end";
+  EXPECT_TRUE(withWhatLiesBeyond(work, {}).empty());
+}
+
 TEST(FramesAgain, WhatWandersInEveryFrameIsNoReason) {
   const Astray astray(0);
   EXPECT_TRUE(framesHardlyExplained(astray.state.work).empty());
-  EXPECT_FALSE(withFramesAgain(astray.state, astray.task()));
+  EXPECT_FALSE(withFramesAgain(astray.state, astray.task(), FramesAgain::HardlyExplained));
 }
 
 TEST(FramesAgain, NothingIsSaidOfFramesThatHaveNoCamera) {
