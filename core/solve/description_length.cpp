@@ -59,15 +59,9 @@ DescriptionLength lengthOfTrack(const Reconstruction& work, const Views& views, 
 
 }  // namespace
 
-DescriptionLength& DescriptionLength::operator+=(const DescriptionLength& other) {
-  errors += other.errors, unknowns += other.unknowns, count += other.count;
-  return *this;
-}
-
 void DescriptionLength::charge(double unknown, double independent) { count += unknown, unknowns += unknown * std::log(std::max(2.0, 2 * independent)); }
 
-DescriptionLength descriptionLength(const Reconstruction& work, bool nodal, const std::vector<int>& frames, double sigma_px, double correlated, int most,
-                                    const std::optional<FocalCorners>& corners) {
+DescriptionLength descriptionLength(const Reconstruction& work, bool nodal, const std::vector<int>& frames, double sigma_px, double correlated, int most) {
   std::vector<std::uint8_t> wanted(work.poses.size(), 0);
   for (const int f : frames) wanted[static_cast<std::size_t>(f)] = 1;
   const auto counts = [&](const WorkObservation& o) { return wanted[static_cast<std::size_t>(o.frame_index)] != 0; };
@@ -90,26 +84,17 @@ DescriptionLength descriptionLength(const Reconstruction& work, bool nodal, cons
       },
       8);
   DescriptionLength sum;
-  for (const DescriptionLength& part : parts) sum += part;
+  for (const DescriptionLength& part : parts) sum.errors += part.errors, sum.unknowns += part.unknowns, sum.count += part.count;
   sum.errors *= each, sum.unknowns *= each, sum.count *= each;
   std::vector<double> in_frame(work.poses.size(), 0.0);
   double all = 0;
   for (const std::size_t t : tracks) {
     for (const WorkObservation& o : work.tracks[t].observations) in_frame[static_cast<std::size_t>(o.frame_index)] += counts(o), all += counts(o);
   }
-  DescriptionLength in_each, by_corners;  // what a zoom's focal lengths add
   for (const int f : frames) {
-    if (!work.poses[static_cast<std::size_t>(f)]) continue;
-    const double independent = in_frame[static_cast<std::size_t>(f)] / correlated;
-    sum.charge(nodal || work.arm ? 3 : 6, independent);
-    if (!work.focal_px.empty()) in_each.charge(kFocalOfZoom, independent);
+    if (work.poses[static_cast<std::size_t>(f)])
+      sum.charge((nodal || work.arm ? 3 : 6) + (work.focal_px.empty() ? 0 : kFocalOfZoom), in_frame[static_cast<std::size_t>(f)] / correlated);
   }
-  if (corners && !work.focal_px.empty()) {
-    by_corners.charge(corners->unknowns(), all / correlated);
-    by_corners.errors = corners->extra_px2 / (correlated * sigma_px * sigma_px);
-    if (by_corners.total() < in_each.total()) in_each = by_corners;
-  }
-  sum += in_each;
   if (work.readout != 0) sum.charge(1, all / correlated);
   if (work.arm) sum.charge(2, all / correlated);
   return sum;

@@ -1,7 +1,7 @@
 #pragma once
 #include <vector>
 
-#include "core/solve/solve_state.h"
+#include "core/solve/reconstruction.h"
 #include "core/solve/sort_out.h"
 
 namespace dusky {
@@ -11,7 +11,6 @@ struct DescriptionLength {
   double errors = 0, unknowns = 0;
   double count = 0;  ///< Of the unknowns.
   double total() const { return errors + unknowns; }
-  DescriptionLength& operator+=(const DescriptionLength& other);
   /// Adds so many unknowns, each determined by so many independent sightings.
   void charge(double unknown, double independent);
 };
@@ -19,10 +18,9 @@ struct DescriptionLength {
 /// Measures what a reconstruction makes of the given frames (by index), over the same sightings for all that are compared: those of every track that lives
 /// three of these frames or more, placed where this reconstruction would have it. Throwing a sighting out costs what an outlier costs. At most `most`
 /// tracks, evenly taken, stand for all.
-/// A zoom has a focal length in each frame, or goes by its `corners` where that is shorter.
 /// `nodal`: its camera only rotates; `sigma_px`: standard deviation of one coordinate; `correlated`: how many sightings of a track count as one.
 /// Sources: Rissanen, Automatica 14, 1978; truncated errors: Torr, IJCV 50(1), 2002. An unknown costs the logarithm of the sightings that determine it.
 DescriptionLength descriptionLength(const Reconstruction& work, bool nodal, const std::vector<int>& frames, double sigma_px,
-                                    double correlated = kCorrelatedSightings, int most = 3000, const std::optional<FocalCorners>& corners = {});
+                                    double correlated = kCorrelatedSightings, int most = 3000);
 
 }  // namespace dusky

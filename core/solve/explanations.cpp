@@ -10,7 +10,6 @@
 #include "core/solve/explanation_words.h"
 #include "core/solve/flat_set.h"
 #include "core/solve/flat_valleys.h"
-#include "core/solve/focal_corners.h"
 #include "core/solve/frames_again.h"
 #include "core/solve/other_valleys.h"
 #include "core/solve/readout_search.h"
@@ -164,8 +163,7 @@ class Explorer {
   DescriptionLength lengthOf(const SolveState& state, double sigma_px) const {
     std::vector<int> all(state.work.poses.size());
     std::iota(all.begin(), all.end(), 0);
-    constexpr int kMostTracks = 3000;
-    return descriptionLength(state.work, state.nodal, all, sigma_px, correlated_, kMostTracks, state.corners);
+    return descriptionLength(state.work, state.nodal, all, sigma_px, correlated_);
   }
 
   void measure() {
@@ -192,23 +190,9 @@ class Explorer {
     for (const int rounds : {1, 3}) {
       settle(state, task_, rounds, silent);
       if (state.readout_free && !standing.readout_free && !isLikelyReadout(state.work.readout)) return std::nullopt;
-      if (task_.progress.stopRequested()) return std::nullopt;
-      if (lengthOf(state, sigma_px).total() < enough) continue;
-      tellByCorners(state, sigma_px);
-      if (lengthOf(state, sigma_px).total() > enough) return std::nullopt;
+      if (task_.progress.stopRequested() || lengthOf(state, sigma_px).total() > enough) return std::nullopt;
     }
     return state;
-  }
-
-  /// Tells a zoom by the corners that do so most shortly.
-  void tellByCorners(SolveState& state, double sigma_px) const {
-    state.corners.reset();
-    double least = std::numeric_limits<double>::infinity();
-    for (const FocalCorners& told : toldByCorners(state, task_)) {
-      SolveState by = state;
-      by.corners = told;
-      if (const double length = lengthOf(by, sigma_px).total(); length < least) least = length, state.corners = told;
-    }
   }
 
   /// Whether a changed state gains more than its unknowns cost, as a score test on a share of the frames and tracks tells it.
@@ -319,19 +303,14 @@ class Explorer {
 
   /// Whether a zoom gains less than its focal lengths cost, over the sightings that it and one focal length both explain: what slides or wanders may look like
   /// a zoom. Source: Akaike, IEEE Transactions on Automatic Control 19(6), 1974.
-  bool isIdle(double constant_px2, SolveState zoom) const {
-    const double sigma_px = sigma(), unit = correlated_ * sigma_px * sigma_px, gain = (constant_px2 - leastCost(zoom)) / unit;
-    if (gain > kClearlyLess + 2 * kFocalsOfZoom * zoom.work.placedFrames()) return false;
-    constexpr FocalCorners kFewest{.corners = 3};
-    if (gain < kClearlyLess + 2 * kFewest.unknowns()) return true;
-    const auto told = toldByCorners(zoom, task_);
-    return std::none_of(told.begin(), told.end(),
-                        [&](const FocalCorners& by) { return constant_px2 - by.cost_px2 > unit * (kClearlyLess + 2 * by.unknowns()); });
+  bool isIdle(double gain, const SolveState& zoom) const {
+    const double sigma_px = sigma();
+    return gain < correlated_ * sigma_px * sigma_px * (kClearlyLess + 2 * kFocalsOfZoom * zoom.work.placedFrames());
   }
   bool isIdleZoom(SolveState zoom, SolveState constant) const {
     if (zoom.work.focal_px.empty()) return false;
     useCommon(zoom.work, constant.work);
-    return isIdle(leastCost(constant), std::move(zoom));
+    return isIdle(leastCost(constant) - leastCost(zoom), zoom);
   }
 
   /// One focal length from where a zoom has brought the rest: where a constant one was stuck, a zoom finds its way, and may do so without need. Over the
@@ -340,10 +319,10 @@ class Explorer {
     const auto best = std::min_element(candidates_.begin(), candidates_.end(), shorter);
     if (!zoomIsOpen(task_.options) || best->state.work.focal_px.empty()) return;
     const Progress silent = task_.progress.silent();
-    SolveState constant = best->state;
+    SolveState zooming = best->state, constant = best->state;
     holdZoom(constant);
-    const double sigma_px = sigma();
-    const bool idle = isIdle(leastCost(constant), best->state);
+    const double least = leastCost(zooming), sigma_px = sigma();
+    const bool idle = isIdle(leastCost(constant) - least, zooming);
     settle(constant, task_, 3, silent);
     if (task_.progress.stopRequested()) return;
     if (!idle && lengthOf(constant, sigma_px).total() > lengthOf(best->state, sigma_px).total()) return;

@@ -122,7 +122,6 @@ void tieZoom(SolveState& state) {
 void freeZoom(SolveState& state) {
   state.work.focal_px.assign(state.work.poses.size(), state.work.lens().focal_px);
   state.freedom[0] = false;
-  state.corners.reset();
 }
 
 void holdZoom(SolveState& state) {
@@ -130,7 +129,6 @@ void holdZoom(SolveState& state) {
   const double focal_px = median(work.focal_px);
   for (Lens& lens : work.lenses) lens.focal_px = focal_px;
   work.focal_px.clear();
-  state.corners.reset();
   std::erase_if(work.ties, [](const CameraTie& tie) { return tie.focal > 0; });
   state.freedom[0] = true;
 }

@@ -4,16 +4,6 @@
 
 namespace dusky {
 
-/// A zoom whose focal length goes along straight pieces between a few frames, instead of having one of its own in each: a pull of focus or of the zoom ring
-/// stands, goes and stands again.
-struct FocalCorners {
-  int corners = 0;       ///< The ends are two of them.
-  double cost_px2 = 0;   ///< Robust, of the sightings that the zoom uses, with everything but the focal lengths adjusted.
-  double extra_px2 = 0;  ///< Of that, what one focal length for each frame does not leave.
-  /// A value at each, and where those between the ends are.
-  double unknowns() const { return 2.0 * corners - 2; }
-};
-
 /// A solve on its way, as a value: what is placed, what is free, and why. Stages (stages.h) are functions over it, so a round can be run,
 /// repeated or inserted anywhere, and a state can be kept to come back to.
 struct SolveState {
@@ -25,7 +15,6 @@ struct SolveState {
   double spread_px = kUnknown;                    ///< Robust standard deviation of one coordinate of the errors, as last measured.
   double squeeze = 2;                             ///< Of an anamorphic lens: what is believed of it.
   bool readout_free = false;                      ///< A rolling shutter is looked for.
-  std::optional<FocalCorners> corners;            ///< Of a zoom that they tell more shortly than one focal length for each frame.
   bool lens_settled = false;                      ///< A first settling is done; from then on a readout may be free.
   std::string motion_why, path_why;               ///< What decided about motion, zoom and shutter; about a plainer path (empty: there is none).
   Rival rival;                                    ///< The explanation that came second.

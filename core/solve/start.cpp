@@ -57,7 +57,7 @@ class Chooser {
     tryAll(starts);
     if (progress_.stopRequested()) return cancelled();
     const bool fits_poorly = poor();
-    findZoom(starts);
+    findZoom(nearlyToTheNoise() && isUsual() ? std::vector<SkeletonStart>{} : starts);
     if (options_.lens == LensChoice::Auto && !options_.known_lens && fits_poorly && (zooming_.empty() || zooming_.front().median_error_px >= toTheNoise())) {
       starts.clear();
       addStarts(starts, options_, tracks_.width, tracks_.height, LensModel::Fisheye, 1);
@@ -123,6 +123,23 @@ class Chooser {
     const Turning* turning = bestTurning();
     const bool moves = moving && moving->median_error_px < fits() && moving->placed_keyframes > 0.8 * static_cast<double>(keyframes_.size());
     return !moves && !(turning && turning->median_error_px < fits());
+  }
+
+  /// Whether one focal length leaves so little to be explained that a zoom is looked for beside it only: keyframes are rough.
+  bool nearlyToTheNoise() {
+    constexpr double kRough = 1.25;
+    const Skeleton* moving = bestMoving();
+    const Turning* turning = bestTurning();
+    return (moving && moving->median_error_px < kRough * toTheNoise()) || (turning && turning->median_error_px < kRough * toTheNoise());
+  }
+
+  /// Whether the best moving camera looks through a lens as people have them: a zoom that is taken for one focal length bends it.
+  bool isUsual() {
+    constexpr double kLongest = 2.2, kBent = 0.3;
+    const Skeleton* moving = bestMoving();
+    if (!moving) return true;
+    const Lens lens = moving->work.lens();
+    return lens.focal_px < kLongest * lens.width && std::abs(lens.coefficients[0]) < kBent;
   }
 
   /// A median error that leaves nothing to be explained.
@@ -257,8 +274,8 @@ class Chooser {
                                      start.median_error_px);
   }
 
-  /// Skeletons and rotations with a focal length for every keyframe: beginning with the best constant one, which may be no more than a compromise even where it
-  /// fits nearly to the noise, and with the trial lenses.
+  /// Skeletons and rotations with a focal length for every keyframe: beginning with the best constant one, and with trial lenses too where that one may be no
+  /// more than a compromise.
   void findZoom(std::vector<SkeletonStart> starts) {
     if (!zoomIsOpen(options_)) return;
     const Skeleton* moving = bestMoving();

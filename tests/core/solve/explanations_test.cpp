@@ -120,13 +120,6 @@ TEST(Explanations, FramesThatWentAstrayBendNoLens) {
   EXPECT_LT(slipOf(shot, *solvedOf(shot)), 1);
 }
 
-TEST(Explanations, FocusThatBreathesOnALongWalkIsFound) {
-  const SyntheticShot shot = makeSyntheticShot(randomShot(91073).plan);  // one focal length for each of its 292 frames costs more than it gains
-  const auto solved = solvedOf(shot);
-  EXPECT_TRUE(solved->zooms());
-  EXPECT_LT(slipOf(shot, *solved), 1);
-}
-
 TEST(Explanations, AZoomAgainstTheCamerasWayIsFollowedPastABreak) {
   const SyntheticShot shot = makeSyntheticShot(randomShot(98043).plan);  // beyond a few lost frames the camera went backwards, without a zoom
   EXPECT_LT(slipOf(shot, *solvedOf(shot)), 1.3) << "the best that can be made of its tracks is 0.85";
