@@ -16,7 +16,7 @@ using Mat7 = Eigen::Matrix<double, 7, 7>;
 /// camera as near and far as those of a usual set.
 void standAbout(Bundle& set) {
   constexpr double kFarthest = 5, kGolden = 0.6180339887;  // times the nearest; its multiples lie evenly, whichever points are taken
-  if (set.at_infinity.empty() || std::find(set.at_infinity.begin(), set.at_infinity.end(), 0) != set.at_infinity.end()) return;
+  if (set.cameras.empty() || set.at_infinity.empty() || std::find(set.at_infinity.begin(), set.at_infinity.end(), 0) != set.at_infinity.end()) return;
   for (std::size_t j = 0; j < set.points.size(); ++j) {
     const double share = std::fmod(kGolden * static_cast<double>(j), 1.0);
     set.points[j] = set.cameras.front().centre + std::pow(kFarthest, share) * set.points[j].normalized();

@@ -116,38 +116,48 @@ ReceiptCheck checkUsda(const std::vector<Probe>& probes, const std::string& name
   return checkPoints(probes, name, read);
 }
 
-/// The file that a mesh has its texture's picture in: beside it and named by it, or within it and put here.
-Result<fs::path> textureOf(const fs::path& mesh, const std::optional<TemporaryFile>& unpacked) {
-  if (unpacked) {
-    const auto bytes = pictureInGlb(mesh);
-    if (!bytes.ok()) return bytes.error();
-    const Status written = writeFileAtomically(unpacked->path(), *bytes);
-    return written.ok() ? Result<fs::path>(unpacked->path()) : written.error();
-  }
+/// Whether a mesh, or the material beside it, names its texture's picture.
+Status checkNaming(const fs::path& mesh) {
   const std::vector<fs::path> files = surfaceFiles(mesh, true);
   const auto naming = readFile(files[files.size() - 2]);
   if (!naming.ok()) return naming.error();
   const std::string name = files.back().filename().string();
-  if (naming->find(name) == std::string::npos) return unreadable(fmt::format("does not name its picture {}.", name));
-  return files.back();
+  return naming->find(name) != std::string::npos ? Status(Done{}) : unreadable(fmt::format("does not name its picture {}.", name));
 }
 
-/// The picture of a mesh's texture: there, whole, and no larger than was asked for.
-ReceiptCheck checkTexture(const std::string& name, const fs::path& mesh, int most_px) {
-  std::optional<TemporaryFile> unpacked;
-  if (mesh.extension() == ".glb") {
-    auto file = TemporaryFile::beside(mesh, ".png");
-    if (!file.ok()) return checked(name, "texture", false, file.error().message);
-    unpacked.emplace(std::move(*file));
-  }
-  const auto picture_file = textureOf(mesh, unpacked);
-  if (!picture_file.ok()) return checked(name, "texture", false, picture_file.error().message);
-  const auto picture = readStoredPicture(*picture_file);
+/// The picture that a mesh has within it.
+Result<StoredPicture> packedPicture(const fs::path& mesh) {
+  const auto bytes = pictureInGlb(mesh);
+  if (!bytes.ok()) return bytes.error();
+  const auto file = TemporaryFile::beside(mesh, ".png");
+  if (!file.ok()) return file.error();
+  if (const Status written = writeFileAtomically(file->path(), *bytes); !written.ok()) return written.error();
+  return readThroughPicture(file->path());
+}
+
+ReceiptCheck checkPicture(const std::string& name, const Result<StoredPicture>& picture, int most_px) {
   if (!picture.ok()) return checked(name, "texture", false, picture.error().message);
   const std::string size = fmt::format("{} × {} px", picture->width, picture->height);
   if (std::max(picture->width, picture->height) > most_px)
     return checked(name, "texture", false, fmt::format("its picture has {}, and {} px were asked for.", size, most_px));
   return checked(name, "texture", true, "its picture has " + size + ".");
+}
+
+/// The pictures of meshes' textures: there, whole, and no larger than was asked for. Meshes that name theirs have one together.
+std::vector<ReceiptCheck> checkTextures(const DeliveryChoices& choices, const fs::path& folder) {
+  std::vector<ReceiptCheck> checks;
+  std::optional<Result<StoredPicture>> beside;
+  for (const char* name : {"mesh.obj", "mesh.usda"}) {
+    if (!choices.wants(name)) continue;
+    if (const Status named = checkNaming(folder / name); !named.ok()) {
+      checks.push_back(checked(name, "texture", false, named.error().message));
+      continue;
+    }
+    if (!beside) beside.emplace(readThroughPicture(surfaceFiles(folder / name, true).back()));
+    checks.push_back(checkPicture(name, *beside, choices.mesh_texture_px));
+  }
+  if (choices.wants("mesh.glb")) checks.push_back(checkPicture("mesh.glb", packedPicture(folder / "mesh.glb"), choices.mesh_texture_px));
+  return checks;
 }
 
 }  // namespace
@@ -174,10 +184,7 @@ std::vector<ReceiptCheck> checkDenseFiles(const ReceiptTruth& truth, const Deliv
   }
   if (choices.wants("mesh.glb")) checks.push_back(checkMesh(probesOf(truth, extent, world_scale, 'Y'), "mesh.glb", folder / "mesh.glb"));
   if (choices.wants("mesh.usda")) checks.push_back(checkUsda(probes, "mesh.usda", folder / "mesh.usda", up));
-  for (const char* name : kNames) {
-    const bool covered = choices.mesh_texture_px > 0 && std::string_view(name).starts_with("mesh") && takesTexture(name);
-    if (covered && choices.wants(name)) checks.push_back(checkTexture(name, folder / name, choices.mesh_texture_px));
-  }
+  if (choices.mesh_texture_px > 0) std::ranges::copy(checkTextures(choices, folder), std::back_inserter(checks));
   return checks;
 }
 

@@ -8,6 +8,17 @@
 
 namespace dusky {
 
+std::vector<FrameRange> runsOf(const std::vector<int>& numbers) {
+  std::vector<FrameRange> ranges;
+  for (const int number : numbers) {
+    if (!ranges.empty() && ranges.back().last + 1 == number)
+      ranges.back().last = number;
+    else
+      ranges.push_back({number, number});
+  }
+  return ranges;
+}
+
 std::string listed(const std::vector<FrameRange>& ranges) {
   std::string text;
   for (const FrameRange& r : ranges) {
@@ -17,16 +28,7 @@ std::string listed(const std::vector<FrameRange>& ranges) {
   return text;
 }
 
-std::string listed(const std::vector<int>& numbers) {
-  std::vector<FrameRange> ranges;
-  for (const int number : numbers) {
-    if (!ranges.empty() && ranges.back().last + 1 == number)
-      ranges.back().last = number;
-    else
-      ranges.push_back({number, number});
-  }
-  return listed(ranges);
-}
+std::string listed(const std::vector<int>& numbers) { return listed(runsOf(numbers)); }
 
 Result<std::vector<FrameRange>> readRanges(const std::string& text) {
   std::string plain = text;

@@ -26,9 +26,11 @@ Bent brownAt(const Lens& lens, const Vec2& n) {
   return b;
 }
 
-void brownByCoefficient(const Vec2& n, ByCoefficient& slopes) {
+ByCoefficient brownByCoefficient(const Vec2& n) {
   const double x = n.x(), y = n.y(), r2 = x * x + y * y, r4 = r2 * r2, r6 = r4 * r2;
+  ByCoefficient slopes = ByCoefficient::Zero();
   slopes.leftCols<5>() << x * r2, x * r4, x * r6, 2 * x * y, r2 + 2 * x * x, y * r2, y * r4, y * r6, r2 + 2 * y * y, 2 * x * y;
+  return slopes;
 }
 
 /// Share of the angle to the place's distance from the axis, and its slope by that distance over the distance.
@@ -49,21 +51,22 @@ Vec2 bendFisheye(const Lens& lens, const Vec2& n) {
   return r < kOnAxis ? n : Vec2(n * (fisheyeRadius(lens, r).bent / r));
 }
 
-Bent fisheyeAt(const Lens& lens, const Vec2& n) {
+Bent fisheyeAt(const Vec2& n, const FisheyeRadius& radius) {
   const double r = n.norm();
   if (r < kOnAxis) return {n, Mat2::Identity()};
-  const FisheyeRadius radius = fisheyeRadius(lens, r);
   const Vec2 out = n / r;
   // Along the radius the bent length grows by by_angle * dt/dr; across it the place only turns.
   const double along = radius.by_angle / (1 + r * r), across = radius.bent / r;
   return {n * across, across * Mat2::Identity() + (along - across) * out * out.transpose()};
 }
 
-void fisheyeByCoefficient(const Vec2& n, ByCoefficient& slopes) {
-  const double r = n.norm(), angle = std::atan(r);
-  if (r < kOnAxis) return;
-  double power = angle * angle * angle;
-  for (int k = 0; k < 4; ++k, power *= angle * angle) slopes.col(k) = n / r * power;
+ByCoefficient fisheyeByCoefficient(const Vec2& n, const FisheyeRadius& radius) {
+  ByCoefficient slopes = ByCoefficient::Zero();
+  const double r = n.norm();
+  if (r < kOnAxis) return slopes;
+  double power = radius.angle * radius.angle * radius.angle;
+  for (int k = 0; k < 4; ++k, power *= radius.angle * radius.angle) slopes.col(k) = n / r * power;
+  return slopes;
 }
 
 /// The even polynomial of degree 4 with its slopes: 1 + a x^2 + b y^2 + c x^4 + d x^2 y^2 + e y^4.
@@ -114,7 +117,8 @@ Squeezed squeezedAt(const Lens& lens, const Vec2& n) {
 
 Bent anamorphicAt(const Squeezed& s) { return {s.turned.transpose() * s.w, s.turned.transpose() * s.inner * s.turned}; }
 
-void anamorphicByCoefficient(const Lens& lens, const Squeezed& s, ByCoefficient& slopes) {
+ByCoefficient anamorphicByCoefficient(const Lens& lens, const Squeezed& s) {
+  ByCoefficient slopes = ByCoefficient::Zero();
   const Mat2 back = s.turned.transpose();
   // d turn(a) / da = turn(a) * quarter turn.
   const Vec2 q_turned(-s.q.y(), s.q.x()), w_turned(-s.w.y(), s.w.x());
@@ -124,6 +128,7 @@ void anamorphicByCoefficient(const Lens& lens, const Squeezed& s, ByCoefficient&
     slopes.col(2 + k) = back * Vec2(s.q.x() * s.x.powers[k], 0);
     slopes.col(7 + k) = back * Vec2(0, lens.coefficients[0] * s.q.y() * s.y.powers[k]);
   }
+  return slopes;
 }
 
 }  // namespace
@@ -142,24 +147,26 @@ Bent bentAt(const Lens& lens, const Vec2& n) {
   switch (lens.model) {
     case LensModel::None: break;
     case LensModel::Brown: return brownAt(lens, n);
-    case LensModel::Fisheye: return fisheyeAt(lens, n);
+    case LensModel::Fisheye: return fisheyeAt(n, fisheyeRadius(lens, n.norm()));
     case LensModel::Anamorphic: return anamorphicAt(squeezedAt(lens, n));
   }
   return {n, Mat2::Identity()};
 }
 
 BendSlopes bendSlopes(const Lens& lens, const Vec2& n) {
-  BendSlopes s{{n, Mat2::Identity()}, ByCoefficient::Zero()};
   switch (lens.model) {
     case LensModel::None: break;
-    case LensModel::Brown: static_cast<Bent&>(s) = brownAt(lens, n), brownByCoefficient(n, s.by_coefficient); break;
-    case LensModel::Fisheye: static_cast<Bent&>(s) = fisheyeAt(lens, n), fisheyeByCoefficient(n, s.by_coefficient); break;
+    case LensModel::Brown: return {brownAt(lens, n), brownByCoefficient(n)};
+    case LensModel::Fisheye: {
+      const FisheyeRadius radius = fisheyeRadius(lens, n.norm());
+      return {fisheyeAt(n, radius), fisheyeByCoefficient(n, radius)};
+    }
     case LensModel::Anamorphic: {
       const Squeezed squeezed = squeezedAt(lens, n);
-      static_cast<Bent&>(s) = anamorphicAt(squeezed), anamorphicByCoefficient(lens, squeezed, s.by_coefficient);
+      return {anamorphicAt(squeezed), anamorphicByCoefficient(lens, squeezed)};
     }
   }
-  return s;
+  return {{n, Mat2::Identity()}, ByCoefficient::Zero()};
 }
 
 std::optional<Vec2> straightTo(const Lens& lens, const Vec2& pixel, Vec2 n) {

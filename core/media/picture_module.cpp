@@ -56,4 +56,10 @@ Result<StoredPicture> readStoredPicture(const std::filesystem::path& path) {
   return (*module)->read_stored(path);
 }
 
+Result<StoredPicture> readThroughPicture(const std::filesystem::path& path) {
+  const auto module = pictureModule();
+  if (!module.ok()) return module.error();
+  return (*module)->read_through(path);
+}
+
 }  // namespace dusky

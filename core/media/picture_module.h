@@ -14,6 +14,7 @@ struct PictureModule {
   Status (*write)(const std::filesystem::path& path, const Picture& picture);
   Status (*write_values)(const std::filesystem::path& path, const PictureValues& values, const PictureEncoding& encoding);
   Result<StoredPicture> (*read_stored)(const std::filesystem::path& path);
+  Result<StoredPicture> (*read_through)(const std::filesystem::path& path);
 };
 
 inline constexpr char kPictureModule[] = "libdusky_pictures.so", kPictureModuleEntry[] = "duskyPictureModule";

@@ -52,5 +52,8 @@ struct StoredPicture {
 };
 /// Errors: Unreadable: missing, damaged, cut off.
 Result<StoredPicture> readStoredPicture(const std::filesystem::path& path);
+/// Reads one of a format that stands line by line to its end, a few lines at a time, and keeps none: whether it is whole, and all but its values.
+/// Errors: the same.
+Result<StoredPicture> readThroughPicture(const std::filesystem::path& path);
 
 }  // namespace dusky

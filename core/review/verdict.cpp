@@ -112,11 +112,11 @@ Verdict whatHurts(const Solution& solution) {
     verdict.thinnest_tracks = frame.tracks;
     verdict.thinnest_frame = frame.frame;
   }
-  const auto about = [&](const FrameRange& frames, std::string sentence) {
+  const auto about = [&](const FrameRange& frames, std::string sentence, bool weak = true) {
     verdict.hurt_frames = frames;
     verdict.hurt_tracks = worstTracks(solution, frames.first, frames.last);
     verdict.hurt = std::move(sentence);
-    verdict.weak = true;
+    verdict.weak = weak;
     return verdict;
   };
   const auto onFewerThan = [&](int tracks) { return longestRun(solution, [=](const SolvedFrame& f) { return f.placed && f.tracks < tracks; }); };
@@ -139,11 +139,7 @@ Verdict whatHurts(const Solution& solution) {
   if (loud) {
     return about(*loud, fmt::format("{} {:.0f} % of the error.", framesAnd(*loud, "carries", "carry"), 100 * shareOfError(solution, loud->first, loud->last)));
   }
-  if (const auto thin = onFewerThan(kThinTracks)) {
-    about(*thin, hangs(*thin, kThinTracks));
-    verdict.weak = false;
-    return verdict;
-  }
+  if (const auto thin = onFewerThan(kThinTracks)) return about(*thin, hangs(*thin, kThinTracks), false);
   verdict.hurt = "Nothing stands out.";
   verdict.fine = true;
   return verdict;

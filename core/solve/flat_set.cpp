@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "core/base/numbers.h"
+#include "core/geometry/principal_axes.h"
 
 namespace dusky {
 namespace {
@@ -30,20 +31,10 @@ std::optional<SetPlane> planeOf(const Reconstruction& work) {
   return SetPlane{*plane, std::move(points)};
 }
 
-Vec3 middleOf(const std::vector<Vec3>& places) {
-  Vec3 middle = Vec3::Zero();
-  for (const Vec3& p : places) middle += p / static_cast<double>(places.size());
-  return middle;
-}
-
 double flatnessOf(const SetPlane& set, const Reconstruction& work) {
   constexpr double kUsualReach = 0.4;  // of the distance, as a usual lens shows it
   const auto& [plane, points] = set;
-  std::vector<Vec3> centres;
-  for (const auto& pose : work.poses) {
-    if (pose) centres.push_back(pose->centre);
-  }
-  const Vec3 middle = middleOf(points), camera = middleOf(centres);
+  const Vec3 middle = principalAxes(points).middle, camera = pathExtent(work).middle;
   std::vector<double> off, reach, away;
   for (const Vec3& p : points) off.push_back(std::abs(plane.distance(p))), reach.push_back((p - middle).norm()), away.push_back((p - camera).norm());
   return median(std::move(off)) / std::max(median(std::move(reach)), kUsualReach * median(std::move(away)));

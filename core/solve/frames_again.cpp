@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/base/numbers.h"
+#include "core/image/frame_ranges.h"
 #include "core/solve/sort_out.h"
 
 namespace dusky {
@@ -63,13 +64,11 @@ std::vector<int> framesHardlyExplained(const Reconstruction& work) {
 }
 
 std::vector<int> withWhatLiesBeyond(const Reconstruction& work, std::vector<int> frames) {
-  int first = 0, last = -1;
-  for (std::size_t i = 0, from = 0; i < frames.size(); ++i) {
-    if (i > 0 && frames[i] != frames[i - 1] + 1) from = i;
-    if (frames[i] - frames[from] > last - first) first = frames[from], last = frames[i];
-  }
+  if (frames.empty()) return {};
+  const std::vector<FrameRange> runs = runsOf(frames);
+  const auto [first, last] = *std::max_element(runs.begin(), runs.end(), [](const auto& a, const auto& b) { return a.last - a.first < b.last - b.first; });
   const int end = static_cast<int>(work.poses.size()), before = first, after = end - 1 - last;
-  if (frames.empty() || std::min(before, after) == 0) return {};
+  if (std::min(before, after) == 0) return {};
   for (int f = before < after ? 0 : last + 1; f < (before < after ? first : end); ++f) frames.push_back(f);
   std::sort(frames.begin(), frames.end());
   frames.erase(std::unique(frames.begin(), frames.end()), frames.end());

@@ -41,12 +41,10 @@ SolveState fromPivot(SolveState state, double side, const SolveTask& task) {
 void lookThrough(Reconstruction& work, double focal_times) {
   for (Lens& lens : work.lenses) lens.focal_px *= focal_times;
   for (double& focal : work.focal_px) focal *= focal_times;
-  Vec3 middle = Vec3::Zero(), along = Vec3::Zero();
-  int placed = 0;
-  for (const auto& pose : work.poses) {
-    if (pose) middle += pose->centre, along += pose->direction(Vec3::UnitZ()), ++placed;
-  }
-  middle /= placed, along.normalize();
+  const Vec3 middle = pathExtent(work).middle;
+  Vec3 along = Vec3::Zero();
+  for (const auto& pose : work.poses) along += pose ? pose->direction(Vec3::UnitZ()) : Vec3::Zero();
+  along.normalize();
   const auto deeper = [&](Vec3& place) { place += (focal_times - 1) * along.dot(place - middle) * along; };
   for (auto& pose : work.poses) {
     if (pose) deeper(pose->centre);

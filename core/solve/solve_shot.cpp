@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/base/numbers.h"
+#include "core/image/frame_ranges.h"
 #include "core/solve/describe.h"
 #include "core/solve/explanations.h"
 #include "core/solve/finished.h"
@@ -54,12 +55,7 @@ Status refuseHopeless(const TrackSet& tracks, const SolveOptions& options) {
 /// Runs of frames (indices, ascending) in which the camera only rotates.
 std::vector<Stretch> stretchesOf(const std::vector<int>& held, const Solution& solution) {
   std::vector<Stretch> stretches;
-  for (std::size_t i = 0; i < held.size();) {
-    std::size_t end = i + 1;
-    while (end < held.size() && held[end] == held[end - 1] + 1) ++end;
-    stretches.push_back({solution.frames[held[i]].frame, solution.frames[held[end - 1]].frame});
-    i = end;
-  }
+  for (const auto& [first, last] : runsOf(held)) stretches.push_back({solution.frames[first].frame, solution.frames[last].frame});
   return stretches;
 }
 

@@ -7,10 +7,11 @@
 
 namespace dusky {
 
-/// openSequence, writePicture, writeValues and readStoredPicture, on this side of the picture module.
+/// openSequence, writePicture, writeValues, readStoredPicture and readThroughPicture, on this side of the picture module.
 Result<std::unique_ptr<FrameSource>> openSequenceFiles(Sequence sequence);
 Status writePictureFile(const std::filesystem::path& path, const Picture& picture);
 Result<StoredPicture> readStoredFile(const std::filesystem::path& path);
+Result<StoredPicture> readThroughFile(const std::filesystem::path& path);
 Status writeValuesFile(const std::filesystem::path& path, const PictureValues& values, const PictureEncoding& encoding);
 
 }  // namespace dusky

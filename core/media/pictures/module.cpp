@@ -2,6 +2,7 @@
 #include "core/media/pictures/formats.h"
 
 extern "C" const dusky::PictureModule* duskyPictureModule() {
-  static const dusky::PictureModule module{dusky::openSequenceFiles, dusky::writePictureFile, dusky::writeValuesFile, dusky::readStoredFile};
+  static const dusky::PictureModule module{dusky::openSequenceFiles, dusky::writePictureFile, dusky::writeValuesFile, dusky::readStoredFile,
+                                           dusky::readThroughFile};
   return &module;
 }

@@ -171,6 +171,22 @@ class SequenceSource final : public FrameSource {
   Sequence sequence_;
   FootageInfo info_;
 };
+
+StoredPicture headOf(const OIIO::ImageSpec& spec) {
+  return {.width = spec.width,
+          .height = spec.height,
+          .left = spec.x - spec.full_x,
+          .top = spec.y - spec.full_y,
+          .full_width = spec.full_width,
+          .full_height = spec.full_height,
+          .channels = spec.channelnames,
+          .depth = spec.format.c_str()};
+}
+
+Error cutOff(OIIO::ImageInput& input, const std::filesystem::path& path) {
+  logLibrary("OpenImageIO", input.geterror());
+  return unreadable(fmt::format("{} is damaged or cut off: not all of its pixels can be read.", path.string()));
+}
 }  // namespace
 
 Result<StoredPicture> readStoredFile(const std::filesystem::path& path) {
@@ -178,20 +194,24 @@ Result<StoredPicture> readStoredFile(const std::filesystem::path& path) {
   if (!input.ok()) return input.error();
   (*input)->threads(1);
   const OIIO::ImageSpec& spec = (*input)->spec();
-  StoredPicture stored{.width = spec.width,
-                       .height = spec.height,
-                       .left = spec.x - spec.full_x,
-                       .top = spec.y - spec.full_y,
-                       .full_width = spec.full_width,
-                       .full_height = spec.full_height,
-                       .channels = spec.channelnames,
-                       .depth = spec.format.c_str(),
-                       .values = std::vector<float>(static_cast<std::size_t>(spec.width) * spec.height * spec.nchannels)};
-  if (!(*input)->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, stored.values.data())) {
-    logLibrary("OpenImageIO", (*input)->geterror());
-    return unreadable(fmt::format("{} is damaged or cut off: not all of its pixels can be read.", path.string()));
-  }
+  StoredPicture stored = headOf(spec);
+  stored.values.resize(static_cast<std::size_t>(spec.width) * spec.height * spec.nchannels);
+  if (!(*input)->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, stored.values.data())) return cutOff(**input, path);
   return stored;
+}
+
+Result<StoredPicture> readThroughFile(const std::filesystem::path& path) {
+  constexpr int kLines = 64;
+  const auto input = openPicture(path.string());
+  if (!input.ok()) return input.error();
+  (*input)->threads(1);
+  const OIIO::ImageSpec& spec = (*input)->spec();
+  std::vector<std::uint8_t> lines(static_cast<std::size_t>(spec.width) * kLines * spec.nchannels);
+  const int end = spec.y + spec.height;
+  for (int y = spec.y; y < end; y += kLines) {
+    if (!(*input)->read_scanlines(0, 0, y, std::min(y + kLines, end), 0, 0, spec.nchannels, OIIO::TypeDesc::UINT8, lines.data())) return cutOff(**input, path);
+  }
+  return headOf(spec);
 }
 
 Result<std::unique_ptr<FrameSource>> openSequenceFiles(Sequence sequence) {

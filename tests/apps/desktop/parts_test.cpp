@@ -34,9 +34,10 @@ TEST(Playback, StaysInRangeAndGoesRound) {
   std::vector<int> seen;
   QObject::connect(&playback, &Playback::frameChanged, [&](int f) { seen.push_back(f); });
   playback.play(1);
-  waitUntil([&] { return std::find(seen.begin(), seen.end(), 102) != seen.end(); }, 3000);
+  const auto wentRound = [&] { return std::any_of(seen.begin(), seen.end(), [](int f) { return f < 107; }); };
+  waitUntil(wentRound, 3000);
   playback.pause();
-  EXPECT_NE(std::find(seen.begin(), seen.end(), 110), seen.end());
+  EXPECT_TRUE(wentRound()) << "a busy machine may drop any one frame";
   for (int f : seen) EXPECT_TRUE(f >= 101 && f <= 110);
 }
 

@@ -56,6 +56,12 @@ TEST(WritePicture, APngLargerThanOneOfItsChunks) {
   const auto read = readStoredPicture(path);
   ASSERT_TRUE(read.ok()) << read.error().message;
   for (std::size_t i = 0; i < values.size(); i += 101) ASSERT_NEAR(read->values[i], values[i], 1e-7) << "value " << i;
+  const auto through = readThroughPicture(path);
+  ASSERT_TRUE(through.ok()) << through.error().message;
+  EXPECT_EQ(std::tuple(through->width, through->height, through->channels.size(), through->depth), std::tuple(2000, 1600, 3u, std::string("uint16")));
+  EXPECT_TRUE(through->values.empty());
+  fs::resize_file(path, fs::file_size(path) * 2 / 3);
+  EXPECT_FALSE(readThroughPicture(path).ok()) << "its last lines are missing";
 }
 
 TEST(WritePicture, ValuesOutsideAreBlackOrWhiteAndPixelsKeepTheirShape) {
