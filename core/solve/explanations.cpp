@@ -61,8 +61,7 @@ class Explorer {
     if (task_.progress.stopRequested()) return cancelled();
     measure();
     tryConstant();
-    tryFlatValleys();
-    tryConstant();
+    if (tryFlatValleys()) tryConstant();
     tryInsideOut();
     tryPivots();
     Candidate& best = *std::min_element(candidates_.begin(), candidates_.end(), shorter);
@@ -259,9 +258,14 @@ class Explorer {
   /// With all sightings let in that lie near: some that were left out on the way may be what leads on along a long valley.
   void tryLoosely(Candidate& candidate) const {
     if (task_.progress.stopRequested()) return;
+    constexpr double kFew = 0.002;  // of all sightings: so few lead nowhere
     SolveState state = candidate.state;
     for (int round = 0; round < 3; ++round) {
+      const double used = measured(state.work).used;
       sortOutRoughly(state);
+      const bool few = std::abs(measured(state.work).used - used) < kFew * used;
+      if (few && round == 0) return;
+      if (few) break;
       adjustToTheEnd(state, task_);
     }
     settle(state, task_, 3, task_.progress.silent());
@@ -271,8 +275,11 @@ class Explorer {
   /// Carries a state that began at a candidate's on in its place, with the lens found anew, where it explains more. Whether it does.
   bool takeIfShorter(Candidate& candidate, SolveState state) const {
     const double sigma_px = sigma();
-    if (!(lengthOf(state, sigma_px).total() < lengthOf(candidate.state, sigma_px).total() - kClearlyLess)) return false;
+    const double enough = lengthOf(candidate.state, sigma_px).total() - kClearlyLess;
+    if (!(lengthOf(state, sigma_px).total() < enough)) return false;
     findLensAgain(state, task_, task_.progress.silent());
+    // What was gained by a lens that is not kept was no gain, and would seem one again at every try.
+    if (!(lengthOf(state, sigma_px).total() < enough)) return false;
     candidate.state = std::move(state);
     candidate.state.spread_px = errorSpread(candidate.state.work);
     candidate.length = lengthOf(candidate.state, sigma_px);
@@ -336,11 +343,13 @@ class Explorer {
     measure();
   }
 
-  /// Before a flat set: what else would look nearly alike, in rounds, as one valley leads on to the next.
-  void tryFlatValleys() {
+  /// Before a flat set: what else would look nearly alike, in rounds, as one valley leads on to the next. Whether there is more to compare now.
+  bool tryFlatValleys() {
     constexpr int kRounds = 4;
+    const std::size_t before = candidates_.size();
     for (int round = 0; round < kRounds && flatValleysFindMore(); ++round) {
     }
+    return candidates_.size() > before;
   }
 
   bool flatValleysFindMore() {
