@@ -13,6 +13,9 @@ constexpr double kOutlier = 12;       // squared errors in standard deviations c
 constexpr double kFocalOfZoom = 0.3;  // unknowns a frame: neighbours have nearly the same focal length
 constexpr int kFewestFrames = 3;
 
+/// Of one unknown that so many independent sightings determine.
+double priceOf(double independent) { return std::log(std::max(2.0, 2 * independent)); }
+
 /// Squared errors in noise, none counting more than an outlier does; what has no place or falls behind the camera is one.
 double squaresOf(const std::vector<std::optional<Vec2>>& residuals, double sigma_px) {
   double sum = 0;
@@ -49,17 +52,22 @@ DescriptionLength lengthOfTrack(const Reconstruction& work, const Views& views, 
   const double independent = static_cast<double>(track.observations.size()) / correlated;
   DescriptionLength still, slides;
   still.errors = squaresOf(residuals, sigma_px) / correlated;
-  still.charge(track.at_infinity ? 2 : 3, independent);
+  still.charge(2, independent), still.chargeTold(track.at_infinity ? 0 : 1, independent);
   if (track.observations.size() < 5) return still;
   slides.errors = squaresOf(withoutDrift(std::move(residuals), track.observations), sigma_px) / correlated;
-  slides.charge((track.at_infinity ? 2 : 3) + kDrift, independent);
+  slides.charge(2 + kDrift, independent), slides.chargeTold(track.at_infinity ? 0 : 1, independent);
   slides.unknowns += kRare;
   return slides.total() < still.total() ? slides : still;
 }
 
 }  // namespace
 
-void DescriptionLength::charge(double unknown, double independent) { count += unknown, unknowns += unknown * std::log(std::max(2.0, 2 * independent)); }
+void DescriptionLength::charge(double unknown, double independent) { count += unknown, unknowns += unknown * priceOf(independent); }
+
+void DescriptionLength::chargeTold(double unknown, double independent) {
+  constexpr double kByChance = 2;
+  count += unknown, unknowns += unknown * std::min(kByChance, priceOf(independent));
+}
 
 DescriptionLength descriptionLength(const Reconstruction& work, bool nodal, const std::vector<int>& frames, double sigma_px, double correlated, int most) {
   std::vector<std::uint8_t> wanted(work.poses.size(), 0);
@@ -92,8 +100,9 @@ DescriptionLength descriptionLength(const Reconstruction& work, bool nodal, cons
     for (const WorkObservation& o : work.tracks[t].observations) in_frame[static_cast<std::size_t>(o.frame_index)] += counts(o), all += counts(o);
   }
   for (const int f : frames) {
-    if (work.poses[static_cast<std::size_t>(f)])
-      sum.charge((nodal || work.arm ? 3 : 6) + (work.focal_px.empty() ? 0 : kFocalOfZoom), in_frame[static_cast<std::size_t>(f)] / correlated);
+    if (!work.poses[static_cast<std::size_t>(f)]) continue;
+    const double independent = in_frame[static_cast<std::size_t>(f)] / correlated;
+    sum.charge(3 + (work.focal_px.empty() ? 0 : kFocalOfZoom), independent), sum.chargeTold(nodal || work.arm ? 0 : 3, independent);
   }
   if (work.readout != 0) sum.charge(1, all / correlated);
   if (work.arm) sum.charge(2, all / correlated);
