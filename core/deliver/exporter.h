@@ -24,7 +24,7 @@ struct Exporter {
   bool needs_dense = false;  ///< Dense points were made.
 };
 
-/// All there are, in the order in which they are written and listed.
+/// All there are, in the order in which they are written and listed; those of a group stand together.
 std::span<const Exporter> exporters();
 const Exporter* exporterNamed(std::string_view name);
 

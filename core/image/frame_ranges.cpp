@@ -8,7 +8,7 @@
 
 namespace dusky {
 
-std::vector<FrameRange> runsOf(const std::vector<int>& numbers) {
+std::vector<FrameRange> rangesOf(const std::vector<int>& numbers) {
   std::vector<FrameRange> ranges;
   for (const int number : numbers) {
     if (!ranges.empty() && ranges.back().last + 1 == number)
@@ -28,7 +28,7 @@ std::string listed(const std::vector<FrameRange>& ranges) {
   return text;
 }
 
-std::string listed(const std::vector<int>& numbers) { return listed(runsOf(numbers)); }
+std::string listed(const std::vector<int>& numbers) { return listed(rangesOf(numbers)); }
 
 Result<std::vector<FrameRange>> readRanges(const std::string& text) {
   std::string plain = text;

@@ -7,7 +7,7 @@
 namespace dusky {
 
 /// Numbers (ascending, each once) with runs drawn together.
-std::vector<FrameRange> runsOf(const std::vector<int>& numbers);
+std::vector<FrameRange> rangesOf(const std::vector<int>& numbers);
 
 /// "4, 7–9": numbers (ascending) with runs drawn together.
 std::string listed(const std::vector<int>& numbers);

@@ -39,7 +39,7 @@ std::vector<std::optional<Vec2>> withoutDrift(std::vector<std::optional<Vec2>> r
 
 /// A track is explained by a point that stands still, or by one that slides: its drift is four unknowns more, and one track in ten does it.
 DescriptionLength lengthOfTrack(const Reconstruction& work, const Views& views, WorkTrack track, double far_rad, double sigma_px, double correlated) {
-  constexpr double kDrift = 4, kRare = 4.6;
+  constexpr double kDirection = 2, kDrift = 4, kRare = 4.6;
   track.point.reset();
   const auto placed = placeNearOrFar(work, views, track, false, far_rad);
   if (placed) track.point = placed->point;
@@ -49,13 +49,13 @@ DescriptionLength lengthOfTrack(const Reconstruction& work, const Views& views, 
     const auto shown = seen ? views.reproject(track, o) : std::nullopt;
     residuals.push_back(shown ? std::optional<Vec2>(*shown - o.seen) : std::nullopt);
   }
-  const double independent = static_cast<double>(track.observations.size()) / correlated;
+  const double independent = static_cast<double>(track.observations.size()) / correlated, depth = track.at_infinity ? 0 : 1;
   DescriptionLength still, slides;
   still.errors = squaresOf(residuals, sigma_px) / correlated;
-  still.charge(2, independent), still.chargeTold(track.at_infinity ? 0 : 1, independent);
+  still.charge(kDirection, independent), still.chargeTold(depth, independent);
   if (track.observations.size() < 5) return still;
   slides.errors = squaresOf(withoutDrift(std::move(residuals), track.observations), sigma_px) / correlated;
-  slides.charge(2 + kDrift, independent), slides.chargeTold(track.at_infinity ? 0 : 1, independent);
+  slides.charge(kDirection + kDrift, independent), slides.chargeTold(depth, independent);
   slides.unknowns += kRare;
   return slides.total() < still.total() ? slides : still;
 }

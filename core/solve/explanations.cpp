@@ -279,10 +279,10 @@ class Explorer {
     if (!(lengthOf(state, sigma_px).total() < enough)) return false;
     findLensAgain(state, task_, task_.progress.silent());
     // What was gained by a lens that is not kept was no gain, and would seem one again at every try.
-    if (!(lengthOf(state, sigma_px).total() < enough)) return false;
-    candidate.state = std::move(state);
+    const DescriptionLength length = lengthOf(state, sigma_px);
+    if (!(length.total() < enough)) return false;
+    candidate = {std::move(state), length};
     candidate.state.spread_px = errorSpread(candidate.state.work);
-    candidate.length = lengthOf(candidate.state, sigma_px);
     return true;
   }
 

@@ -65,7 +65,7 @@ std::vector<int> framesHardlyExplained(const Reconstruction& work) {
 
 std::vector<int> withWhatLiesBeyond(const Reconstruction& work, std::vector<int> frames) {
   if (frames.empty()) return {};
-  const std::vector<FrameRange> runs = runsOf(frames);
+  const std::vector<FrameRange> runs = rangesOf(frames);
   const auto [first, last] = *std::max_element(runs.begin(), runs.end(), [](const auto& a, const auto& b) { return a.last - a.first < b.last - b.first; });
   const int end = static_cast<int>(work.poses.size()), before = first, after = end - 1 - last;
   if (std::min(before, after) == 0) return {};

@@ -55,7 +55,7 @@ Status refuseHopeless(const TrackSet& tracks, const SolveOptions& options) {
 /// Runs of frames (indices, ascending) in which the camera only rotates.
 std::vector<Stretch> stretchesOf(const std::vector<int>& held, const Solution& solution) {
   std::vector<Stretch> stretches;
-  for (const auto& [first, last] : runsOf(held)) stretches.push_back({solution.frames[first].frame, solution.frames[last].frame});
+  for (const auto& [first, last] : rangesOf(held)) stretches.push_back({solution.frames[first].frame, solution.frames[last].frame});
   return stretches;
 }
 

@@ -9,10 +9,12 @@
 #include <cmath>
 #include <cstring>
 #include <nlohmann/json.hpp>
+#include <set>
 #include <sstream>
 
 #include "core/base/atomic_file.h"
 #include "core/deliver/compare.h"
+#include "core/deliver/exporter.h"
 #include "core/deliver/writers.h"
 #include "tests/support/synthetic_shot.h"
 #include "tests/support/temporary_folder.h"
@@ -322,4 +324,13 @@ TEST_F(DeliveryTest, UnitsScaleNumbersAndKeysAreAsChosen) {
   ASSERT_TRUE(delivered.ok() && delivered->receipt) << delivered.error().message;
   EXPECT_TRUE(delivered->receipt->passed()) << delivered->receipt->failure();
 }
+TEST(Exporters, ThoseOfAGroupStandTogether) {
+  std::vector<std::string_view> groups;
+  for (const Exporter& exporter : exporters()) {
+    if (groups.empty() || groups.back() != exporter.group) groups.push_back(exporter.group);
+  }
+  const std::set<std::string_view> once(groups.begin(), groups.end());
+  EXPECT_EQ(once.size(), groups.size()) << "a list with headings would have one twice";
+}
+
 }  // namespace dusky::testing
