@@ -69,10 +69,28 @@ void ReducedSystem::makeGroups() {
     std::sort(group.tiles.begin(), group.tiles.end());
     group.tiles.erase(std::unique(group.tiles.begin(), group.tiles.end()), group.tiles.end());
     group.cameras.resize(group.tiles.size() * static_cast<std::size_t>(matrix_.tileSize() * group.columns()));
-    group.shared.resize(shared_, group.columns());
     group.right.resize(group.columns());
     for (std::size_t k = 0; k < group.tiles.size(); ++k) groups_of_tile_[group.tiles[k]].emplace_back(static_cast<int>(groups_.size()), static_cast<int>(k));
     groups_.push_back(std::move(group));
+  }
+}
+
+/// Of the set's shapes a group's points know a few, of hundreds: the others have no place in its products.
+void ReducedSystem::findReaches() {
+  for (Group& group : groups_) {
+    group.reaches.resize(static_cast<std::size_t>(lensUnknowns()));
+    std::iota(group.reaches.begin(), group.reaches.end(), 0);
+    for (int p = group.first; p < group.first + group.count; ++p) {
+      for (const FactorRow& row : factorsOf(point_order_[p])) {
+        for (int k = 0; k < row.count; ++k) {
+          if (row.slopes[k].of == UnknownOf::Shape) group.reaches.push_back(sharedOf(row.slopes[k]));
+        }
+      }
+    }
+    for (int k = commonAt(); k < shared_; ++k) group.reaches.push_back(k);
+    std::sort(group.reaches.begin(), group.reaches.end());
+    group.reaches.erase(std::unique(group.reaches.begin(), group.reaches.end()), group.reaches.end());
+    group.shared.resize(static_cast<Eigen::Index>(group.reaches.size()), group.columns());
   }
 }
 
@@ -102,6 +120,7 @@ void ReducedSystem::linearise() {
   model_.refresh();
   factors_ = factorsNow();
   point_factors_ = byPoint(factors_);
+  findReaches();
   const int columns = model_.sharedColumns();
   parallelFor(
       static_cast<int>(rows_.size()),
@@ -140,10 +159,10 @@ void ReducedSystem::eliminatePoint(Group& group, int index, double damping) {
   for (const FactorRow& row : factorsOf(j)) {
     const Eigen::RowVector3d by_point = row.byPoint().transpose() * back;
     for (int k = 0; k < row.count; ++k) {
-      if (row.slopes[k].of != UnknownOf::Point) group.shared.block<1, 3>(sharedOf(row.slopes[k]), 3 * index) += row.slopes[k].slope * by_point;
+      if (row.slopes[k].of != UnknownOf::Point) group.shared.block<1, 3>(group.rowOf(sharedOf(row.slopes[k])), 3 * index) += row.slopes[k].slope * by_point;
     }
   }
-  const int common = model_.commonColumns();
+  const int common = model_.commonColumns(), common_at = static_cast<int>(group.reaches.size()) - common;
   std::size_t tile = 0;
   for (int i = point_begin_[j]; i < point_begin_[j + 1]; ++i) {
     const Linearised& row = rows_[i];
@@ -161,7 +180,7 @@ void ReducedSystem::eliminatePoint(Group& group, int index, double damping) {
     const auto shared = sharedOf(i);
     const int lens = bundle_.lensOf(camera), free = model_.freeCount(lens);
     if (free > 0) group.shared.block(sharedAt(lens), 3 * index, free, 3).noalias() += shared.leftCols(free).transpose() * by_point;
-    if (common > 0) group.shared.block(commonAt(), 3 * index, common, 3).noalias() += shared.rightCols(common).transpose() * by_point;
+    if (common > 0) group.shared.block(common_at, 3 * index, common, 3).noalias() += shared.rightCols(common).transpose() * by_point;
   }
 }
 
@@ -246,13 +265,14 @@ void ReducedSystem::takeOutGroups() {
   parallelFor(matrix_.tileRows(), [&](int row) { takeOutOfRow(row); });
   parallelFor(matrix_.tileRows(), [&](int row) {
     for (const auto& [group, at] : groups_of_tile_[row]) {
-      const auto w = groups_[group].tileOf(at, size);
-      if (shared_ > 0) border_.middleRows(size * row, size).noalias() -= w * groups_[group].shared.transpose();
+      if (shared_ == 0) continue;
+      const Group& one = groups_[group];
+      border_.middleRows(size * row, size)(Eigen::all, one.reaches) -= one.tileOf(at, size) * one.shared.transpose();
     }
   });
   for (const Group& group : groups_) {
     if (shared_ == 0) break;
-    corner_.noalias() -= group.shared * group.shared.transpose();
+    corner_(group.reaches, group.reaches) -= group.shared * group.shared.transpose();
   }
   takeRightOut();
 }
@@ -263,7 +283,7 @@ void ReducedSystem::takeRightOut() {
   parallelFor(matrix_.tileRows(), [&](int row) {
     for (const auto& [group, at] : groups_of_tile_[row]) right_.segment(size * row, size).noalias() -= groups_[group].tileOf(at, size) * groups_[group].right;
   });
-  for (const Group& group : groups_) shared_right_.noalias() -= group.shared * group.right;
+  for (const Group& group : groups_) shared_right_(group.reaches) -= group.shared * group.right;
 }
 
 void ReducedSystem::build(double damping) {
@@ -423,7 +443,7 @@ void ReducedSystem::backSubstitute() {
     Eigen::VectorXd rest = group.right;
     for (std::size_t k = 0; k < group.tiles.size(); ++k)
       rest.noalias() -= group.tileOf(k, size).transpose() * camera_step_.segment(size * group.tiles[k], size);
-    if (shared_ > 0) rest.noalias() -= group.shared.transpose() * shared_step_;
+    if (shared_ > 0) rest.noalias() -= group.shared.transpose() * shared_step_(group.reaches);
     for (int k = 0; k < group.count; ++k) {
       const int j = point_order_[group.first + k];
       point_steps_[j] = point_factor_[j].transpose().triangularView<Eigen::Upper>().solve(rest.segment<3>(3 * k));

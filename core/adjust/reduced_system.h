@@ -1,6 +1,7 @@
 #pragma once
 #include <Eigen/Cholesky>
 #include <Eigen/Core>
+#include <algorithm>
 #include <array>
 #include <span>
 #include <vector>
@@ -84,10 +85,13 @@ class ReducedSystem {
     int first = 0, count = 0;     ///< Within point_order_.
     std::vector<int> tiles;       ///< Touched, ascending.
     std::vector<double> cameras;  ///< Tile by tile.
+    std::vector<int> reaches;     ///< Shared unknowns that its points have anything in common with, ascending: the rows of `shared`.
     Eigen::MatrixXd shared;
     Eigen::VectorXd right;
 
     int columns() const { return 3 * count; }
+    /// Of a shared unknown that it reaches, the row in `shared`.
+    int rowOf(int unknown) const { return static_cast<int>(std::lower_bound(reaches.begin(), reaches.end(), unknown) - reaches.begin()); }
     double* tile(std::size_t at, int size) { return cameras.data() + at * static_cast<std::size_t>(size * columns()); }
     Eigen::Map<const Eigen::MatrixXd> tileOf(std::size_t at, int size) const {
       return {cameras.data() + at * static_cast<std::size_t>(size * columns()), size, columns()};
@@ -95,6 +99,9 @@ class ReducedSystem {
   };
 
   void makeGroups();
+  void findReaches();
+  /// Shared unknowns before the shapes of the set: those of lenses.
+  int lensUnknowns() const { return shape_at_.empty() ? commonAt() : shape_at_.front(); }
   void eliminate(Group& group, double damping);
   void eliminatePoint(Group& group, int index, double damping);
   void addCameras(double damping);
