@@ -24,7 +24,8 @@ int infoOfProject(const std::string& path) {
       fmt::print("  {:<8} {}\n", step.id, workspace.status(step.step).line);
   }
   const Picks& picks = document.picks;
-  if (!picks.set_aside.empty() || !picks.pinned.empty()) fmt::print("  picks    {} tracks set aside, {} pinned\n", picks.set_aside.size(), picks.pinned.size());
+  if (!picks.set_aside.empty() || !picks.pinned.empty() || !picks.weights.empty())
+    fmt::print("  picks    {} tracks set aside, {} pinned, {} weighted\n", picks.set_aside.size(), picks.pinned.size(), picks.weights.size());
   if (const auto& verdict = workspace.verdict()) fmt::print("  verdict  {}: {}\n", describe(verdict->level), verdict->sentence);
   return kSolved;
 }

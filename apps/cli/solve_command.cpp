@@ -13,6 +13,7 @@
 #include "core/pipeline/advice_step.h"
 #include "core/pipeline/knowledge_step.h"
 #include "core/pipeline/workspace.h"
+#include "core/project/edits.h"
 #include "core/review/knowledge_words.h"
 #include "core/review/verdict.h"
 
@@ -21,7 +22,7 @@ namespace {
 
 struct Arguments : FootageArguments {
   std::string folder, focal, motion, lens, lens_file, knowledge_file, report;
-  std::vector<std::string> releases, values;
+  std::vector<std::string> releases, values, weights;
   std::optional<double> focal_mm, sensor_mm, focal_px, focal_tolerance, pixel_aspect, readout_ms;
   std::optional<int> seed;
   bool object = false, prune = false, find_readout = false, global_shutter = false;
@@ -110,6 +111,36 @@ Status readValues(const std::vector<std::string>& texts, LensSettings& lens) {
       return invalidInput(
           fmt::format("--value takes a lens parameter and what is known of it, like k1=-0.08, k1=-0.08,0.01 (± one deviation) or k1=auto, not \"{}\".", text));
     lens.values[name] = known;
+  }
+  return Done{};
+}
+
+/// "lamp=4": tracks by number, name or group, and how much they count.
+struct WeightOfTracks {
+  std::string tracks;
+  double weight = 1;
+};
+
+Result<std::vector<WeightOfTracks>> readWeights(const std::vector<std::string>& texts) {
+  std::vector<WeightOfTracks> weights;
+  for (const std::string& text : texts) {
+    const auto equals = text.rfind('=');
+    std::istringstream read(equals == std::string::npos ? "" : text.substr(equals + 1));
+    read.imbue(std::locale::classic());
+    WeightOfTracks one{text.substr(0, equals)};
+    if (!(read >> one.weight) || !(read >> std::ws).eof() || one.tracks.empty() || !(one.weight >= kLeastTrackWeight && one.weight <= kMostTrackWeight))
+      return invalidInput(fmt::format("--weight takes a track's number, name or group and a weight of {:g} to {:g}, like 12=4 or lamp=0.5, not \"{}\".",
+                                      kLeastTrackWeight, kMostTrackWeight, text));
+    weights.push_back(std::move(one));
+  }
+  return weights;
+}
+
+Status weighNow(Workspace& workspace, const std::vector<WeightOfTracks>& weights) {
+  for (const auto& [name, weight] : weights) {
+    const std::vector<int> tracks = workspace.tracksCalled(name);
+    if (tracks.empty()) return invalidInput(fmt::format("--weight: there is no track and no group \"{}\".", name));
+    if (const Status taken = workspace.run(weighTracks(workspace.document(), tracks, weight)); !taken.ok()) return taken;
   }
   return Done{};
 }
@@ -252,9 +283,12 @@ int solve(const Arguments& a, std::stop_token stop) {
     if (!read.ok()) return failWith(Error{read.error().kind, "--knowledge " + read.error().message});
     knowledge = std::move(*read);
   }
+  const auto weights = readWeights(a.weights);
+  if (!weights.ok()) return failWith(weights.error());
   const auto project = a.project.plan(workspace.document(), a.opened(), folder / (shotName(a.opened()) + ".moth"));
   if (!project.ok()) return failWith(project.error());
   if (const Status tracked = trackNow(workspace, progress.part(0, 0.6)); !tracked.ok()) return failWith(tracked.error());
+  if (const Status weighed = weighNow(workspace, *weights); !weighed.ok()) return failWith(weighed.error());
   const double solved_at = knowledge ? 0.7 : a.prune ? 0.8 : 0.97, known_at = a.prune ? 0.8 : 0.97;
   if (const Status solved = solveNow(workspace, progress.part(0.6, solved_at)); !solved.ok()) return failWith(solved.error());
   if (knowledge) {
@@ -329,6 +363,8 @@ void addSolve(CLI::App& app, std::stop_token stop, int& code) {
   command->add_option("--lens-file", a->lens_file, "A lens from a chart or an earlier shot (lens.json or report.json): locked");
   command->add_option("--value", a->values, "A lens parameter that is known: k1=-0.08 stands, k1=-0.08,0.01 is believed to ± 0.01; may be repeated");
   command->add_option("--release", a->releases, "Force a group of lens parameters: k2=off, \"principal point=on\"; may be repeated");
+  command->add_option("--weight", a->weights,
+                      "How much tracks count, 0.01 to 100: a number, name or group and the weight, like 12=4 or lamp=0.5; may be repeated");
   command->add_option("--pixel-aspect", a->pixel_aspect, "Width of a pixel over its height, over the footage's own");
   command->add_option("--readout-ms", a->readout_ms, "Rolling shutter: time from the first row to the last");
   command->add_flag("--find-readout", a->find_readout, "Find the readout time, from --readout-ms on; without it, it is found where the tracks call for it");

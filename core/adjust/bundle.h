@@ -13,6 +13,7 @@ namespace dusky {
 struct BundleObservation {
   int camera = 0, point = 0;  ///< Indices.
   Vec2 seen = Vec2::Zero();   ///< px
+  double weight = 1;          ///< It counts as so many sightings, > 0.
 };
 
 /// Which lens parameters may move; order of Lens::parameters().
@@ -103,7 +104,7 @@ struct BundleOptions {
 struct BundleSummary {
   Termination termination = Termination::NotRun;
   int steps = 0;
-  double cost_before = kUnknown, cost_after = kUnknown;  ///< Sum of the losses and of all beliefs, px^2.
+  double cost_before = kUnknown, cost_after = kUnknown;  ///< Sum of the weighted losses and of all beliefs, px^2.
 };
 
 /// Moves cameras, points and what is free of the lenses to the least sum of losses. Levenberg-Marquardt; the points are eliminated in groups

@@ -119,13 +119,13 @@ LinearisedPoint ObservationModel::linearisePoint(const BundleObservation& o) con
   const Mat3 camera_from_world = cameraFromWorld(o);
   const Vec3 p = inCamera(o, camera_from_world);
   if (p.z() < kNearest) {
-    row.loss = loss(kBehindPx * kBehindPx);
+    row.loss = o.weight * loss(kBehindPx * kBehindPx);
     return row;
   }
   const LensSlopes slopes = lensSlopes(lensOf(o), p.hnormalized());
   const Vec2 residual = slopes.pixel - o.seen;
-  const double squared = residual.squaredNorm(), w = std::sqrt(weight(squared));
-  row.loss = loss(squared);
+  const double squared = residual.squaredNorm(), w = std::sqrt(o.weight * weight(squared));
+  row.loss = o.weight * loss(squared);
   row.residual = w * residual;
   row.by_point = w * slopes.by_point * projection(p) * camera_from_world;
   return row;
@@ -155,7 +155,7 @@ Linearised ObservationModel::linearise(const BundleObservation& o, SharedColumns
     const Vec2 moved = by_camera_point * (crossMatrix(p) * motion.rotation) - (far ? Vec2::Zero() : Vec2(row.by_point * motion.velocity));
     shared.col(sharedColumns() - 1) = rowTime(o.seen.y(), lens.height) * moved;
   }
-  const double w = std::sqrt(weight(row.residual.squaredNorm()));
+  const double w = std::sqrt(o.weight * weight(row.residual.squaredNorm()));
   row.residual *= w, row.by_rotation *= w, row.by_point *= w, row.by_focal *= w, shared *= w;
   return row;
 }
@@ -173,7 +173,7 @@ double bundleCost(const Bundle& bundle, const BundleOptions& options) {
   const int count = static_cast<int>(bundle.observations.size());
   std::vector<double> partial(count / kBlock + 1, 0.0);
   parallelFor(static_cast<int>(partial.size()), [&](int block) {
-    for (int i = block * kBlock; i < std::min(count, (block + 1) * kBlock); ++i) partial[block] += model.loss(model.squaredError(bundle.observations[i]));
+    for (int i = block * kBlock; i < std::min(count, (block + 1) * kBlock); ++i) partial[block] += model.cost(bundle.observations[i]);
   });
   double total = 0;
   for (double p : partial) total += p;

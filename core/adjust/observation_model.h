@@ -11,7 +11,7 @@ using Mat23 = Eigen::Matrix<double, 2, 3>;
 /// readout.
 using SharedColumns = Eigen::Matrix<double, 2, kMostLensParameters + 4>;
 
-/// One observation, linearised and weighted (square root of the loss weight already in).
+/// One observation, linearised and weighted (square root of its own weight and of the loss weight already in).
 struct Linearised {
   Mat23 by_rotation;             ///< In camera axes.
   Mat23 by_point;                ///< The centre's are the negative, and 0 for points that are far.
@@ -58,6 +58,8 @@ class ObservationModel {
   /// Squared error, and what is charged for a point behind the camera.
   double squaredError(const BundleObservation& observation) const;
   double loss(double squared) const;
+  /// What an observation costs: the loss of its error, as often as it counts.
+  double cost(const BundleObservation& observation) const { return observation.weight * loss(squaredError(observation)); }
 
  private:
   Pose poseFor(const BundleObservation& observation) const;

@@ -43,7 +43,7 @@ bool ReducedSystem::refitPoint(int point, Vec3& place, std::span<const FactorRow
   if (!(step.dot(gradient) > kWorthIt * cost)) return false;
   const Vec3 before = place;
   place = movedPoint(point, place, step);
-  for (int i = begin; i < end; ++i) next += model_.loss(model_.squaredError(bundle_.observations[i]));
+  for (int i = begin; i < end; ++i) next += model_.cost(bundle_.observations[i]);
   for (const FactorRow& row : believed) next += std::pow(row.residual + row.byPoint().dot(place - before), 2);
   if (next < cost) return true;
   place = before;

@@ -157,6 +157,7 @@ std::string solveKey(const Document& document, const FootageInfo& footage, const
   if (lens.global_shutter) key.add("global shutter");
   for (int id : document.picks.set_aside) key.add(id);
   for (const TrackFrame& sighting : document.picks.dropped) key.add("dropped").add(sighting.track).add(sighting.frame);
+  for (const TrackWeight& one : document.picks.weights) key.add("weight").add(one.track).add(one.weight);
   addWork(key, document.work, followed);
   if (document.picks.knowledge.says()) key.add("knowledge").add(knowledgeOfSolve(document.picks));
   return key.key();

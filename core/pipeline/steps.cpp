@@ -52,7 +52,8 @@ Result<SolveOptions> solveOptionsOf(const Document& document, const FootageInfo&
                        .auto_readout = !lens.global_shutter,
                        .seed = document.seed,
                        .set_aside = document.picks.set_aside,
-                       .dropped = document.picks.dropped};
+                       .dropped = document.picks.dropped,
+                       .weights = document.picks.weights};
   if (lens.known.empty()) return options;
   const auto known = lensFromJson(lens.known);
   if (!known.ok()) return known.error();

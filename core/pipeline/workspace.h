@@ -95,6 +95,8 @@ class Workspace {
   std::string nameOf(int track) const;
   /// The name and group an artist gave a track; nullptr: none.
   const TrackLabel* labelOf(int track) const;
+  /// Tracks by their number, by their name, or by the group they are in; ascending.
+  std::vector<int> tracksCalled(std::string_view text) const;
   const SolutionPtr& solution() const { return solution_; }
   /// What solution() is worth, judged once; nothing without one.
   const std::optional<Verdict>& verdict() const;

@@ -59,6 +59,15 @@ std::string Workspace::nameOf(int track) const {
   return label && !label->name.empty() ? label->name : std::to_string(track);
 }
 
+std::vector<int> Workspace::tracksCalled(std::string_view text) const {
+  std::vector<int> ids;
+  for (const Track& track : tracks_ ? tracks_->tracks : std::vector<Track>{}) {
+    const TrackLabel* label = labelOf(track.id);
+    if (std::to_string(track.id) == text || nameOf(track.id) == text || (label && !label->group.empty() && label->group == text)) ids.push_back(track.id);
+  }
+  return ids;
+}
+
 /// The followed tracks with what was done by hand; made anew only when either changed.
 void Workspace::refreshTracks() {
   if (tracks_ && shown_from_ == followed_ && shown_work_ == document_.work) return;

@@ -145,6 +145,7 @@ void changesOfPicks(const Picks& a, const Picks& b, Words& words) {
   const auto [more, fewer] = addedAndRemoved(a.set_aside, b.set_aside);
   if (more > 0) words.push_back(count(more, "track set aside", "tracks set aside"));
   if (fewer > 0) words.push_back(count(fewer, "track put back", "tracks put back"));
+  if (a.weights != b.weights) words.push_back(b.weights.empty() ? "all tracks weigh 1" : count(b.weights.size(), "track weighted", "tracks weighted"));
 }
 
 }  // namespace

@@ -77,6 +77,16 @@ std::unique_ptr<Edit> pinTracks(const Document& document, const Ids& ids, bool p
                      [&](Picks& picks) { picks.pinned = pinned ? with(picks.pinned, ids) : without(picks.pinned, ids); });
 }
 
+std::unique_ptr<Edit> weighTracks(const Document& document, const Ids& ids, double weight) {
+  const std::string name = fmt::format("{} {}, weight {:.3g}", ids.size(), ids.size() == 1 ? "track" : "tracks", weight);
+  return changePicks(name, document, [&, these = sorted(ids)](Picks& picks) {
+    std::erase_if(picks.weights, [&](const TrackWeight& one) { return std::binary_search(these.begin(), these.end(), one.track); });
+    if (weight == 1) return;
+    for (const int id : these) picks.weights.push_back({id, weight});
+    std::sort(picks.weights.begin(), picks.weights.end(), [](const TrackWeight& a, const TrackWeight& b) { return a.track < b.track; });
+  });
+}
+
 std::unique_ptr<Edit> changeScene(std::string name, const Document& document, SceneSettings scene) {
   return changePicks(std::move(name), document, [&](Picks& picks) { picks.scene = std::move(scene); });
 }

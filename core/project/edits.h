@@ -16,6 +16,8 @@ namespace dusky {
 std::unique_ptr<Edit> setAside(const Document& document, const std::vector<int>& ids);
 std::unique_ptr<Edit> bringBack(const Document& document, const std::vector<int>& ids);
 std::unique_ptr<Edit> pinTracks(const Document& document, const std::vector<int>& ids, bool pinned);
+/// How much tracks count in the solve, kLeastTrackWeight to kMostTrackWeight; 1: as any other.
+std::unique_ptr<Edit> weighTracks(const Document& document, const std::vector<int>& ids, double weight);
 
 /// Takes what a choice of rules takes out of the solve, tracks and single sightings, as one step; and every sighting back in.
 std::unique_ptr<Edit> setAsideChosen(const Document& document, const PruneChoice& choice);

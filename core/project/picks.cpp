@@ -91,13 +91,24 @@ std::vector<int> Picks::tracks() const {
 }
 
 Picks renumbered(const Picks& picks, const Renumber& number) {
-  Picks out{
-      picks.key, picks.frame_offset, renumbered(picks.set_aside, number), renumbered(picks.pinned, number), {}, {}, {}, renumbered(picks.knowledge, number)};
+  Picks out{picks.key,
+            picks.frame_offset,
+            renumbered(picks.set_aside, number),
+            renumbered(picks.pinned, number),
+            {},
+            {},
+            {},
+            {},
+            renumbered(picks.knowledge, number)};
   const SceneSettings& scene = picks.scene;
   out.scene = scene;  // but for its tracks
   out.scene.ground = renumbered(scene.ground, number), out.scene.direction = renumbered(scene.direction, number);
   out.scene.length = renumbered(scene.length, number);
   if (scene.origin) out.scene.origin = number(*scene.origin);
+  for (const TrackWeight& one : picks.weights) {
+    if (const auto now = number(one.track)) out.weights.push_back({*now, one.weight});
+  }
+  std::sort(out.weights.begin(), out.weights.end(), [](const TrackWeight& a, const TrackWeight& b) { return a.track < b.track; });
   for (const TrackFrame& sighting : picks.dropped) {
     if (const auto now = number(sighting.track)) out.dropped.push_back({*now, sighting.frame});
   }

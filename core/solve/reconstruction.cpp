@@ -203,7 +203,7 @@ MappedBundle makeBundle(const Reconstruction& work, const FramePart& part) {
     if (any_far) bundle.at_infinity.push_back(track.at_infinity);
     mapped.point_track.push_back(static_cast<int>(t));
     for (const WorkObservation& o : track.observations) {
-      if (usable(o)) bundle.observations.push_back({camera_of_frame[o.frame_index], point, o.seen});
+      if (usable(o)) bundle.observations.push_back({camera_of_frame[o.frame_index], point, o.seen, track.weight});
     }
   }
   for (CameraTie tie : work.ties) {

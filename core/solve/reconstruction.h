@@ -22,6 +22,7 @@ struct WorkTrack {
   bool by_artist = false;    ///< Set aside by hand: measured, never used.
   bool resting = false;      ///< Left out for a while: a share of the tracks solves first (track_share.h).
   bool at_infinity = false;  ///< Its point is a direction: no parallax says how deep it lies.
+  double weight = 1;         ///< Each of its sightings counts as so many.
   AsideReason reason = AsideReason::None;
   std::vector<WorkObservation> observations;
   std::optional<Vec3> point;

@@ -45,6 +45,11 @@ ValueRange rangeOfParameter(std::string_view name) {
   return {-100, 100};
 }
 
+double weightOfTrack(const std::vector<TrackWeight>& weights, int track) {
+  const auto found = std::lower_bound(weights.begin(), weights.end(), track, [](const TrackWeight& one, int wanted) { return one.track < wanted; });
+  return found != weights.end() && found->track == track ? found->weight : 1;
+}
+
 Status SolveOptions::check() const {
   const bool needs_focal = focal == FocalKnowledge::Near || focal == FocalKnowledge::Locked;
   if (const ValueRange focals = rangeOfParameter("focal_px"); needs_focal && !known_lens && !focals.holds(focal_px))
@@ -56,6 +61,11 @@ Status SolveOptions::check() const {
   if (!(holdout_share >= 0 && holdout_share <= 0.5)) return invalidInput(fmt::format("The holdout share must be 0 to 0.5, not {}.", holdout_share));
   for (const auto& [name, known] : known_values) {
     if (const Status fine = checkKnown(name, known, *this); !fine.ok()) return fine;
+  }
+  for (const TrackWeight& one : weights) {
+    if (!(one.weight >= kLeastTrackWeight && one.weight <= kMostTrackWeight))
+      return invalidInput(fmt::format("A track's weight must be {:g} to {:g}, not {:g} (track {}). One that shall not count at all is set aside.",
+                                      kLeastTrackWeight, kMostTrackWeight, one.weight, one.track));
   }
   if (max_rounds < 1 || max_rounds > 50) return invalidInput(fmt::format("Rounds must be 1 to 50, not {}.", max_rounds));
   return Done{};

@@ -32,6 +32,16 @@ struct TrackFrame {
   auto operator<=>(const TrackFrame&) const = default;
 };
 
+/// How much a track counts: each of its sightings pulls as so many would. In errors that are shown it counts as one.
+struct TrackWeight {
+  int track = 0;
+  double weight = 1;
+  bool operator==(const TrackWeight&) const = default;
+};
+inline constexpr double kLeastTrackWeight = 0.01, kMostTrackWeight = 100;
+/// The weight of a track among some, ascending by track; 1 when it is not among them.
+double weightOfTrack(const std::vector<TrackWeight>& weights, int track);
+
 struct SolveOptions {
   FocalKnowledge focal = FocalKnowledge::Unknown;
   double focal_px = 0;            ///< Start (Near) or value (Locked), px, > 0; not read otherwise.
@@ -50,6 +60,7 @@ struct SolveOptions {
   int seed = 1;                                    ///< Of samples and of the holdout draw.
   std::vector<int> set_aside;                      ///< Track ids that the artist took out, ascending.
   std::vector<TrackFrame> dropped;                 ///< Sightings that the artist took out, ascending.
+  std::vector<TrackWeight> weights;                ///< Of tracks that count more or less than others, ascending by track.
   std::vector<int> camera_of;                      ///< Of each frame of the range: which camera took it, from 0; empty: one took all.
 
   /// Errors: InvalidInput naming what is out of range or does not go together.

@@ -49,6 +49,7 @@ static void dropSightings(Reconstruction& work, const std::vector<TrackFrame>& d
 SolveState startingState(const TrackSet& tracks, const SolveOptions& options) {
   SolveState state{.work = makeReconstruction(tracks, options.set_aside, options.holdout_share, static_cast<std::uint64_t>(options.seed))};
   dropSightings(state.work, options.dropped);
+  for (WorkTrack& track : state.work.tracks) track.weight = weightOfTrack(options.weights, track.id);
   state.work.lens_of = options.camera_of;
   state.path = options.motion;
   state.readout_free = options.free_readout;

@@ -1,6 +1,7 @@
 #include "apps/desktop/actions/track_actions.h"
 
 #include <QAction>
+#include <QInputDialog>
 #include <QMenu>
 #include <QPushButton>
 #include <algorithm>
@@ -41,6 +42,8 @@ TrackActions::TrackActions(Session& session, QObject* parent) : QObject(parent),
   back = make(tr("Bring back"), tr("Lets selected tracks that were set aside take part again."), &TrackActions::bringSelectedBack);
   pin = make(tr("Pin"), tr("Protects the selected tracks from being set aside."), &TrackActions::pinSelected);
   unpin = make(tr("Unpin"), tr("Takes the protection off again."), &TrackActions::unpinSelected);
+  weigh = make(tr("Weight…"), tr("How much the selected tracks count in the next solve: 4 pulls as four tracks would, 0.25 as a quarter of one."),
+               &TrackActions::weighSelected);
   cone = make(tr("Stand a cone here"), tr("A solid cone on each selected placed track (12 at most), seen in Plate and Space."), &TrackActions::placeCone);
   cube = make(tr("Stand a cube here"), tr("A solid cube on each selected placed track (12 at most), seen in Plate and Space."), &TrackActions::placeCube);
   card = make(tr("Stand a card here"), tr("A flat card on each selected placed track; with three or more selected, one that stands on their plane."),
@@ -90,7 +93,7 @@ void TrackActions::fill(QMenu& menu) const {
   menu.addSeparator();
   menu.addActions({cone, cube, card, floor, figure, remove_objects});
   menu.addSeparator();
-  menu.addActions({aside, back, pin, unpin});
+  menu.addActions({aside, back, pin, unpin, weigh});
 }
 
 std::vector<int> TrackActions::placed() const {
@@ -124,6 +127,7 @@ void TrackActions::refresh() {
   back->setEnabled(any([&](int id) { return within(document.picks.set_aside, id); }));
   pin->setEnabled(any([&](int id) { return !within(document.picks.pinned, id); }));
   unpin->setEnabled(any([&](int id) { return within(document.picks.pinned, id); }));
+  weigh->setEnabled(!ids.empty());
   select_none->setEnabled(!ids.empty() || session_.objects.chosen() || session_.mover.dragging());
   select_all->setEnabled(session_.model.tracks() != nullptr);
   select_others->setEnabled(select_all->isEnabled());
@@ -147,6 +151,17 @@ void TrackActions::setSelectedAside() { session_.model.run(dusky::setAside(sessi
 void TrackActions::bringSelectedBack() { session_.model.run(dusky::bringBack(session_.model.document(), session_.selection.ids())); }
 void TrackActions::pinSelected() { session_.model.run(dusky::pinTracks(session_.model.document(), session_.selection.ids(), true)); }
 void TrackActions::unpinSelected() { session_.model.run(dusky::pinTracks(session_.model.document(), session_.selection.ids(), false)); }
+
+void TrackActions::weighSelected() {
+  constexpr int kDecimals = 2;
+  const std::vector<int> ids = session_.selection.ids();
+  const double now = weightOfTrack(session_.model.document().picks.weights, ids.front());
+  bool sure = false;
+  const double weight = QInputDialog::getDouble(nullptr, tr("Weight of tracks"), tr("Counts as so many tracks (1: as any other):"), now, kLeastTrackWeight,
+                                                kMostTrackWeight, kDecimals, &sure);
+  if (sure) session_.model.run(weighTracks(session_.model.document(), ids, weight));
+}
+
 void TrackActions::removeAllObjects() { session_.model.run(dusky::removeObjects(session_.model.document())); }
 void TrackActions::selectNone() {
   if (session_.mover.dragging()) return session_.mover.cancel();

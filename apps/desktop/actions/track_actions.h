@@ -18,7 +18,7 @@ class TrackActions : public QObject {
 
   QAction *ground, *origin, *direction, *length;
   QAction *flat, *level, *upright, *straight, *distance, *equal, *mirrored;  ///< What is known of the set.
-  QAction *aside, *back, *pin, *unpin;
+  QAction *aside, *back, *pin, *unpin, *weigh;
   QAction *cone, *cube, *card, *floor, *figure, *remove_objects;
   QAction *select_all, *select_none, *select_others;
   QAction *next_worst, *worst_before;
@@ -49,6 +49,7 @@ class TrackActions : public QObject {
   void bringSelectedBack();
   void pinSelected();
   void unpinSelected();
+  void weighSelected();
   void placeAs(std::unique_ptr<Edit> placing);
   void place(ObjectShape shape);
   void placeCone() { place(ObjectShape::Cone); }

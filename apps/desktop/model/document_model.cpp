@@ -67,10 +67,11 @@ void DocumentModel::tellResults(bool everything) {
   const bool other_solution = told_.solution != solution();
   const auto scene = scene_ ? std::optional(d.picks.scene) : std::nullopt;
   const bool other_scene = other_solution || told_.scene != scene || !(told_.knowledge == d.picks.knowledge) || told_.objects != d.picks.objects;
-  const bool other_marks =
-      told_.set_aside != d.picks.set_aside || told_.pinned != d.picks.pinned || told_.labels != d.work.labels || told_.followed_key != workspace_.followedKey();
+  const bool other_marks = told_.set_aside != d.picks.set_aside || told_.pinned != d.picks.pinned || told_.weights != d.picks.weights ||
+                           told_.labels != d.work.labels || told_.followed_key != workspace_.followedKey();
   told_.tracks = tracks(), told_.solution = solution(), told_.scene = scene, told_.knowledge = d.picks.knowledge;
-  told_.objects = d.picks.objects, told_.set_aside = d.picks.set_aside, told_.pinned = d.picks.pinned, told_.labels = d.work.labels;
+  told_.objects = d.picks.objects, told_.set_aside = d.picks.set_aside, told_.pinned = d.picks.pinned, told_.weights = d.picks.weights,
+  told_.labels = d.work.labels;
   told_.followed_key = workspace_.followedKey();
   if (other_tracks || everything) emit tracksChanged();
   if (other_solution || everything) emit solutionChanged();

@@ -80,7 +80,7 @@ class DocumentModel : public QObject {
   void solutionChanged();  ///< solution() is another.
   void sceneChanged();     ///< scene() or the test objects are others.
   void scenePreviewed();   ///< scene() is shown in another way for now.
-  void marksChanged();     ///< What was said of single tracks: set aside, pinned, names, groups.
+  void marksChanged();     ///< What was said of single tracks: set aside, pinned, weights, names, groups.
   void resultsChanged();   ///< One of the four above, after them.
   void ledgerChanged();    ///< Runs, what is said of them, or which is shown.
   void problem(const QString& sentence);
@@ -114,6 +114,7 @@ class DocumentModel : public QObject {
     Knowledge knowledge;                 ///< A survey in it places the scene.
     std::vector<TestObject> objects;
     std::vector<int> set_aside, pinned;
+    std::vector<TrackWeight> weights;
     std::vector<TrackLabel> labels;
     std::string followed_key;
     int shown_run = 0;

@@ -30,6 +30,12 @@ QString errorText(const SolvedTrack& solved) {
   return QObject::tr("typical %1 px · worst %2 px at %3").arg(pxText(solved.typical_error_px), pxText(solved.worst_error_px)).arg(solved.worst_frame);
 }
 
+/// "weight 4"; empty of a track that counts as any other.
+QString weightText(const DocumentModel& model, int id) {
+  const double weight = weightOfTrack(model.document().picks.weights, id);
+  return weight == 1 ? QString() : QObject::tr("weight %1").arg(weight, 0, 'g', 3);
+}
+
 QString joined(QStringList parts) {
   parts.removeAll(QString());
   return parts.join(QObject::tr(" · "));
@@ -65,7 +71,7 @@ QString trackText(const DocumentModel& model, int id) {
   const Track* track = tracks ? tracks->find(id) : nullptr;
   if (!track) return {};
   QStringList parts = {QObject::tr("track %1").arg(QString::fromStdString(model.workspace().nameOf(id))),
-                       track->life() == 1 ? QObject::tr("life 1 frame") : QObject::tr("life %1 frames").arg(track->life())};
+                       track->life() == 1 ? QObject::tr("life 1 frame") : QObject::tr("life %1 frames").arg(track->life()), weightText(model, id)};
   const SolutionPtr solution = model.solution();
   const SolvedTrack* solved = solution ? solution->find(id) : nullptr;
   if (!solved) return joined(parts << words(describe(track->stop)));
@@ -87,6 +93,7 @@ QStringList trackCard(const Session& session, int id) {
   lines << QObject::tr("frames %1–%2, seen in %3").arg(track->firstFrame()).arg(track->lastFrame()).arg(track->life());
   const QString before = words(describe(track->start)), after = words(describe(track->stop));
   lines << (before == after ? QObject::tr("before and after: %1").arg(before) : QObject::tr("before: %1 · after: %2").arg(before, after));
+  if (const QString weight = weightText(session.model, id); !weight.isEmpty()) lines << QObject::tr("%1 in the solve").arg(weight);
   if (!measures) return lines;
   lines << joined({std::isnan(measures->parallax_deg) ? QString() : QObject::tr("parallax %1°").arg(measures->parallax_deg, 0, 'g', 3),
                    depthText(session, *measures), measures->behind ? QObject::tr("behind a camera") : QString()});

@@ -19,7 +19,7 @@ TrackList::TrackList(Session& session, QMenu* track_menu, QWidget* parent)
   table_->setSortingEnabled(true);
   table_->sortByColumn(TrackListModel::Worst, Qt::DescendingOrder);
   dressRowTable(*table_, 20);
-  const std::array<int, TrackListModel::Columns> widths = {80, 80, 96, 84, 50, 50, 78, 76, 90, 160, 160};
+  const std::array<int, TrackListModel::Columns> widths = {80, 80, 96, 84, 50, 50, 78, 76, 60, 90, 150, 150};
   for (int i = 0; i < TrackListModel::Columns; ++i) table_->setColumnWidth(i, widths[static_cast<std::size_t>(i)]);
   auto* words = new QLineEdit;
   words->setObjectName("trackFilter");
@@ -42,7 +42,10 @@ TrackList::TrackList(Session& session, QMenu* track_menu, QWidget* parent)
   connect(filter_, &QAbstractItemModel::layoutChanged, this, &TrackList::followSelection);
   connect(table_->selectionModel(), &QItemSelectionModel::selectionChanged, this, &TrackList::takeSelection);
   connect(&session_.selection, &Selection::changed, this, &TrackList::followSelection);
+  // A cell that is written makes all rows anew while its editor closes: the table would take the first row then.
+  connect(model_, &QAbstractItemModel::modelAboutToBeReset, this, [this] { following_ = true; });
   connect(model_, &QAbstractItemModel::modelReset, this, [this] {
+    following_ = false;
     tellCount();
     followSelection();
   });

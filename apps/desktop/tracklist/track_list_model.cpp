@@ -47,6 +47,7 @@ void TrackListModel::refresh() {
     row.cells[First] = track.firstFrame();
     row.cells[Last] = track.lastFrame();
     if (solved && !std::isnan(solved->typical_error_px)) row.cells[Typical] = solved->typical_error_px, row.cells[Worst] = solved->worst_error_px;
+    row.cells[Weight] = weightOfTrack(document.picks.weights, track.id);
     const QString state = solved ? QString(glyphName(glyphNow(session_.model, track.id, solved))) : tr("not solved");
     row.cells[State] = pinned ? tr("%1, pinned").arg(state) : state;
     row.cells[Starts] = words(describe(track.start));
@@ -64,16 +65,18 @@ int TrackListModel::rowOf(int track) const {
 QVariant TrackListModel::data(const QModelIndex& index, int role) const {
   const QVariant& cell = rows_[static_cast<std::size_t>(index.row())].cells[static_cast<std::size_t>(index.column())];
   const bool number = index.column() == Typical || index.column() == Worst;
+  if (role == Qt::DisplayRole && index.column() == Weight) return QString::number(cell.toDouble(), 'g', 3);
   if (role == Qt::DisplayRole) return number && cell.isValid() ? QVariant(pxText(cell.toDouble())) : cell;
   if (role == Qt::UserRole || role == Qt::EditRole) return cell;
+  if (role == Qt::TextAlignmentRole && index.column() == Weight) return QVariant(Qt::AlignCenter);
   if (role == Qt::TextAlignmentRole && index.column() >= Life && index.column() <= Worst) return QVariant(Qt::AlignRight | Qt::AlignVCenter);
   return {};
 }
 
 QVariant TrackListModel::headerData(int section, Qt::Orientation orientation, int role) const {
   if (orientation != Qt::Horizontal) return {};
-  static const std::array<const char*, Columns> kNames = {"Name",        "Group",     "Kind",  "Life, frames", "First", "Last",
-                                                          "Typical, px", "Worst, px", "State", "Begins",       "Ends"};
+  static const std::array<const char*, Columns> kNames = {"Name",        "Group",     "Kind",   "Life, frames", "First",  "Last",
+                                                          "Typical, px", "Worst, px", "Weight", "State",        "Begins", "Ends"};
   static const std::array<const char*, Columns> kTips = {"Its name, else its number. Double-click to write.",
                                                          "A word to find several by. Double-click to write.",
                                                          "Size of an automatic feature, or what a track by hand holds on to.",
@@ -82,6 +85,7 @@ QVariant TrackListModel::headerData(int section, Qt::Orientation orientation, in
                                                          "Last frame.",
                                                          "RMS error over its used frames, px.",
                                                          "Largest error, px.",
+                                                         "How much it counts in the solve: 4 pulls as four tracks would. Double-click to write, 0.01 to 100.",
                                                          "What the solve made of it.",
                                                          "Why it does not begin earlier.",
                                                          "Why it does not go on."};
@@ -92,12 +96,23 @@ QVariant TrackListModel::headerData(int section, Qt::Orientation orientation, in
 
 Qt::ItemFlags TrackListModel::flags(const QModelIndex& index) const {
   const Qt::ItemFlags usual = QAbstractTableModel::flags(index);
-  return index.column() == Name || index.column() == Group ? usual | Qt::ItemIsEditable : usual;
+  return index.column() == Name || index.column() == Group || index.column() == Weight ? usual | Qt::ItemIsEditable : usual;
 }
 
 bool TrackListModel::setData(const QModelIndex& index, const QVariant& value, int role) {
   if (role != Qt::EditRole || value == data(index, Qt::EditRole)) return false;
   const int track = trackAt(index.row());
+  if (index.column() == Weight) {
+    bool number = false;
+    const double weight = value.toDouble(&number);
+    if (!number || !(weight >= kLeastTrackWeight && weight <= kMostTrackWeight)) {
+      emit session_.model.problem(
+          tr("A track's weight is %1 to %2. One that shall not count at all is set aside.").arg(kLeastTrackWeight).arg(kMostTrackWeight));
+      return false;
+    }
+    session_.model.run(weighTracks(session_.model.document(), {track}, weight));
+    return true;
+  }
   const std::string text = value.toString().trimmed().toStdString();
   const std::string& key = session_.model.workspace().followedKey();
   session_.model.run(index.column() == Name ? nameTrack(session_.model.document(), track, text, key)

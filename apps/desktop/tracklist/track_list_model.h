@@ -10,14 +10,14 @@ namespace dusky::desktop {
 class TrackListModel : public QAbstractTableModel {
   Q_OBJECT
  public:
-  enum Column { Name, Group, Kind, Life, First, Last, Typical, Worst, State, Starts, Ends, Columns };
+  enum Column { Name, Group, Kind, Life, First, Last, Typical, Worst, Weight, State, Starts, Ends, Columns };
   explicit TrackListModel(Session& session, QObject* parent = nullptr);
 
   int rowCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : static_cast<int>(rows_.size()); }
   int columnCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : Columns; }
   QVariant data(const QModelIndex& index, int role) const override;
   QVariant headerData(int section, Qt::Orientation orientation, int role) const override;
-  /// Name and group can be written.
+  /// Name, group and weight can be written.
   Qt::ItemFlags flags(const QModelIndex& index) const override;
   bool setData(const QModelIndex& index, const QVariant& value, int role) override;
 

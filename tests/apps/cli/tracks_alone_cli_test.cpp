@@ -113,6 +113,31 @@ TEST_F(TracksAloneCli, BadArgumentsAreNamed) {
   EXPECT_FALSE(fs::exists(folder / "e"));
 }
 
+TEST_F(TracksAloneCli, WeightsAreTakenByNumberAndKeptWithTheProject) {
+  ASSERT_EQ(moth({"solve", "--tracks", at("walk.json"), "-o", at("a"), "--quiet"}).code, 0);
+  const std::string one = std::to_string(report("a")["points"][0]["id"].get<int>());
+  ASSERT_EQ(moth({"solve", "--tracks", at("walk.json"), "-o", at("w"), "--quiet", "--weight", one + "=40", "--weight", one + "=60"}).code, 0);
+  EXPECT_NE(report("w")["rms_px"], report("a")["rms_px"]);
+  EXPECT_LT(report("w")["points"][0]["typical_error_px"].get<double>(), report("a")["points"][0]["typical_error_px"].get<double>()) << "it pulls";
+  Workspace again;
+  ASSERT_TRUE(again.openProject(folder / "w" / "walk.moth").ok());
+  ASSERT_EQ(again.document().picks.weights.size(), 1u);
+  EXPECT_EQ(again.document().picks.weights[0].weight, 60) << "the last word";
+  EXPECT_THAT(moth({"info", at("w/walk.moth")}).out, HasSubstr("1 weighted"));
+  const Ran back = moth({"solve", at("w/walk.moth"), "-o", at("b"), "--quiet", "--weight", one + "=1"});
+  EXPECT_EQ(back.code, 0) << back.err;
+  EXPECT_EQ(report("b")["rms_px"], report("a")["rms_px"]) << "back to the last digit";
+  for (const char* wrong : {"12", "12=", "=3", "12=0", "12=1000", "12=4x", "12=nan"}) {
+    const Ran refused = moth({"solve", "--tracks", at("walk.json"), "-o", at("e"), "--weight", wrong});
+    EXPECT_EQ(refused.code, 2) << wrong;
+    EXPECT_THAT(refused.err, AllOf(HasSubstr("--weight"), HasSubstr(wrong)));
+  }
+  const Ran nobody = moth({"solve", "--tracks", at("walk.json"), "-o", at("e"), "--weight", "lamp=4"});
+  EXPECT_EQ(nobody.code, 2);
+  EXPECT_THAT(nobody.err, HasSubstr("\"lamp\""));
+  EXPECT_FALSE(fs::exists(folder / "e"));
+}
+
 TEST_F(TracksAloneCli, AProjectKeepsItsSeedUnlessOneIsGiven) {
   Workspace w;
   ASSERT_TRUE(w.openFootage(at("walk.json")).ok());

@@ -5,13 +5,18 @@
 #include <QAction>
 #include <QApplication>
 #include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QInputDialog>
 #include <QLabel>
 #include <QLineEdit>
+#include <QSignalSpy>
 #include <QSpinBox>
 #include <QTableView>
+#include <QTimer>
 #include <QToolButton>
 #include <cmath>
 
+#include "apps/desktop/actions/track_actions.h"
 #include "apps/desktop/closeup/closeup_view.h"
 #include "apps/desktop/coverage/coverage_view.h"
 #include "apps/desktop/errormap/error_map.h"
@@ -243,6 +248,49 @@ TEST_F(ToolsTest, TheListIsNarrowedByWordsSortedAndSharesTheSelection) {
   ASSERT_EQ(session().selection.ids().size(), 1u);
   EXPECT_TRUE(window->findChild<QLabel*>("trackCard")->text().contains("Lamp post"));
   session().model.undo();
+}
+
+TEST_F(ToolsTest, AWeightIsWrittenInTheListOrAskedForAndShownWhereTheTrackIs) {
+  track();
+  window->showView(desktop::View::Tracks);
+  auto* table = window->findChild<QTableView*>("trackTable");
+  const QModelIndex cell = table->model()->index(2, desktop::TrackListModel::Weight);
+  EXPECT_EQ(cell.data().toString(), "1");
+  table->selectRow(2);
+  const int id = session().selection.ids().at(0);
+  table->scrollTo(cell);
+  QTest::mouseClick(table->viewport(), Qt::LeftButton, {}, table->visualRect(cell).center());
+  QTest::mouseDClick(table->viewport(), Qt::LeftButton, {}, table->visualRect(cell).center());
+  auto* editor = table->viewport()->findChild<QDoubleSpinBox*>();
+  ASSERT_TRUE(editor);
+  editor->selectAll();
+  QTest::keyClicks(editor, "4");
+  QTest::keyClick(editor, Qt::Key_Return);
+  EXPECT_TRUE(waitUntil([&] { return weightOfTrack(document().picks.weights, id) == 4; }, 2000));
+  EXPECT_EQ(session().selection.ids(), std::vector<int>{id}) << "the rows were made anew";
+  EXPECT_TRUE(window->findChild<QLabel*>("trackCard")->text().contains("weight 4"));
+  // Nothing else is taken, and the window says why.
+  QSignalSpy said(&session().model, &desktop::DocumentModel::problem);
+  EXPECT_FALSE(table->model()->setData(table->model()->index(2, desktop::TrackListModel::Weight), 1000, Qt::EditRole));
+  EXPECT_EQ(said.size(), 1);
+  EXPECT_EQ(weightOfTrack(document().picks.weights, id), 4);
+  QTimer::singleShot(0, [] {
+    auto* dialog = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
+    ASSERT_TRUE(dialog);
+    EXPECT_EQ(dialog->doubleValue(), 4) << "begins with what it is";
+    dialog->setDoubleValue(0.25);
+    dialog->accept();
+  });
+  window->trackActions().weigh->trigger();
+  EXPECT_EQ(weightOfTrack(document().picks.weights, id), 0.25);
+  session().model.undo();
+  session().model.undo();
+  EXPECT_TRUE(document().picks.weights.empty());
+  // What is picked elsewhere is brought into sight.
+  const QModelIndex last = table->model()->index(table->model()->rowCount() - 1, desktop::TrackListModel::Name);
+  table->scrollToTop();
+  session().selection.pick({last.data().toInt()}, desktop::Selection::Mode::Replace);
+  EXPECT_TRUE(table->viewport()->rect().intersects(table->visualRect(last)));
 }
 
 TEST_F(ToolsTest, TwoFramesShowWhereAPointMustLie) {

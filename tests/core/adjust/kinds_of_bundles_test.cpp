@@ -87,6 +87,30 @@ TEST(KindsOfBundles, AZoomIsFoundFrameByFrame) {
   for (std::size_t c = 0; c < truth.size(); ++c) EXPECT_NEAR(bundle.focal_px[c] / bundle.focal_px[0], truth[c] / truth[0], 0.002) << c;
 }
 
+TEST(KindsOfBundles, ASightingOfWeightThreeIsThreeSightings) {
+  Bundle weighted = exactBundle(Lens::simple(1280, 720, 900));
+  see(weighted);
+  Random random(31);
+  for (BundleObservation& o : weighted.observations) o.seen += 0.4 * Vec2(random.normal(), random.normal());
+  shakeCameras(weighted, 0.01);
+  Bundle repeated = weighted;
+  repeated.observations.clear();
+  for (BundleObservation& o : weighted.observations) {
+    const int times = o.point % 4 == 0 ? 3 : 1;
+    repeated.observations.insert(repeated.observations.end(), static_cast<std::size_t>(times), o);
+    o.weight = times;
+  }
+  const BundleOptions options{.free_lens = freedomOf({0, 3}), .loss = Loss::Cauchy, .loss_px = 0.5, .max_steps = 100, .settled = 1e-13};
+  EXPECT_NEAR(bundleCost(weighted, options), bundleCost(repeated, options), 1e-9 * bundleCost(repeated, options));
+  EXPECT_NEAR(expectedGain(weighted, options), expectedGain(repeated, options), 1e-6 * expectedGain(repeated, options));
+  const double cost = adjust(weighted, options, {}).cost_after;
+  EXPECT_NEAR(cost, adjust(repeated, options, {}).cost_after, 1e-9 * cost);
+  EXPECT_NEAR(weighted.lenses[0].focal_px, repeated.lenses[0].focal_px, 1e-3);
+  for (std::size_t p = 0; p < weighted.points.size(); ++p)
+    EXPECT_NEAR((weighted.points[p] - weighted.cameras[0].centre).norm() / (weighted.cameras[11].centre - weighted.cameras[0].centre).norm(),
+                (repeated.points[p] - repeated.cameras[0].centre).norm() / (repeated.cameras[11].centre - repeated.cameras[0].centre).norm(), 1e-4);
+}
+
 TEST(KindsOfBundles, DirectionsHoldTheTurnAndNothingElse) {
   Bundle bundle = exactBundle(Lens::simple(1280, 720, 900));
   bundle.at_infinity.assign(bundle.points.size(), 1);

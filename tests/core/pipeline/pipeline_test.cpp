@@ -70,6 +70,10 @@ TEST_F(WorkspaceTest, StepsSayWhatIsStaleAndEarlierSettingsFindTheirResults) {
   ASSERT_TRUE(w.run(setAside(w.document(), {solved->tracks[0].id})).ok());
   EXPECT_EQ(w.status(Step::Tracks).state, StepState::Current);
   EXPECT_EQ(w.status(Step::Solve).state, StepState::Stale);
+  ASSERT_TRUE(w.undo().ok());
+  EXPECT_EQ(w.status(Step::Solve).state, StepState::Current);
+  ASSERT_TRUE(w.run(weighTracks(w.document(), {solved->tracks[0].id}, 5)).ok());
+  EXPECT_EQ(w.status(Step::Solve).state, StepState::Stale) << "other weights, another solve";
 }
 
 TEST_F(WorkspaceTest, ASolveIsNeverShownWithOtherTracks) {

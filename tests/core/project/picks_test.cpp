@@ -8,7 +8,7 @@ using ::testing::ElementsAre;
 using ::testing::IsEmpty;
 
 Picks somePicks() {
-  Picks picks{.key = "abc", .frame_offset = 100, .set_aside = {3, 8}, .pinned = {5}};
+  Picks picks{.key = "abc", .frame_offset = 100, .set_aside = {3, 8}, .pinned = {5}, .weights = {{3, 4}, {8, 0.5}}};
   picks.scene = {.ground = {1, 2, 8}, .origin = 8, .direction = KnownDirection{1, 2}, .length = KnownLength{2, 9, 1.85}};
   picks.objects = {{1, ObjectShape::Cube, 8, 0.5}, {2, ObjectShape::Cone, 9, 0.2}};
   return picks;
@@ -19,6 +19,7 @@ TEST(Picks, NameEveryTrackThatTheySpeakOf) { EXPECT_THAT(somePicks().tracks(), E
 TEST(Picks, OthersNumbersGoEverywhere) {
   const Picks moved = renumbered(somePicks(), [](int id) { return std::optional(100 - id); });
   EXPECT_THAT(moved.set_aside, ElementsAre(92, 97)) << "in order again";
+  EXPECT_THAT(moved.weights, ElementsAre(TrackWeight{92, 0.5}, TrackWeight{97, 4}));
   EXPECT_THAT(moved.scene.ground, ElementsAre(92, 98, 99));
   EXPECT_EQ(moved.scene.origin, 92);
   EXPECT_EQ(moved.scene.direction, (KnownDirection{99, 98}));
@@ -31,6 +32,7 @@ TEST(Picks, OthersNumbersGoEverywhere) {
 TEST(Picks, WhatHasNoCounterpartGoesWithEverythingThatNeedsIt) {
   const Picks left = renumbered(somePicks(), [](int id) { return id == 2 || id == 8 ? std::nullopt : std::optional(id); });
   EXPECT_THAT(left.set_aside, ElementsAre(3));
+  EXPECT_THAT(left.weights, ElementsAre(TrackWeight{3, 4}));
   EXPECT_THAT(left.scene.ground, ElementsAre(1));
   EXPECT_FALSE(left.scene.origin);
   EXPECT_FALSE(left.scene.direction) << "a line has two ends";

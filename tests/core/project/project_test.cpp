@@ -63,6 +63,7 @@ Document fullDocument() {
   d.picks.key = "abc", d.picks.frame_offset = 100;
   d.picks.set_aside = {3, 8};
   d.picks.pinned = {5};
+  d.picks.weights = {{3, 0.25}, {7, 12}};
   d.picks.scene = {{1, 2, 7}, 7, KnownDirection{1, 2}, KnownLength{2, 7, 1.85}};
   d.picks.objects = {{1, ObjectShape::Cube, 7, 0.5}};
   d.picks.knowledge.sets = {{.name = "wall", .tracks = {1, 2, 3}, .facing = SetFacing::Upright, .sigma = 0.02},
@@ -132,6 +133,8 @@ std::vector<std::unique_ptr<Edit>> allEdits(const Document& d) {
   edits.push_back(bringBack(d, {8}));
   edits.push_back(pinTracks(d, {1, 2}, true));
   edits.push_back(pinTracks(d, {5}, false));
+  edits.push_back(weighTracks(d, {9, 3, 4}, 2));
+  edits.push_back(weighTracks(d, {7, 7}, 1));
   edits.push_back(useAsGround(d, {9, 4, 6, 4}));
   edits.push_back(useAsOrigin(d, 4));
   edits.push_back(useAsDirection(d, 4, 6));
@@ -189,6 +192,10 @@ TEST(Edits, DoWhatTheySay) {
   Document d = fullDocument();
   setAside(d, {11, 5})->apply(d);
   EXPECT_THAT(d.picks.set_aside, ElementsAre(3, 8, 11)) << "a pinned track stays";
+  weighTracks(d, {4, 3, 3}, 8)->apply(d);
+  EXPECT_THAT(d.picks.weights, ElementsAre(TrackWeight{3, 8}, TrackWeight{4, 8}, TrackWeight{7, 12}));
+  weighTracks(d, {3, 7, 8}, 1)->apply(d);
+  EXPECT_THAT(d.picks.weights, ElementsAre(TrackWeight{4, 8})) << "1 is what all others have";
   bringBack(d, {3, 99})->apply(d);
   EXPECT_THAT(d.picks.set_aside, ElementsAre(8, 11));
   useAsGround(d, {9, 4, 9})->apply(d);
