@@ -1,6 +1,6 @@
 // What knowing of a set is worth, and whether the deviations of planes are true: a boat shed with two walls and a hatch that leans against one, seen with
 // little parallax through an anamorphic lens, against the truth.
-//   build/release/bench/knowledge_study [shots [first seed]]
+//   build/release/bench/knowledge_study [shots [first seed [noise in px]]]
 #include <fmt/format.h>
 
 #include <cstdlib>
@@ -28,12 +28,12 @@ struct Shed {
   std::vector<Flat> flats;
   SyntheticShot shot;
 
-  explicit Shed(std::uint64_t seed) {
+  Shed(std::uint64_t seed, double noise_px) {
     Random random(seed);
     const Vec3 rear = Vec3::UnitZ(), side = Vec3::UnitX();
     const Vec3 hatch = Eigen::AngleAxisd(random.between(-0.5, 0.5), Vec3::UnitY()) * (Eigen::AngleAxisd(-random.between(0.15, 0.45), Vec3::UnitX()) * rear);
     flats = {{rear, -8, "rear wall"}, {side, -random.between(2, 3), "side wall"}, {hatch, hatch.dot(Vec3(random.between(0.2, 1.2), 0.6, -7.6)), "hatch"}};
-    SyntheticPlan plan{.frames = 50, .points = 240, .noise_px = 0.3, .step = random.between(0.01, 0.03), .seed = seed};
+    SyntheticPlan plan{.frames = 50, .points = 240, .noise_px = noise_px, .step = random.between(0.01, 0.03), .seed = seed};
     plan.lens = Lens::simple(1280, 720, random.between(800, 1100), LensModel::Anamorphic);
     plan.lens.squeeze() = 2;
     for (int k : {2, 3, 7, 8}) plan.lens.coefficients[k] = random.between(-0.03, 0.02);  // second degree, both ways
@@ -129,9 +129,9 @@ void study(const Shed& shed, Tally& tally) {
 
 }  // namespace
 
-void study(int shots, std::uint64_t first) {
+void study(int shots, std::uint64_t first, double noise_px) {
   Tally tally;
-  for (int k = 0; k < shots; ++k) study(Shed(first + static_cast<std::uint64_t>(k)), tally);
+  for (int k = 0; k < shots; ++k) study(Shed(first + static_cast<std::uint64_t>(k), noise_px), tally);
   const auto line = [](const char* what, std::vector<double> all, const char* unit) {
     if (all.empty()) return;
     std::sort(all.begin(), all.end());
@@ -150,4 +150,6 @@ void study(int shots, std::uint64_t first) {
 
 }  // namespace dusky::testing
 
-int main(int argc, char** argv) { dusky::testing::study(argc > 1 ? std::atoi(argv[1]) : 40, argc > 2 ? std::strtoull(argv[2], nullptr, 10) : 1); }
+int main(int argc, char** argv) {
+  dusky::testing::study(argc > 1 ? std::atoi(argv[1]) : 40, argc > 2 ? std::strtoull(argv[2], nullptr, 10) : 1, argc > 3 ? std::atof(argv[3]) : 0.3);
+}
