@@ -263,16 +263,14 @@ void ReducedSystem::takeOutOfRow(int row) {
 void ReducedSystem::takeOutGroups() {
   const int size = matrix_.tileSize();
   parallelFor(matrix_.tileRows(), [&](int row) { takeOutOfRow(row); });
-  parallelFor(matrix_.tileRows(), [&](int row) {
-    for (const auto& [group, at] : groups_of_tile_[row]) {
-      if (shared_ == 0) continue;
-      const Group& one = groups_[group];
-      border_.middleRows(size * row, size)(Eigen::all, one.reaches) -= one.tileOf(at, size) * one.shared.transpose();
-    }
-  });
-  for (const Group& group : groups_) {
-    if (shared_ == 0) break;
-    corner_(group.reaches, group.reaches) -= group.shared * group.shared.transpose();
+  if (shared_ > 0) {
+    parallelFor(matrix_.tileRows(), [&](int row) {
+      for (const auto& [index, at] : groups_of_tile_[row]) {
+        const Group& group = groups_[index];
+        border_.middleRows(size * row, size)(Eigen::all, group.reaches) -= group.tileOf(at, size) * group.shared.transpose();
+      }
+    });
+    for (const Group& group : groups_) corner_(group.reaches, group.reaches) -= group.shared * group.shared.transpose();
   }
   takeRightOut();
 }

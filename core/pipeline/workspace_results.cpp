@@ -61,7 +61,8 @@ std::string Workspace::nameOf(int track) const {
 
 std::vector<int> Workspace::tracksCalled(std::string_view text) const {
   std::vector<int> ids;
-  for (const Track& track : tracks_ ? tracks_->tracks : std::vector<Track>{}) {
+  if (!tracks_) return ids;
+  for (const Track& track : tracks_->tracks) {
     const TrackLabel* label = labelOf(track.id);
     if (std::to_string(track.id) == text || nameOf(track.id) == text || (label && !label->group.empty() && label->group == text)) ids.push_back(track.id);
   }

@@ -83,7 +83,7 @@ std::unique_ptr<Edit> weighTracks(const Document& document, const Ids& ids, doub
     std::erase_if(picks.weights, [&](const TrackWeight& one) { return std::binary_search(these.begin(), these.end(), one.track); });
     if (weight == 1) return;
     for (const int id : these) picks.weights.push_back({id, weight});
-    std::sort(picks.weights.begin(), picks.weights.end(), [](const TrackWeight& a, const TrackWeight& b) { return a.track < b.track; });
+    std::ranges::sort(picks.weights, {}, &TrackWeight::track);
   });
 }
 

@@ -91,15 +91,11 @@ std::vector<int> Picks::tracks() const {
 }
 
 Picks renumbered(const Picks& picks, const Renumber& number) {
-  Picks out{picks.key,
-            picks.frame_offset,
-            renumbered(picks.set_aside, number),
-            renumbered(picks.pinned, number),
-            {},
-            {},
-            {},
-            {},
-            renumbered(picks.knowledge, number)};
+  Picks out{.key = picks.key,
+            .frame_offset = picks.frame_offset,
+            .set_aside = renumbered(picks.set_aside, number),
+            .pinned = renumbered(picks.pinned, number),
+            .knowledge = renumbered(picks.knowledge, number)};
   const SceneSettings& scene = picks.scene;
   out.scene = scene;  // but for its tracks
   out.scene.ground = renumbered(scene.ground, number), out.scene.direction = renumbered(scene.direction, number);
@@ -108,7 +104,7 @@ Picks renumbered(const Picks& picks, const Renumber& number) {
   for (const TrackWeight& one : picks.weights) {
     if (const auto now = number(one.track)) out.weights.push_back({*now, one.weight});
   }
-  std::sort(out.weights.begin(), out.weights.end(), [](const TrackWeight& a, const TrackWeight& b) { return a.track < b.track; });
+  std::ranges::sort(out.weights, {}, &TrackWeight::track);
   for (const TrackFrame& sighting : picks.dropped) {
     if (const auto now = number(sighting.track)) out.dropped.push_back({*now, sighting.frame});
   }

@@ -46,7 +46,7 @@ ValueRange rangeOfParameter(std::string_view name) {
 }
 
 double weightOfTrack(const std::vector<TrackWeight>& weights, int track) {
-  const auto found = std::lower_bound(weights.begin(), weights.end(), track, [](const TrackWeight& one, int wanted) { return one.track < wanted; });
+  const auto found = std::ranges::lower_bound(weights, track, {}, &TrackWeight::track);
   return found != weights.end() && found->track == track ? found->weight : 1;
 }
 

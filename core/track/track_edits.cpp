@@ -98,7 +98,8 @@ TrackSetPtr applyTrackWork(const TrackSet& followed, const TrackWork& work, bool
   };
   for (const HandTrack& by_hand : work.by_hand) add(by_hand.track());
   for (const ImportedTracks& import : work.imported) {
-    for (const Track& track : import.tracks ? import.tracks->tracks : std::vector<Track>{}) add(import.track(track.id));
+    if (!import.tracks) continue;
+    for (const Track& track : import.tracks->tracks) add(import.track(track.id));
   }
   return made;
 }

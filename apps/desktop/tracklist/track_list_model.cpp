@@ -31,30 +31,33 @@ void TrackListModel::refresh() {
   if (!watched_) return;
   beginResetModel();
   rows_.clear();
-  const TrackSetPtr tracks = session_.model.tracks();
-  const SolutionPtr solution = session_.model.solution();
-  const Document& document = session_.model.document();
-  for (const Track& track : tracks ? tracks->tracks : std::vector<Track>{}) {
-    const HandTrack* by_hand = document.work.find(track.id);
-    const TrackLabel* label = session_.model.workspace().labelOf(track.id);
-    const SolvedTrack* solved = solution ? solution->find(track.id) : nullptr;
-    const bool pinned = std::binary_search(document.picks.pinned.begin(), document.picks.pinned.end(), track.id);
-    Row row{track.id, {}};
-    row.cells[Name] = words(session_.model.workspace().nameOf(track.id));
-    row.cells[Group] = label ? words(label->group) : QString();
-    row.cells[Kind] = kindOf(track, by_hand);
-    row.cells[Life] = track.life();
-    row.cells[First] = track.firstFrame();
-    row.cells[Last] = track.lastFrame();
-    if (solved && !std::isnan(solved->typical_error_px)) row.cells[Typical] = solved->typical_error_px, row.cells[Worst] = solved->worst_error_px;
-    row.cells[Weight] = weightOfTrack(document.picks.weights, track.id);
-    const QString state = solved ? QString(glyphName(glyphNow(session_.model, track.id, solved))) : tr("not solved");
-    row.cells[State] = pinned ? tr("%1, pinned").arg(state) : state;
-    row.cells[Starts] = words(describe(track.start));
-    row.cells[Ends] = words(describe(track.stop));
-    rows_.push_back(std::move(row));
+  if (const TrackSetPtr tracks = session_.model.tracks()) {
+    for (const Track& track : tracks->tracks) rows_.push_back(madeRow(track));
   }
   endResetModel();
+}
+
+TrackListModel::Row TrackListModel::madeRow(const Track& track) const {
+  const SolutionPtr solution = session_.model.solution();
+  const Document& document = session_.model.document();
+  const HandTrack* by_hand = document.work.find(track.id);
+  const TrackLabel* label = session_.model.workspace().labelOf(track.id);
+  const SolvedTrack* solved = solution ? solution->find(track.id) : nullptr;
+  const bool pinned = std::binary_search(document.picks.pinned.begin(), document.picks.pinned.end(), track.id);
+  Row row{track.id, {}};
+  row.cells[Name] = words(session_.model.workspace().nameOf(track.id));
+  row.cells[Group] = label ? words(label->group) : QString();
+  row.cells[Kind] = kindOf(track, by_hand);
+  row.cells[Life] = track.life();
+  row.cells[First] = track.firstFrame();
+  row.cells[Last] = track.lastFrame();
+  if (solved && !std::isnan(solved->typical_error_px)) row.cells[Typical] = solved->typical_error_px, row.cells[Worst] = solved->worst_error_px;
+  row.cells[Weight] = weightOfTrack(document.picks.weights, track.id);
+  const QString state = solved ? QString(glyphName(glyphNow(session_.model, track.id, solved))) : tr("not solved");
+  row.cells[State] = pinned ? tr("%1, pinned").arg(state) : state;
+  row.cells[Starts] = words(describe(track.start));
+  row.cells[Ends] = words(describe(track.stop));
+  return row;
 }
 
 int TrackListModel::rowOf(int track) const {

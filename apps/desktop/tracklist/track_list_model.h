@@ -33,6 +33,7 @@ class TrackListModel : public QAbstractTableModel {
     std::array<QVariant, Columns> cells;  ///< Numbers as numbers, so that they sort as such.
   };
   void refresh();
+  Row madeRow(const Track& track) const;
 
   Session& session_;
   std::vector<Row> rows_;
