@@ -96,7 +96,7 @@ Qt::CursorShape HandTool::cursorAt(const PlatePlace& place, const QPointF& at) c
 }
 
 QString HandTool::hint() const {
-  return chosen() ? QObject::tr("Drag the point: a key in this frame (Shift: exactly there). Arrows with Alt: 0.1 px, with Alt+Shift: 1 px.")
+  return chosen() ? QObject::tr("Drag the point: a key in this frame (Shift: exactly there). Alt+arrows: 0.1 px, with Shift 1 px.")
                   : QObject::tr("Click where a track should begin (Shift: exactly there).");
 }
 

@@ -17,6 +17,17 @@
 
 namespace dusky::testing {
 
+/// The pictures of the close-up's strip are read.
+static void waitForStrip(desktop::MainWindow& window) {
+  const auto read = [&window](int frame) { return !window.session().frames.frame(frame, true).isNull(); };
+  waitUntil(
+      [&] {
+        const auto frames = window.closeup().strip();
+        return std::all_of(frames.begin(), frames.end(), read);
+      },
+      10000);
+}
+
 void shootMasks(desktop::MainWindow& window) {
   desktop::Session& s = window.session();
   window.steps().openStep(Step::Masks);
@@ -67,6 +78,7 @@ void shootTracks(desktop::MainWindow& window) {
   waitForJobs(window);
   goTo(window, 74);
   if (auto* ways = window.findChild<QWidget*>("handBoth")) window.steps().ensureWidgetVisible(ways, 0, 60);
+  waitForStrip(window);
   shoot(window, "by-hand");
   window.plate().leaveTool();
 }
@@ -135,12 +147,7 @@ void shootTrackCard(desktop::MainWindow& window) {
   window.trackActions().next_worst->trigger();
   window.showView(desktop::View::Closeup);
   goTo(window, s.playback.frame());
-  waitUntil(
-      [&] {
-        const auto frames = window.closeup().strip();
-        return std::all_of(frames.begin(), frames.end(), [&](int frame) { return !s.frames.frame(frame, true).isNull(); });
-      },
-      10000);
+  waitForStrip(window);
   shoot(window, "track-card");
   window.showView(desktop::View::Space);
   s.selection.clear();
