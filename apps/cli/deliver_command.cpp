@@ -1,6 +1,8 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <thread>
+
 #include "apps/cli/cli.h"
 #include "apps/cli/progress_line.h"
 #include "apps/cli/project_output.h"
@@ -62,7 +64,7 @@ Result<DeliveryChoices> choicesOf(const Arguments& a, const Document& document) 
 
 int deliverProject(const Arguments& a, std::stop_token stop) {
   const ThreadLimit limit(a.threads);
-  if (!a.no_receipt) expectPictures();  // it holds one
+  const std::jthread loading = a.no_receipt ? std::jthread() : expectPictures();  // a receipt holds one
   Workspace workspace;
   if (const Status opened = openToRead(workspace, a.project); !opened.ok()) return failWith(opened.error());
   const auto choices = choicesOf(a, workspace.document());

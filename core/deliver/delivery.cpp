@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <thread>
+
 #include "core/base/atomic_file.h"
 #include "core/base/staging_folder.h"
 #include "core/deliver/exporter.h"
@@ -98,7 +100,7 @@ Result<Delivered> deliver(const DeliveryInput& input, const DeliveryChoices& cho
   const auto chosen = chosenOf(choices);
   if (const Status fine = checkPictures(input, chosen); !fine.ok()) return fine.error();
   if (const Status fine = checkDense(input, choices, chosen); !fine.ok()) return fine.error();
-  if (choices.receipt) expectPictures();
+  const std::jthread loading = choices.receipt && input.open_footage ? expectPictures() : std::jthread();
   if (const Status made = makeFolder(folder); !made.ok()) return made.error();
   auto staging = StagingFolder::in(folder);
   if (!staging.ok()) return staging.error();

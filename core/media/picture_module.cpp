@@ -3,8 +3,6 @@
 #include <dlfcn.h>
 #include <fmt/format.h>
 
-#include <thread>
-
 #include "core/media/sequence_source.h"
 #include "core/media/write_picture.h"
 
@@ -28,8 +26,8 @@ Result<const PictureModule*> pictureModule() {
   return module;
 }
 
-void expectPictures() {
-  static const std::jthread loading([] { (void)pictureModule(); });
+std::jthread expectPictures() {
+  return std::jthread([] { (void)pictureModule(); });
 }
 
 Result<std::unique_ptr<FrameSource>> openSequence(Sequence sequence) {

@@ -1,6 +1,7 @@
 #pragma once
 #include <filesystem>
 #include <string>
+#include <thread>
 #include <utility>
 #include <vector>
 
@@ -33,8 +34,9 @@ struct PictureEncoding {
   double fps = 0;                       ///< 0: not said.
 };
 
-/// Begins to load what reads and writes picture files, beside what goes on meanwhile, where they will be needed soon.
-void expectPictures();
+/// Loads what reads and writes picture files beside what goes on meanwhile, where they will be needed soon. Whoever expects them waits for the end of the
+/// loading when this goes: libraries must not begin while the program ends.
+[[nodiscard]] std::jthread expectPictures();
 
 /// The same in full precision (.png, .exr, .jpg). Errors: the same.
 Status writeValues(const std::filesystem::path& path, const PictureValues& values, const PictureEncoding& encoding);
