@@ -12,7 +12,7 @@
 namespace dusky {
 namespace {
 
-constexpr int kPairs = 20, kFewestTracks = 24;
+constexpr int kFewestTracks = 24;
 
 struct Common {
   std::vector<Vec2> a, b;
@@ -77,9 +77,9 @@ double spreadOf(const Common& pairs) {
   return sigma;
 }
 
-std::vector<double> noiseOfPairs(const TrackSet& tracks, double reach, int frames_apart) {
+std::vector<double> noiseOfPairs(const TrackSet& tracks, double reach, int frames_apart, int most) {
   const int frames = tracks.frames();
-  const int apart = std::min(frames_apart, frames - 1), pairs = std::min(kPairs, frames - apart);
+  const int apart = std::min(frames_apart, frames - 1), pairs = std::min(most, frames - apart);
   std::vector<double> found(static_cast<std::size_t>(pairs), kUnknown);
   parallelFor(pairs, [&](int i) {
     const int first = pairs > 1 ? i * (frames - 1 - apart) / (pairs - 1) : 0;
@@ -89,7 +89,8 @@ std::vector<double> noiseOfPairs(const TrackSet& tracks, double reach, int frame
 }
 
 double floorWithin(const TrackSet& tracks, double reach, int frames_apart) {
-  std::vector<double> found = noiseOfPairs(tracks, reach, frames_apart);
+  constexpr int kPairs = 20;
+  std::vector<double> found = noiseOfPairs(tracks, reach, frames_apart, kPairs);
   std::erase_if(found, [](double sigma) { return std::isnan(sigma); });
   return found.empty() ? kUnknown : median(std::move(found));
 }
@@ -99,7 +100,10 @@ constexpr int kApart = 3;
 
 }  // namespace
 
-std::vector<double> pairNoise(const TrackSet& tracks) { return tracks.frames() < 2 ? std::vector<double>{} : noiseOfPairs(tracks, 1, kApart); }
+std::vector<double> pairNoise(const TrackSet& tracks) {
+  constexpr int kPairs = 60;
+  return tracks.frames() < 2 ? std::vector<double>{} : noiseOfPairs(tracks, 1, kApart, kPairs);
+}
 
 double noiseFloor(const TrackSet& tracks) {
   constexpr double kMiddle = 0.3, kClearlyLess = 0.75;
