@@ -126,7 +126,8 @@ TEST_F(WindowTest, PlaysAtTheFootagesRateByTheClock) {
   goTo(10);
   QElapsedTimer since;
   std::vector<std::pair<double, int>> seen;  // seconds, frame
-  QObject::connect(&session().playback, &desktop::Playback::frameChanged, window,
+  const QObject while_playing;
+  QObject::connect(&session().playback, &desktop::Playback::frameChanged, &while_playing,
                    [&](int frame) { seen.emplace_back(static_cast<double>(since.elapsed()) / 1000, frame); });
   since.start();
   ASSERT_TRUE(click(*window, "play"));
